@@ -1,0 +1,29 @@
+//! From forecast to people, and from a trial to a verdict: joins the core crates.
+//!
+//! * [`Rules`] are a contact type's targets with what else its need depends on;
+//! * [`need`] is the fewest people with which an interval meets every target, [`explain`] says why;
+//! * [`assess`] says what a planned cover will come to: holds, marginal or breaks;
+//! * [`TrialInputs`] and [`TrialResult`] are a trial as it is kept, with what theory says beside it.
+//!
+//! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
+
+mod assess;
+mod need;
+mod rules;
+mod trial;
+mod verdict;
+
+pub use assess::{IntervalAssessment, assess, pressure};
+pub use need::{Candidate, Explanation, Model, Need, NeedError, explain, need};
+pub use rules::{Check, Rules, RulesError, Target};
+pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
+pub use verdict::Verdict;
+
+/// What is expected of one interval.
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub struct IntervalLoad {
+    /// Expected contacts.
+    pub contacts: f64,
+    /// Mean handle time in seconds.
+    pub handle_secs: f64,
+}

@@ -1,0 +1,96 @@
+//! What is offered to a waiting line, and what may be wrong with it.
+
+/// Contacts on their way to a waiting line: how often they come and how long each takes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Traffic {
+    offered_erlangs: f64,
+    handle_secs: f64,
+}
+
+impl Traffic {
+    /// Traffic of `contacts` per `interval_secs` that take `handle_secs` each on average.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError::BadNumber`] for a negative or non-finite number of contacts, and for an
+    /// interval or a handle time that is not above zero.
+    pub fn per_interval(
+        contacts: f64,
+        interval_secs: f64,
+        handle_secs: f64,
+    ) -> Result<Self, QueueError> {
+        positive("interval in seconds", interval_secs)?;
+        positive("handle time in seconds", handle_secs)?;
+        not_negative("contacts", contacts)?;
+        Self::of_load(contacts * handle_secs / interval_secs, handle_secs)
+    }
+
+    /// Traffic of a known offered load in Erlangs.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError::BadNumber`] for a load below zero or a handle time not above zero.
+    pub fn of_load(offered_erlangs: f64, handle_secs: f64) -> Result<Self, QueueError> {
+        not_negative("offered load in Erlangs", offered_erlangs)?;
+        positive("handle time in seconds", handle_secs)?;
+        Ok(Self { offered_erlangs, handle_secs })
+    }
+
+    /// Offered load in Erlangs: contacts per second times mean handle time in seconds.
+    pub fn offered_erlangs(self) -> f64 {
+        self.offered_erlangs
+    }
+
+    /// Mean handle time in seconds.
+    pub fn handle_secs(self) -> f64 {
+        self.handle_secs
+    }
+
+    /// Contacts per second.
+    pub fn contacts_per_sec(self) -> f64 {
+        self.offered_erlangs / self.handle_secs
+    }
+}
+
+/// Why a model has no answer.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum QueueError {
+    /// A number outside the range in which the model means anything.
+    #[error("{what} must be {wanted}, got {got}")]
+    BadNumber {
+        /// What the number stands for, with its unit.
+        what: &'static str,
+        /// The range that would do.
+        wanted: &'static str,
+        /// What was given.
+        got: f64,
+    },
+    /// Patient callers and too few servers: the line grows without limit.
+    #[error(
+        "{servers} servers cannot keep up with {erlangs:.2} Erlangs of patient callers; the line needs at least {needed}"
+    )]
+    Unstable {
+        /// Servers given.
+        servers: u32,
+        /// Offered load.
+        erlangs: f64,
+        /// The fewest servers with which the line settles.
+        needed: u32,
+    },
+}
+
+pub(crate) fn positive(what: &'static str, got: f64) -> Result<f64, QueueError> {
+    if got.is_finite() && got > 0.0 {
+        return Ok(got);
+    }
+    let wanted = "a finite number above zero";
+    Err(QueueError::BadNumber { what, wanted, got })
+}
+
+pub(crate) fn not_negative(what: &'static str, got: f64) -> Result<f64, QueueError> {
+    if got.is_finite() && got >= 0.0 {
+        return Ok(got);
+    }
+    let wanted = "zero or a finite number above it";
+    Err(QueueError::BadNumber { what, wanted, got })
+}

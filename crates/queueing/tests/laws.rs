@@ -1,0 +1,105 @@
+//! Laws that hold for every load, staffing and patience.
+
+use barometer_queueing::{ErlangA, ErlangC, QueueError, Traffic, erlang_b};
+use proptest::prelude::*;
+
+fn traffic(erlangs: f64, handle_secs: f64) -> Traffic {
+    Traffic::of_load(erlangs, handle_secs).unwrap()
+}
+
+proptest! {
+    #[test]
+    fn one_more_server_never_makes_service_worse(
+        erlangs in 0.01..600.0f64, servers in 0u32..700, handle in 10.0..2000.0f64,
+        patience in 1.0..5000.0f64, within in 0.0..300.0f64,
+    ) {
+        let fewer = ErlangA::new(traffic(erlangs, handle), servers, patience).unwrap().outcome(within);
+        let more = ErlangA::new(traffic(erlangs, handle), servers + 1, patience).unwrap().outcome(within);
+        prop_assert!(more.service_level >= fewer.service_level - 1e-12, "{fewer:?} {more:?}");
+        prop_assert!(more.abandonment <= fewer.abandonment + 1e-12);
+        prop_assert!(more.wait_probability <= fewer.wait_probability + 1e-12);
+    }
+
+    #[test]
+    fn shares_stay_between_none_and_all(
+        erlangs in 0.0..20_000.0f64, servers in 0u32..12_000, handle in 1.0..5000.0f64,
+        patience in 0.01..1e6f64, within in 0.0..1e5f64,
+    ) {
+        let met = ErlangA::new(traffic(erlangs, handle), servers, patience).unwrap().outcome(within);
+        for share in [met.service_level, met.abandonment, met.occupancy, met.wait_probability] {
+            prop_assert!((0.0..=1.0 + 1e-12).contains(&share), "{met:?}");
+        }
+        // Whoever is answered in time has not abandoned.
+        prop_assert!(met.service_level + met.abandonment <= 1.0 + 1e-12, "{met:?}");
+        prop_assert!(met.answer_secs.is_finite() && met.answer_secs >= 0.0);
+    }
+
+    #[test]
+    fn work_is_conserved(
+        erlangs in 0.1..500.0f64, servers in 1u32..600, handle in 10.0..1000.0f64, patience in 5.0..2000.0f64,
+    ) {
+        // Everybody who does not abandon occupies a server for the handle time.
+        let line = ErlangA::new(traffic(erlangs, handle), servers, patience).unwrap();
+        let busy = line.occupancy() * f64::from(servers);
+        prop_assert!((busy - erlangs * (1.0 - line.abandonment())).abs() < 1e-9 * erlangs);
+        // With a threshold beyond every wait, all who do not abandon are answered in time.
+        let answered = line.service_level(60.0 * patience);
+        prop_assert!((answered - (1.0 - line.abandonment())).abs() < 1e-9, "{answered} {line:?}");
+    }
+
+    #[test]
+    fn endless_patience_makes_erlang_a_an_erlang_c(
+        erlangs in 0.1..200.0f64, spare in 1u32..20, handle in 60.0..600.0f64, within in 0.0..60.0f64,
+    ) {
+        let servers = erlangs.ceil() as u32 + spare;
+        let patient = ErlangA::new(traffic(erlangs, handle), servers, 1e10).unwrap();
+        let line = ErlangC::new(traffic(erlangs, handle), servers).unwrap();
+        prop_assert!((patient.wait_probability() - line.wait_probability()).abs() < 1e-6);
+        prop_assert!((patient.service_level(within) - line.service_level(within)).abs() < 1e-6);
+    }
+
+    #[test]
+    fn erlang_b_follows_its_recursion(erlangs in 0.01..2000.0f64, servers in 1u32..2200) {
+        let fewer = erlang_b(erlangs, servers - 1).unwrap();
+        let expected = erlangs * fewer / (f64::from(servers) + erlangs * fewer);
+        let got = erlang_b(erlangs, servers).unwrap();
+        prop_assert!((got - expected).abs() <= 1e-12 * expected, "{got} {expected}");
+    }
+}
+
+#[test]
+fn an_unstable_line_says_how_many_servers_it_needs() {
+    insta::assert_snapshot!(
+        ErlangC::new(traffic(12.5, 180.0), 12).unwrap_err(),
+        @"12 servers cannot keep up with 12.50 Erlangs of patient callers; the line needs at least 13"
+    );
+}
+
+#[test]
+fn numbers_without_a_meaning_are_refused() {
+    for handle in [0.0, -1.0, f64::NAN, f64::INFINITY] {
+        assert!(matches!(Traffic::of_load(1.0, handle), Err(QueueError::BadNumber { .. })));
+    }
+    assert!(Traffic::per_interval(-1.0, 1800.0, 200.0).is_err());
+    assert!(ErlangA::new(traffic(3.0, 180.0), 4, f64::NAN).is_err());
+    assert!(erlang_b(f64::INFINITY, 3).is_err());
+}
+
+#[test]
+fn absurd_numbers_are_answered_or_refused_but_never_hang() {
+    let deep = ErlangA::new(traffic(14_000.0, 1.0), 14, 323_433.0).unwrap().outcome(20.0);
+    assert!((deep.abandonment - 0.999).abs() < 1e-12 && (deep.occupancy - 1.0).abs() < 1e-12);
+    assert!(ErlangA::new(traffic(1e300, 1.0), 5, 1e300).is_err());
+    let empty_hall = ErlangA::new(traffic(0.5, 60.0), u32::MAX, 60.0).unwrap().outcome(0.0);
+    assert_eq!((empty_hall.service_level, empty_hall.abandonment), (1.0, 0.0));
+    assert_eq!(erlang_b(0.5, u32::MAX).unwrap(), 0.0);
+    assert!(ErlangC::new(traffic(1e-300, 1e-300), 1).unwrap().service_level(0.0) > 0.999);
+}
+
+#[test]
+fn an_idle_line_answers_at_once_and_an_empty_room_never() {
+    let idle = ErlangA::new(traffic(0.0, 180.0), 3, 60.0).unwrap().outcome(20.0);
+    assert_eq!((idle.service_level, idle.abandonment, idle.occupancy), (1.0, 0.0, 0.0));
+    let empty = ErlangA::new(traffic(2.0, 180.0), 0, 60.0).unwrap().outcome(20.0);
+    assert_eq!((empty.service_level, empty.abandonment), (0.0, 1.0));
+}
