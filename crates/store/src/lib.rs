@@ -1,1 +1,72 @@
-//! tmp
+//! PostgreSQL through SQLx: one module per aggregate, no rules of the job.
+//!
+//! [`Store`] is a pool; each module adds the questions that can be asked about its aggregate. Rows
+//! leave no module: every answer is a domain type or one of the plain structs named here.
+
+mod centres;
+mod cover;
+mod error;
+mod forecasts;
+mod history;
+mod imports;
+mod jobs;
+mod sessions;
+mod strategies;
+mod trials;
+mod users;
+
+pub use centres::{Centre, ContactType};
+pub use cover::CoverInterval;
+pub use error::StoreError;
+pub use forecasts::{ForecastHead, ForecastInterval};
+pub use history::{DayTotal, HistoryInterval, PeriodTotal};
+pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal};
+pub use jobs::{TrialJob, TrialQueue};
+pub use sessions::Sessions;
+pub use strategies::{GoLive, StrategyVersion};
+pub use trials::{NewTrial, Trial, TrialState, TrialSummary};
+pub use users::{Role, User};
+
+use sqlx::PgPool;
+use sqlx::postgres::PgPoolOptions;
+
+/// The database.
+#[derive(Clone, Debug)]
+pub struct Store {
+    pool: PgPool,
+}
+
+impl Store {
+    /// Connects to the database at `url`.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when it does not answer within ten seconds.
+    pub async fn connect(url: &str) -> Result<Self, StoreError> {
+        let pool = PgPoolOptions::new()
+            .max_connections(16)
+            .acquire_timeout(std::time::Duration::from_secs(10))
+            .connect(url)
+            .await
+            .map_err(StoreError::on("connecting to the database"))?;
+        Ok(Self { pool })
+    }
+
+    /// A store on a pool that is already there.
+    pub fn on(pool: PgPool) -> Self {
+        Self { pool }
+    }
+
+    /// Brings the schema, and the job queue's, up to date.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when a migration fails.
+    pub async fn migrate(&self) -> Result<(), StoreError> {
+        sqlx::migrate!("./migrations")
+            .run(&self.pool)
+            .await
+            .map_err(|error| StoreError::on("migrating")(error.into()))?;
+        jobs::migrate(&self.pool).await
+    }
+}

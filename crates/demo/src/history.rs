@@ -1,0 +1,129 @@
+//! What came: the luck of the day, and abandonment from the people who were there.
+
+use barometer_plan::{IntervalLoad, Model, Rules, need};
+use barometer_queueing::Traffic;
+use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+use rand::{RngExt, SeedableRng};
+use rand_distr::{Binomial, Distribution, LogNormal, Normal, Poisson};
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use crate::calendar::{LOST_RECORDS, OUTAGE};
+use crate::character::Character;
+use crate::{FIRST_DAY, GRAIN, TODAY};
+
+/// Day-to-day luck, as the spread of a factor around 1.
+const DAY_SPREAD: f64 = 0.06;
+/// Interval-to-interval luck beyond Poisson.
+const INTERVAL_SPREAD: f64 = 0.05;
+/// Share of intervals that the switch forgot to record.
+const FORGOTTEN: f64 = 0.0006;
+/// Most of the planned people who are missing on a day.
+const MOST_MISSING: f64 = 0.08;
+/// How much single handle times spread around their mean.
+const HANDLE_VARIATION: f64 = 0.7;
+
+/// One half-hour as the switch recorded it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PastInterval {
+    /// When it started.
+    pub start: Timestamp,
+    /// Contacts offered.
+    pub offered: u32,
+    /// Contacts answered.
+    pub answered: u32,
+    /// Contacts abandoned.
+    pub abandoned: u32,
+    /// Mean handle time in seconds; none when nothing was answered.
+    pub handle_secs: Option<f64>,
+}
+
+/// The past of a contact type until the day before [`TODAY`].
+pub(crate) fn past(character: &Character, zone: &TimeZone, seed: u64) -> Vec<PastInterval> {
+    let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
+    let mut past = Vec::new();
+    let mut day = FIRST_DAY;
+    while day < TODAY {
+        let luck = around_one(DAY_SPREAD, &mut rng);
+        let present = 1.0 - rng.random_range(0.0..MOST_MISSING);
+        for slot in 0..GRAIN.slots_per_day() {
+            let at = day.at((slot / 2) as i8, (slot % 2 * 30) as i8, 0, 0);
+            let Some(interval) = half_hour(character, at, luck, present, zone, &mut rng) else {
+                continue;
+            };
+            if !is_lost(at) && rng.random::<f64>() >= FORGOTTEN {
+                past.push(interval);
+            }
+        }
+        day = day.tomorrow().unwrap_or(TODAY);
+    }
+    past
+}
+
+fn half_hour(
+    character: &Character,
+    at: DateTime,
+    luck: f64,
+    present: f64,
+    zone: &TimeZone,
+    rng: &mut Xoshiro256PlusPlus,
+) -> Option<PastInterval> {
+    let expected = character.expected_contacts(at)? * luck * around_one(INTERVAL_SPREAD, rng);
+    let expected = expected * outage_factor(at);
+    let offered = Poisson::new(expected.max(1e-9)).map_or(0.0, |contacts| contacts.sample(rng));
+    let lost = abandonment(character, at, expected, present);
+    let abandoned = Binomial::new(offered as u64, lost).map_or(0, |leaving| leaving.sample(rng));
+    let answered = offered as u64 - abandoned;
+    let handle_secs = (answered > 0).then(|| {
+        let mean = character.handle_secs(at);
+        let error = mean * HANDLE_VARIATION / (answered as f64).sqrt();
+        let noise = Normal::new(0.0, error).map_or(0.0, |noise| noise.sample(rng));
+        // Switches report tenths of a second.
+        ((mean + noise).max(0.3 * mean) * 10.0).round() / 10.0
+    });
+    Some(PastInterval {
+        start: zone.to_timestamp(at).ok()?,
+        offered: offered as u32,
+        answered: answered as u32,
+        abandoned: abandoned as u32,
+        handle_secs,
+    })
+}
+
+/// The share that abandons with the people who were planned for a calm day, less those missing.
+fn abandonment(character: &Character, at: DateTime, expected: f64, present: f64) -> f64 {
+    let rules = &character.rules;
+    let Some(planned) = character.planned_load(at) else { return 0.0 };
+    let agents = (f64::from(planned_agents(planned, rules)) * present).ceil().max(1.0) as u32;
+    let outcome =
+        Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs).and_then(|traffic| {
+            Model::for_rules(rules).outcome(traffic, agents, rules)
+        });
+    outcome.ok().flatten().map_or(0.0, |outcome| outcome.abandonment)
+}
+
+pub(crate) fn planned_agents(load: IntervalLoad, rules: &Rules) -> u32 {
+    need(load, GRAIN.secs(), rules, Model::for_rules(rules)).map_or(1, |need| need.agents)
+}
+
+/// Hardly anything gets through while the switch is down; afterwards everybody calls again.
+fn outage_factor(at: DateTime) -> f64 {
+    let (day, from, until) = OUTAGE;
+    if at.date() != day {
+        return 1.0;
+    }
+    match at.hour() {
+        hour if (from..until).contains(&hour) => 0.04,
+        hour if (until..until + 2).contains(&hour) => 1.7,
+        _ => 1.0,
+    }
+}
+
+fn is_lost(at: DateTime) -> bool {
+    (LOST_RECORDS.0..=LOST_RECORDS.1).contains(&at.date()) && at.hour() >= 12
+}
+
+fn around_one(spread: f64, rng: &mut Xoshiro256PlusPlus) -> f64 {
+    LogNormal::new(-0.5 * spread * spread, spread).map_or(1.0, |luck| luck.sample(rng))
+}

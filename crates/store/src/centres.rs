@@ -1,0 +1,169 @@
+//! The centre and its contact types.
+
+use barometer_forecast::Grain;
+use barometer_plan::Rules;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jiff_sqlx::ToSqlx;
+use sqlx::FromRow;
+use sqlx::types::Json;
+use uuid::Uuid;
+
+use crate::{Store, StoreError};
+
+/// One contact centre.
+#[derive(Clone, Debug)]
+pub struct Centre {
+    /// Key.
+    pub id: Uuid,
+    /// Name as shown.
+    pub name: String,
+    /// Its time zone.
+    pub zone: TimeZone,
+    /// The day taken for today; `None` for the real one.
+    pub today: Option<Date>,
+}
+
+/// One kind of contact.
+#[derive(Clone, Debug)]
+pub struct ContactType {
+    /// Key.
+    pub id: Uuid,
+    /// Name as shown.
+    pub name: String,
+    /// Length of its intervals.
+    pub grain: Grain,
+    /// Its targets.
+    pub rules: Rules,
+}
+
+#[derive(FromRow)]
+struct CentreRow {
+    id: Uuid,
+    name: String,
+    zone: String,
+    today: Option<jiff_sqlx::Date>,
+}
+
+#[derive(FromRow)]
+struct ContactTypeRow {
+    id: Uuid,
+    name: String,
+    grain_minutes: i16,
+    rules: Json<Rules>,
+}
+
+impl TryFrom<ContactTypeRow> for ContactType {
+    type Error = StoreError;
+
+    fn try_from(row: ContactTypeRow) -> Result<Self, StoreError> {
+        let grain =
+            Grain::try_from(row.grain_minutes).map_err(StoreError::unreadable("contact types"))?;
+        Ok(Self { id: row.id, name: row.name, grain, rules: row.rules.0 })
+    }
+}
+
+const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules FROM contact_types";
+
+impl Store {
+    /// The centre; `None` before there is one.
+    pub async fn centre(&self) -> Result<Option<Centre>, StoreError> {
+        let row: Option<CentreRow> =
+            sqlx::query_as("SELECT id, name, zone, today FROM centres ORDER BY name LIMIT 1")
+                .fetch_optional(&self.pool)
+                .await
+                .map_err(StoreError::on("reading the centre"))?;
+        row.map(|row| {
+            let zone = TimeZone::get(&row.zone).map_err(StoreError::unreadable("the centre"))?;
+            let today = row.today.map(|today| today.to_jiff());
+            Ok(Centre { id: row.id, name: row.name, zone, today })
+        })
+        .transpose()
+    }
+
+    /// Adds a centre in an IANA zone.
+    pub async fn add_centre(
+        &self,
+        name: &str,
+        zone: &str,
+        today: Option<Date>,
+    ) -> Result<Uuid, StoreError> {
+        sqlx::query_scalar(
+            "INSERT INTO centres (name, zone, today) VALUES ($1, $2, $3) RETURNING id",
+        )
+        .bind(name)
+        .bind(zone)
+        .bind(today.map(|today| today.to_sqlx()))
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("adding a centre"))
+    }
+
+    /// The centre's contact types in their order.
+    pub async fn contact_types(&self, centre: Uuid) -> Result<Vec<ContactType>, StoreError> {
+        let rows: Vec<ContactTypeRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "{CONTACT_TYPES} WHERE centre_id = $1 ORDER BY position, name"
+        )))
+        .bind(centre)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing contact types"))?;
+        rows.into_iter().map(ContactType::try_from).collect()
+    }
+
+    /// One contact type.
+    pub async fn contact_type(&self, id: Uuid) -> Result<ContactType, StoreError> {
+        let row: ContactTypeRow =
+            sqlx::query_as(sqlx::AssertSqlSafe(format!("{CONTACT_TYPES} WHERE id = $1")))
+                .bind(id)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(StoreError::on("reading a contact type"))?;
+        row.try_into()
+    }
+
+    /// Adds a contact type after the others.
+    pub async fn add_contact_type(
+        &self,
+        centre: Uuid,
+        name: &str,
+        grain: Grain,
+        rules: &Rules,
+    ) -> Result<Uuid, StoreError> {
+        let mut connection =
+            self.pool.acquire().await.map_err(StoreError::on("adding a contact type"))?;
+        insert_contact_type(&mut connection, centre, name, grain, rules).await
+    }
+
+    /// Changes a contact type's targets.
+    pub async fn save_rules(&self, contact_type: Uuid, rules: &Rules) -> Result<(), StoreError> {
+        let done = sqlx::query("UPDATE contact_types SET rules = $2 WHERE id = $1")
+            .bind(contact_type)
+            .bind(Json(rules))
+            .execute(&self.pool)
+            .await
+            .map_err(StoreError::on("saving targets"))?;
+        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+    }
+}
+
+pub(crate) async fn insert_contact_type(
+    connection: &mut sqlx::PgConnection,
+    centre: Uuid,
+    name: &str,
+    grain: Grain,
+    rules: &Rules,
+) -> Result<Uuid, StoreError> {
+    sqlx::query_scalar(
+        "INSERT INTO contact_types (centre_id, name, position, grain_minutes, rules) \
+         SELECT $1, $2, coalesce(max(position), 0) + 1, $3, $4 FROM contact_types WHERE centre_id = $1 \
+         RETURNING id",
+    )
+    .bind(centre)
+    .bind(name)
+    .bind(grain.minutes())
+    .bind(Json(rules))
+    .fetch_one(connection)
+    .await
+    .map_err(StoreError::on("adding a contact type"))
+}

@@ -1,0 +1,71 @@
+//! People planned on the phones.
+
+use jiff::Timestamp;
+use jiff_sqlx::ToSqlx;
+use uuid::Uuid;
+
+use crate::{Store, StoreError};
+
+/// Cover of one interval.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CoverInterval {
+    /// When it starts.
+    pub start: Timestamp,
+    /// People on the phones.
+    pub agents: u32,
+}
+
+impl Store {
+    /// The cover of intervals that start from `from` until before `to`, in order; intervals for
+    /// which nothing is planned are left out.
+    pub async fn cover_between(
+        &self,
+        contact_type: Uuid,
+        from: Timestamp,
+        to: Timestamp,
+    ) -> Result<Vec<CoverInterval>, StoreError> {
+        let rows: Vec<(jiff_sqlx::Timestamp, i32)> = sqlx::query_as(
+            "SELECT interval_start, agents FROM cover \
+             WHERE contact_type_id = $1 AND interval_start >= $2 AND interval_start < $3 \
+             ORDER BY interval_start",
+        )
+        .bind(contact_type)
+        .bind(from.to_sqlx())
+        .bind(to.to_sqlx())
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the cover"))?;
+        Ok(rows
+            .into_iter()
+            .map(|(start, agents)| CoverInterval {
+                start: start.to_jiff(),
+                agents: agents.unsigned_abs(),
+            })
+            .collect())
+    }
+
+    /// Plans these intervals, replacing what was planned for them, all or none.
+    pub async fn save_cover(
+        &self,
+        contact_type: Uuid,
+        cover: &[CoverInterval],
+    ) -> Result<(), StoreError> {
+        let starts: Vec<_> = cover.iter().map(|interval| interval.start.to_sqlx()).collect();
+        let agents: Vec<_> = cover
+            .iter()
+            .map(|interval| i32::try_from(interval.agents).unwrap_or(i32::MAX))
+            .collect();
+        sqlx::query(
+            "INSERT INTO cover (contact_type_id, interval_start, agents) \
+             SELECT $1, * FROM unnest($2::timestamptz[], $3::int4[]) \
+             ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET agents = excluded.agents",
+        )
+        .bind(contact_type)
+        .bind(starts)
+        .bind(agents)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("saving the cover"))
+    }
+}

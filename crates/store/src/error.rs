@@ -1,0 +1,48 @@
+//! What can go wrong with the database, as far as a caller acts on it.
+
+/// Why a question has no answer.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// There is no such thing.
+    #[error("not found")]
+    NotFound,
+    /// What was kept is not what this version of Barometer reads.
+    #[error("what is kept of {what} cannot be read")]
+    Unreadable {
+        /// Which aggregate.
+        what: &'static str,
+        /// Why.
+        #[source]
+        source: Box<dyn std::error::Error + Send + Sync>,
+    },
+    /// The database failed.
+    #[error("{doing} failed")]
+    Database {
+        /// What was being done.
+        doing: &'static str,
+        /// Why.
+        #[source]
+        source: sqlx::Error,
+    },
+    /// The job queue failed.
+    #[error("queueing the job failed")]
+    Queue(#[source] apalis_postgres::Error),
+}
+
+impl StoreError {
+    /// For `map_err`: a database error while doing this; a missing row is [`Self::NotFound`].
+    pub(crate) fn on(doing: &'static str) -> impl Fn(sqlx::Error) -> Self {
+        move |source| match source {
+            sqlx::Error::RowNotFound => Self::NotFound,
+            source => Self::Database { doing, source },
+        }
+    }
+
+    /// For `map_err`: kept data that cannot be read.
+    pub(crate) fn unreadable<E>(what: &'static str) -> impl Fn(E) -> Self
+    where
+        E: std::error::Error + Send + Sync + 'static,
+    {
+        move |source| Self::Unreadable { what, source: Box::new(source) }
+    }
+}

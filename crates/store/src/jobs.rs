@@ -1,0 +1,47 @@
+//! The job queue: trials wait in PostgreSQL for a worker, here or on another machine.
+
+use apalis::prelude::TaskBuilder;
+use apalis_postgres::{Config, PostgresStorage};
+use serde::{Deserialize, Serialize};
+use sqlx::{PgConnection, PgPool};
+use uuid::Uuid;
+
+use crate::{Store, StoreError};
+
+const QUEUE: &str = "barometer-trials";
+
+/// A trial to be played.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct TrialJob {
+    /// Key of the trial.
+    pub trial: Uuid,
+}
+
+/// What a worker takes trials from.
+pub type TrialQueue = PostgresStorage<TrialJob>;
+
+pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
+    PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
+}
+
+/// Queues a trial within a transaction, so that a trial and its job are there together or not.
+pub(crate) async fn push(connection: &mut PgConnection, job: TrialJob) -> Result<(), StoreError> {
+    let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
+    let task = TaskBuilder::new(args).max_attempts(5).build();
+    apalis_postgres::queries::push_tasks(connection, QUEUE, vec![task])
+        .await
+        .map_err(StoreError::Queue)
+}
+
+impl Store {
+    /// The queue of trials, for a worker. A worker that dies is noticed within a minute, and its
+    /// trial is taken up again.
+    pub fn trial_queue(&self) -> TrialQueue {
+        let config = Config::default()
+            .queue(QUEUE)
+            .batch_size(1)
+            .heartbeat_interval(std::time::Duration::from_secs(10))
+            .missed_heartbeats(3);
+        PostgresStorage::new(&self.pool).with_config(config)
+    }
+}

@@ -1,0 +1,249 @@
+//! Trials: queued, played by a worker, kept with everything they depend on.
+
+use barometer_plan::{TrialInputs, TrialResult};
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff_sqlx::ToSqlx;
+use sqlx::FromRow;
+use sqlx::types::Json;
+use uuid::Uuid;
+
+use crate::jobs::{self, TrialJob};
+use crate::{Store, StoreError};
+
+/// How far a trial has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
+#[sqlx(type_name = "text", rename_all = "lowercase")]
+pub enum TrialState {
+    /// Waits for a worker.
+    Queued,
+    /// Is being played.
+    Running,
+    /// Has a result.
+    Done,
+    /// Was stopped by a person.
+    Cancelled,
+    /// Cannot be played.
+    Failed,
+}
+
+impl TrialState {
+    /// Whether it will not change any more.
+    pub const fn is_over(self) -> bool {
+        matches!(self, Self::Done | Self::Cancelled | Self::Failed)
+    }
+}
+
+/// A trial to be queued.
+#[derive(Clone, Debug)]
+pub struct NewTrial {
+    /// The contact type.
+    pub contact_type: Uuid,
+    /// The version of its strategy.
+    pub strategy_version: Uuid,
+    /// The simulated day.
+    pub day: Date,
+    /// The chosen cover in words.
+    pub cover_words: String,
+    /// Everything its numbers follow from.
+    pub inputs: TrialInputs,
+    /// Who wants it.
+    pub created_by: Uuid,
+}
+
+/// A trial.
+#[derive(Clone, Debug)]
+pub struct Trial {
+    /// Key.
+    pub id: Uuid,
+    /// The contact type.
+    pub contact_type: Uuid,
+    /// Its name.
+    pub contact_type_name: String,
+    /// The version of its strategy.
+    pub strategy_version: Uuid,
+    /// That version's number.
+    pub version: i32,
+    /// The simulated day.
+    pub day: Date,
+    /// The chosen cover in words.
+    pub cover_words: String,
+    /// Everything its numbers follow from.
+    pub inputs: TrialInputs,
+    /// How far it has come.
+    pub state: TrialState,
+    /// Replications played so far.
+    pub played: u32,
+    /// Whether a person asked to stop it.
+    pub cancel_requested: bool,
+    /// What it came to, once done.
+    pub result: Option<TrialResult>,
+    /// Why it failed, if it did.
+    pub failure: Option<String>,
+    /// Who wanted it.
+    pub created_by: Option<String>,
+    /// When.
+    pub created_at: Timestamp,
+}
+
+/// A trial in a list.
+pub type TrialSummary = Trial;
+
+#[derive(FromRow)]
+struct Row {
+    id: Uuid,
+    contact_type_id: Uuid,
+    contact_type_name: String,
+    strategy_version_id: Uuid,
+    version: i32,
+    day: jiff_sqlx::Date,
+    cover_words: String,
+    inputs: Json<TrialInputs>,
+    state: TrialState,
+    played: i32,
+    cancel_requested: bool,
+    result: Option<Json<TrialResult>>,
+    failure: Option<String>,
+    created_by_name: Option<String>,
+    created_at: jiff_sqlx::Timestamp,
+}
+
+impl From<Row> for Trial {
+    fn from(row: Row) -> Self {
+        Self {
+            id: row.id,
+            contact_type: row.contact_type_id,
+            contact_type_name: row.contact_type_name,
+            strategy_version: row.strategy_version_id,
+            version: row.version,
+            day: row.day.to_jiff(),
+            cover_words: row.cover_words,
+            inputs: row.inputs.0,
+            state: row.state,
+            played: row.played.unsigned_abs(),
+            cancel_requested: row.cancel_requested,
+            result: row.result.map(|Json(result)| result),
+            failure: row.failure,
+            created_by: row.created_by_name,
+            created_at: row.created_at.to_jiff(),
+        }
+    }
+}
+
+const TRIALS: &str = "SELECT trials.*, contact_types.name AS contact_type_name, \
+       strategy_versions.version, users.name AS created_by_name \
+     FROM trials \
+     JOIN contact_types ON contact_types.id = trials.contact_type_id \
+     JOIN strategy_versions ON strategy_versions.id = trials.strategy_version_id \
+     LEFT JOIN users ON users.id = trials.created_by";
+
+impl Store {
+    /// Keeps a trial and queues it for a worker: both or neither.
+    pub async fn queue_trial(&self, new: &NewTrial) -> Result<Uuid, StoreError> {
+        let failed = StoreError::on("queueing a trial");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let trial: Uuid = sqlx::query_scalar(
+            "INSERT INTO trials (contact_type_id, strategy_version_id, day, cover_words, inputs, created_by) \
+             VALUES ($1, $2, $3, $4, $5, $6) RETURNING id",
+        )
+        .bind(new.contact_type)
+        .bind(new.strategy_version)
+        .bind(new.day.to_sqlx())
+        .bind(&new.cover_words)
+        .bind(Json(&new.inputs))
+        .bind(new.created_by)
+        .fetch_one(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        jobs::push(&mut tx, TrialJob { trial }).await?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(trial)
+    }
+
+    /// One trial.
+    pub async fn trial(&self, id: Uuid) -> Result<Trial, StoreError> {
+        let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(format!("{TRIALS} WHERE trials.id = $1")))
+            .bind(id)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("reading a trial"))?;
+        Ok(row.into())
+    }
+
+    /// The latest trials, newest first; of one contact type or of all.
+    pub async fn latest_trials(
+        &self,
+        contact_type: Option<Uuid>,
+        most: i64,
+    ) -> Result<Vec<TrialSummary>, StoreError> {
+        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "{TRIALS} WHERE $1 IS NULL OR trials.contact_type_id = $1 \
+             ORDER BY trials.created_at DESC LIMIT $2"
+        )))
+        .bind(contact_type)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing trials"))?;
+        Ok(rows.into_iter().map(Trial::from).collect())
+    }
+
+    /// Tells how far a running trial has come; says whether it should go on.
+    pub async fn report_progress(&self, id: Uuid, played: u32) -> Result<bool, StoreError> {
+        let cancelled: bool = sqlx::query_scalar(
+            "UPDATE trials SET state = 'running', played = $2 \
+             WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
+        )
+        .bind(id)
+        .bind(i32::try_from(played).unwrap_or(i32::MAX))
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(StoreError::on("reporting progress"))?
+        .unwrap_or(true);
+        Ok(!cancelled)
+    }
+
+    /// Asks a trial to stop. One that no worker has taken up is stopped at once.
+    pub async fn cancel_trial(&self, id: Uuid) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE trials SET cancel_requested = true, \
+               state = CASE state WHEN 'queued' THEN 'cancelled' ELSE state END \
+             WHERE id = $1 AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("cancelling a trial"))
+    }
+
+    /// Ends a trial with its result. One that was cancelled meanwhile stays cancelled.
+    pub async fn finish_trial(&self, id: Uuid, result: &TrialResult) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE trials SET state = 'done', result = $2, finished_at = now(), \
+               played = (inputs ->> 'replications')::int \
+             WHERE id = $1 AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .bind(Json(result))
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("saving a trial's result"))
+    }
+
+    /// Ends a trial without a result: cancelled, or failed with a reason.
+    pub async fn stop_trial(&self, id: Uuid, failure: Option<&str>) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE trials SET state = CASE WHEN $2::text IS NULL THEN 'cancelled' ELSE 'failed' END, \
+               failure = $2, finished_at = now() \
+             WHERE id = $1 AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .bind(failure)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("stopping a trial"))
+    }
+}

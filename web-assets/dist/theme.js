@@ -1,0 +1,1 @@
+(()=>{var e=(()=>{try{return localStorage.getItem("theme")}catch{return null}})(),t=e?e==="dark":matchMedia("(prefers-color-scheme: dark)").matches;document.documentElement.dataset.bsTheme=t?"dark":"light";})();

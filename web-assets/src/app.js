@@ -1,0 +1,46 @@
+// What every page needs: htmx, the keyboard, the theme switch and the pressure strip.
+import htmx from 'htmx.org';
+import { bindKeyboard } from './keyboard.js';
+import { bindStrip } from './strip.js';
+import { bindForms } from './forms.js';
+
+// The strip asks for readings through it.
+window.htmx = htmx;
+// No inline script or style: the Content-Security-Policy forbids both.
+htmx.config.allowEval = false;
+htmx.config.includeIndicatorStyles = false;
+// A refused form comes back as 422, filled in, with the message at its field.
+document.addEventListener('htmx:beforeSwap', (event) => {
+  if (event.detail.xhr.status === 422) {
+    event.detail.shouldSwap = true;
+    event.detail.isError = false;
+  }
+});
+document.addEventListener('htmx:sendError', () => announce('Barometer does not answer. Is it still running?'));
+document.addEventListener('htmx:responseError', (event) => {
+  announce(event.detail.xhr.status === 401 ? 'You are signed out. Sign in again.' : 'That did not work; nothing was changed.');
+});
+
+function announce(message) {
+  const place = document.getElementById('notice');
+  if (place) {
+    place.textContent = message;
+    place.hidden = false;
+  }
+}
+
+document.addEventListener('click', (event) => {
+  if (!event.target.closest('[data-theme-switch]')) return;
+  const next = document.documentElement.dataset.bsTheme === 'dark' ? 'light' : 'dark';
+  document.documentElement.dataset.bsTheme = next;
+  try {
+    localStorage.setItem('theme', next);
+  } catch {
+    // Without storage the choice lasts for this page.
+  }
+  document.dispatchEvent(new CustomEvent('barometer:theme'));
+});
+
+bindKeyboard();
+bindStrip();
+bindForms();

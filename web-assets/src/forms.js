@@ -1,0 +1,26 @@
+// Small help for forms: ask before what destroys, go where a choice leads, one submit at a time.
+export function bindForms() {
+  document.addEventListener('submit', (event) => {
+    const form = event.target;
+    if (form.dataset.confirm && !window.confirm(form.dataset.confirm)) {
+      event.preventDefault();
+      return;
+    }
+    if (form.dataset.once !== undefined) {
+      const button = form.querySelector('button[type="submit"]');
+      // After the submit itself, which a disabled button would stop.
+      setTimeout(() => {
+        button.disabled = true;
+        button.textContent = form.dataset.once || button.textContent;
+      });
+    }
+  });
+  document.addEventListener('change', (event) => {
+    const choice = event.target.closest('[data-goes]');
+    if (choice) window.location.assign(choice.value);
+  });
+  // A page that comes back from the history must have its buttons again.
+  window.addEventListener('pageshow', (event) => {
+    if (event.persisted) window.location.reload();
+  });
+}

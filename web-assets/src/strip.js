@@ -1,0 +1,55 @@
+// The pressure strip: arrow keys move over intervals and contact types, a cell opens its reading.
+export function bindStrip() {
+  const strip = document.querySelector('[data-strip]');
+  if (!strip) return;
+  const rows = [...strip.querySelectorAll('[data-row]')].map((row) => [...row.querySelectorAll('rect[data-at]')]);
+  const allCells = rows.flat();
+  let chosen = allCells.find((cell) => cell.classList.contains('chosen')) ?? allCells[0];
+
+  const choose = (cell) => {
+    if (!cell) return;
+    chosen.classList.remove('chosen');
+    chosen = cell;
+    chosen.classList.add('chosen');
+    strip.setAttribute('aria-label', `Pressure strip. ${cell.querySelector('title')?.textContent ?? ''}`);
+    document.getElementById('reading-link').href = cell.dataset.reading;
+    clearTimeout(choose.timer);
+    choose.timer = setTimeout(() => htmx_get(cell.dataset.reading), 80);
+  };
+  const htmx_get = (url) =>
+    window.htmx.ajax('GET', url, { target: '#reading', swap: 'innerHTML' });
+
+  strip.addEventListener('click', (event) => {
+    const cell = event.target.closest('rect[data-at]');
+    if (cell) choose(cell);
+  });
+  strip.addEventListener('keydown', (event) => {
+    const row = rows.findIndex((cells) => cells.includes(chosen));
+    const column = rows[row]?.indexOf(chosen) ?? 0;
+    const sameTime = (cells) =>
+      cells?.reduce((best, cell) =>
+        Math.abs(cell.dataset.at - chosen.dataset.at) < Math.abs(best.dataset.at - chosen.dataset.at) ? cell : best,
+      );
+    const byDay = (days) => {
+      const wanted = Number(chosen.dataset.at) + days * 86400;
+      return rows[row].reduce((best, cell) =>
+        Math.abs(cell.dataset.at - wanted) < Math.abs(best.dataset.at - wanted) ? cell : best,
+      );
+    };
+    const moves = {
+      ArrowRight: () => (event.shiftKey ? byDay(1) : rows[row][column + 1]),
+      ArrowLeft: () => (event.shiftKey ? byDay(-1) : rows[row][column - 1]),
+      ArrowDown: () => sameTime(rows.slice(row + 1).find((cells) => cells.length)),
+      ArrowUp: () => sameTime(rows.slice(0, row).reverse().find((cells) => cells.length)),
+      Home: () => rows[row][0],
+      End: () => rows[row].at(-1),
+      Enter: () => {
+        document.querySelector('#reading a')?.focus();
+      },
+    };
+    const move = moves[event.key];
+    if (!move) return;
+    event.preventDefault();
+    choose(move());
+  });
+}
