@@ -38,7 +38,9 @@ pub(crate) fn planned(character: &Character, zone: &TimeZone) -> Vec<(Timestamp,
 fn agents(character: &Character, at: DateTime) -> Option<u32> {
     character.planned_load(at)?;
     let busiest = (-2..=2)
-        .filter_map(|halves: i64| character.planned_load(at.saturating_add((30 * halves).minutes())))
+        .filter_map(|halves: i64| {
+            character.planned_load(at.saturating_add((30 * halves).minutes()))
+        })
         .map(|load| planned_agents(load, &character.rules))
         .max()?;
     let hour = f64::from(at.hour()) + f64::from(at.minute()) / 60.0;

@@ -96,10 +96,8 @@ fn abandonment(character: &Character, at: DateTime, expected: f64, present: f64)
     let rules = &character.rules;
     let Some(planned) = character.planned_load(at) else { return 0.0 };
     let agents = (f64::from(planned_agents(planned, rules)) * present).ceil().max(1.0) as u32;
-    let outcome =
-        Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs).and_then(|traffic| {
-            Model::for_rules(rules).outcome(traffic, agents, rules)
-        });
+    let outcome = Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs)
+        .and_then(|traffic| Model::for_rules(rules).outcome(traffic, agents, rules));
     outcome.ok().flatten().map_or(0.0, |outcome| outcome.abandonment)
 }
 

@@ -1,5 +1,7 @@
 //! The demo's history looks like real history, and always the same.
 
+#![cfg(test)]
+
 use std::sync::LazyLock;
 
 use barometer_demo::{DemoContactType, FIRST_DAY, TODAY, ZONE, larkhaven};
@@ -21,10 +23,12 @@ fn offered_on(contact_type: &DemoContactType, day: Date) -> u32 {
 #[test]
 fn there_are_27_months_of_seven_contact_types_up_to_the_day_before_today() {
     assert_eq!(CENTRE.len(), 7);
-    let months = (TODAY.year() - FIRST_DAY.year()) * 12 + i16::from(TODAY.month() - FIRST_DAY.month());
+    let months =
+        (TODAY.year() - FIRST_DAY.year()) * 12 + i16::from(TODAY.month() - FIRST_DAY.month());
     assert_eq!(months, 27);
     for found in CENTRE.iter() {
-        let last = found.history.last().unwrap().start.to_zoned(TimeZone::get(ZONE).unwrap()).date();
+        let last =
+            found.history.last().unwrap().start.to_zoned(TimeZone::get(ZONE).unwrap()).date();
         assert!(last < TODAY && last >= date(2026, 11, 20), "{}: {last}", found.character.name);
     }
 }
@@ -42,8 +46,10 @@ fn storms_fill_the_sailing_changes_line_and_cost_it_callers() {
     assert!(offered_on(changes, storm) > 2 * offered_on(changes, calm));
     let zone = TimeZone::get(ZONE).unwrap();
     let lost = |day| {
-        let of_day = changes.history.iter().filter(|past| past.start.to_zoned(zone.clone()).date() == day);
-        let (lost, all) = of_day.fold((0, 0), |sum, past| (sum.0 + past.abandoned, sum.1 + past.offered));
+        let of_day =
+            changes.history.iter().filter(|past| past.start.to_zoned(zone.clone()).date() == day);
+        let (lost, all) =
+            of_day.fold((0, 0), |sum, past| (sum.0 + past.abandoned, sum.1 + past.offered));
         f64::from(lost) / f64::from(all)
     };
     assert!(lost(storm) > 0.15 && lost(calm) < 0.06, "{} {}", lost(storm), lost(calm));
@@ -53,7 +59,8 @@ fn storms_fill_the_sailing_changes_line_and_cost_it_callers() {
 fn an_outage_a_level_shift_and_gaps_are_there_to_be_found() {
     let bookings = contact_type("Bookings");
     assert!(offered_on(bookings, date(2026, 3, 11)) < offered_on(bookings, date(2026, 3, 18)));
-    let september = |year| (1..=28).map(|day| offered_on(bookings, date(year, 10, day))).sum::<u32>();
+    let september =
+        |year| (1..=28).map(|day| offered_on(bookings, date(year, 10, day))).sum::<u32>();
     let shift = f64::from(september(2025)) / f64::from(september(2024));
     assert!((0.78..0.92).contains(&shift), "20% fewer, 6% growth: {shift}");
     let zone = TimeZone::get(ZONE).unwrap();

@@ -1,5 +1,7 @@
 //! How good the forecast has been, on weeks that it was not shown.
 
+use jiff::civil::Date;
+
 use crate::grid::DayGrid;
 use crate::naive::seasonal_naive;
 use crate::weekday_profile::WeekdayProfile;
@@ -20,8 +22,19 @@ pub struct Errors {
     pub bias: f64,
 }
 
-/// The method beside the seasonal naive, on the same held-out intervals.
+/// One held-out day: what was forecast and what came.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub struct HeldOutDay {
+    /// The day.
+    pub day: Date,
+    /// Contacts forecast, in the intervals of which it is known what came.
+    pub forecast: f64,
+    /// Contacts that came.
+    pub came: f64,
+}
+
+/// The method beside the seasonal naive, on the same held-out intervals.
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Backtest {
     /// The method's errors.
     pub method: Errors,
@@ -31,6 +44,8 @@ pub struct Backtest {
     pub horizon_days: usize,
     /// Number of origins.
     pub origins: usize,
+    /// The days after the latest origin, oldest first: the end of the history.
+    pub latest_days: Vec<HeldOutDay>,
 }
 
 /// Forecasts the end of `history` from earlier origins, each time from what was known by then, and
@@ -43,6 +58,7 @@ pub fn backtest(history: &DayGrid, horizon: usize) -> Option<Backtest> {
     let horizon = if spare >= horizon { horizon } else { 7 };
     let origins = (spare / horizon).min(ORIGINS);
     let (mut method, mut naive) = (Tally::default(), Tally::default());
+    let mut latest_days = Vec::new();
     for back in 1..=origins {
         let origin = history.days() - back * horizon;
         let known = history.before(origin);
@@ -51,8 +67,12 @@ pub fn backtest(history: &DayGrid, horizon: usize) -> Option<Backtest> {
         for (ahead, naive_day) in last_week.iter().enumerate() {
             let came: Vec<_> =
                 (0..history.slots()).map(|slot| history.offered(origin + ahead, slot)).collect();
-            method.add_day(&fitted.contacts(&known, ahead), &came);
+            let (forecast, came_in_all) = method.add_day(&fitted.contacts(&known, ahead), &came);
             naive.add_day(naive_day, &came);
+            if back == 1 {
+                let day = history.day(origin + ahead);
+                latest_days.push(HeldOutDay { day, forecast, came: came_in_all });
+            }
         }
     }
     Some(Backtest {
@@ -60,6 +80,7 @@ pub fn backtest(history: &DayGrid, horizon: usize) -> Option<Backtest> {
         naive: naive.errors()?,
         horizon_days: horizon,
         origins,
+        latest_days,
     })
 }
 
@@ -73,8 +94,8 @@ struct Tally {
 
 impl Tally {
     /// Adds a day's intervals; those of which nothing is known do not count, an interval without a
-    /// forecast counts as a forecast of zero.
-    fn add_day(&mut self, forecast: &[Option<f64>], came: &[Option<f64>]) {
+    /// forecast counts as a forecast of zero. Returns the day's totals of both.
+    fn add_day(&mut self, forecast: &[Option<f64>], came: &[Option<f64>]) -> (f64, f64) {
         let (mut day_forecast, mut day_came) = (0.0, 0.0);
         for (forecast, came) in forecast.iter().zip(came) {
             let Some(came) = came else { continue };
@@ -86,6 +107,7 @@ impl Tally {
         self.daily_error += (day_forecast - day_came).abs();
         self.forecast += day_forecast;
         self.came += day_came;
+        (day_forecast, day_came)
     }
 
     fn errors(&self) -> Option<Errors> {

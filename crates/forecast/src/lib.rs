@@ -17,7 +17,7 @@ mod naive;
 mod robust;
 mod weekday_profile;
 
-pub use backtest::{Backtest, Errors, backtest};
+pub use backtest::{Backtest, Errors, HeldOutDay, backtest};
 pub use grain::{Grain, UnknownGrain};
 pub use grid::{DayGrid, Observation};
 pub use handle_time::HandleTimes;

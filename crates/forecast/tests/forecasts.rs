@@ -1,5 +1,7 @@
 //! The method on made-up histories whose truth is known.
 
+#![cfg(test)]
+
 use barometer_forecast::{
     DayGrid, ForecastError, Grain, HORIZON_DAYS, Observation, WeekdayProfile, backtest,
     seasonal_naive,

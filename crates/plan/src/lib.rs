@@ -14,7 +14,7 @@ mod trial;
 mod verdict;
 
 pub use assess::{IntervalAssessment, assess, pressure};
-pub use need::{Candidate, Explanation, Model, Need, NeedError, explain, need};
+pub use need::{Candidate, Explanation, Model, Need, NeedError, explain, need, need_of_all};
 pub use rules::{Check, Rules, RulesError, Target};
 pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
 pub use verdict::Verdict;

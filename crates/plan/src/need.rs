@@ -2,6 +2,8 @@
 
 use barometer_queueing::{ErlangA, ErlangC, Outcome, QueueError, Traffic};
 
+use rayon::prelude::*;
+
 use crate::IntervalLoad;
 use crate::rules::{Check, Rules};
 
@@ -124,6 +126,20 @@ pub fn need(
         Ok(holds)
     })?;
     Ok(Need { agents, outcome: latest })
+}
+
+/// The need of every interval, in the order of `loads`, worked out on all cores.
+///
+/// # Errors
+///
+/// As [`need`], for the first interval that has none.
+pub fn need_of_all(
+    loads: &[IntervalLoad],
+    interval_secs: f64,
+    rules: &Rules,
+    model: Model,
+) -> Result<Vec<Need>, NeedError> {
+    loads.par_iter().map(|load| need(*load, interval_secs, rules, model)).collect()
 }
 
 /// The need with one person fewer and one more.

@@ -1,5 +1,7 @@
 //! Need, reasons and verdicts against the slow obvious way and by law.
 
+#![cfg(test)]
+
 use barometer_plan::{IntervalLoad, Model, NeedError, Rules, Verdict, assess, explain, need};
 use barometer_queueing::Traffic;
 use proptest::prelude::*;

@@ -1,5 +1,7 @@
 //! From inputs to a verdict, and what theory says beside it.
 
+#![cfg(test)]
+
 use barometer_plan::{
     IntervalLoad, Rules, Target, TrialInputs, TrialInterval, TrialResult, Verdict,
 };

@@ -19,6 +19,8 @@ pub struct ErlangA {
     /// P(all busy, nobody waiting); zero where it underflows in deep overload.
     just_full: f64,
     wait_probability: f64,
+    /// P(some server idle), kept beside its complement so that neither loses digits near zero.
+    at_once: f64,
     abandonment: f64,
     busy_servers: f64,
     /// Mean number waiting who will be answered, by Little's law the answered contacts' waiting.
@@ -52,6 +54,7 @@ impl ErlangA {
             patience_secs,
             just_full: 0.0,
             wait_probability: if servers == 0 { 1.0 } else { 0.0 },
+            at_once: if servers == 0 { 0.0 } else { 1.0 },
             abandonment: if servers == 0 { 1.0 } else { 0.0 },
             busy_servers: 0.0,
             waiting_to_be_answered: 0.0,
@@ -59,8 +62,7 @@ impl ErlangA {
         if c == 0.0 || servers == 0 {
             return Ok(idle);
         }
-        let s = f64::from(servers) * patience_secs / traffic.handle_secs();
-        let line = WeightOfLine::new(c, s);
+        let line = WeightOfLine::new(traffic, servers, patience_secs);
         let below = if line.first_state > 0.0 {
             Scaled { mantissa: 0.0, steps: 0 }
         } else {
@@ -79,6 +81,7 @@ impl ErlangA {
             just_full,
             busy_servers,
             wait_probability: full / total,
+            at_once: below / total,
             abandonment: at(line.waiting) / total / c,
             waiting_to_be_answered: at(line.waiting_to_be_answered) / total,
             ..idle
@@ -125,14 +128,13 @@ impl ErlangA {
         if self.servers == 0 || self.traffic.offered_erlangs() == 0.0 {
             return if self.servers == 0 { 0.0 } else { 1.0 };
         }
-        let c = self.traffic.contacts_per_sec() * self.patience_secs;
-        let s = f64::from(self.servers) * self.patience_secs / self.traffic.handle_secs();
-        let waited = if peak_height(c, s) <= LOW_PEAK {
-            self.just_full * s * answered_weight(c, s, until)
+        let waits = Waits::new(self.traffic, self.servers, self.patience_secs);
+        let waited = if waits.peak_height() <= LOW_PEAK {
+            self.just_full * waits.served * waits.answered_weight(until)
         } else {
-            self.wait_probability * answered_share_in_overload(c, s, until)
+            self.wait_probability * waits.answered_share_in_overload(until)
         };
-        (1.0 - self.wait_probability) + waited
+        self.at_once + waited
     }
 
     /// Everything at once.
@@ -163,11 +165,18 @@ struct WeightOfLine {
 }
 
 impl WeightOfLine {
-    fn new(c: f64, s: f64) -> Self {
-        // The weights peak at c − s waiting and are Poisson-like around it, with variance c.
-        let first_state = (c - s - 12.0 * c.sqrt()).floor().max(0.0);
+    fn new(traffic: Traffic, servers: u32, patience_secs: f64) -> Self {
+        let (a, n) = (traffic.offered_erlangs(), f64::from(servers));
+        // With j waiting, contacts leave at the rate of n + j × handle time / patience servers. In
+        // these units the rounding of the inputs is no larger than their own; in units of patience
+        // it would grow with every state (4e-14 at ten thousand servers).
+        let impatience = traffic.handle_secs() / patience_secs;
+        // The weights peak at `peak` waiting and are Poisson-like around it.
+        let (peak, variance) = ((a - n) / impatience, a / impatience);
+        let first_state = (peak - 12.0 * variance.sqrt()).floor().max(0.0);
         let mut in_line = first_state;
-        // Of those in line, the i-th is answered with probability s / (s + i).
+        // Of those in line, the i-th is answered with probability n / (n + i × impatience).
+        let s = n / impatience;
         let mut answered_of_line = s * harmonic(s, in_line);
         // [weight of the state, just full, all, waiting, waiting who will be answered]
         let just_full = if first_state > 0.0 { 0.0 } else { 1.0 };
@@ -175,14 +184,14 @@ impl WeightOfLine {
         let mut steps = 0;
         loop {
             in_line += 1.0;
-            let leaving = s + in_line;
-            answered_of_line += s / leaving;
+            let leaving = n + in_line * impatience;
+            answered_of_line += n / leaving;
             let [weight, _, all, waiting, to_be_answered] = &mut terms;
-            *weight *= c / leaving;
+            *weight *= a / leaving;
             *all += *weight;
             *waiting += *weight * in_line;
             *to_be_answered += *weight * answered_of_line;
-            if leaving > c && *weight * in_line < *waiting * (f64::EPSILON / 64.0) {
+            if leaving > a && *weight * in_line < *waiting * (f64::EPSILON / 64.0) {
                 break;
             }
             Scaled::keep_in_range(&mut terms, &mut steps);
@@ -218,41 +227,67 @@ const LOW_PEAK: f64 = 20.0;
 /// Densities below e^-50 of the peak are less than rounding.
 const NEGLIGIBLE: f64 = 50.0;
 
-/// The largest exponent of the density of virtual waits: c − s − s ln(c/s) in overload, else 0.
-fn peak_height(c: f64, s: f64) -> f64 {
-    if c <= s { 0.0 } else { s * bend(-(c / s).ln()) }
+/// The density of virtual waits, time in units of mean patience.
+struct Waits {
+    /// c: contacts that come in one mean patience.
+    coming: f64,
+    /// s: contacts that all servers together finish in one mean patience.
+    served: f64,
+    /// c − s, taken before both are scaled up so that no digits cancel.
+    excess: f64,
+    /// ln(c/s).
+    log_ratio: f64,
 }
 
-/// ∫ over 0..`until` of exp(c (1 − e^−z) − (s + 1) z): the weight of those who are still there
-/// when their turn comes.
-fn answered_weight(c: f64, s: f64, until: f64) -> f64 {
-    let slope = c - s - 1.0;
-    let density = |z: f64| (slope * z - c * bend(z)).exp();
-    // A range in which the exponent changes by less than 8 needs no halving to be exact.
-    let change = slope.abs() * until + c * bend(until);
-    if change < 8.0 {
-        return gauss_legendre(&density, 0.0, until);
+impl Waits {
+    fn new(traffic: Traffic, servers: u32, patience_secs: f64) -> Self {
+        let (a, n) = (traffic.offered_erlangs(), f64::from(servers));
+        let handles_in_patience = patience_secs / traffic.handle_secs();
+        Self {
+            coming: a * handles_in_patience,
+            served: n * handles_in_patience,
+            excess: (a - n) * handles_in_patience,
+            log_ratio: (a / n).ln(),
+        }
     }
-    // Beyond `end` even the slowest falling density is negligible.
-    let end = until.min(farthest(s + 1.0) + if c > s { (c / s).ln() } else { 0.0 });
-    let peak = if slope > 0.0 { (c / (s + 1.0)).ln().min(end) } else { 0.0 };
-    integrate(&density, 0.0, peak) + integrate(&density, peak, end)
-}
 
-/// Of those who wait, the share answered within `until`, for c well above s: the density is taken
-/// around its peak at z = ln(c/s), where it is exp(−s (e^−y − 1 + y)), y = z − ln(c/s).
-fn answered_share_in_overload(c: f64, s: f64, until: f64) -> f64 {
-    let peak = (c / s).ln();
-    let start = (peak - (2.0 * NEGLIGIBLE / s).sqrt()).max(0.0);
-    let end = peak + farthest(s);
-    let density = |z: f64| (-s * bend(z - peak)).exp();
-    let answered = |z: f64| density(z) * (-z).exp();
-    let waits = integrate(&density, start, peak) + integrate(&density, peak, end);
-    // Low service levels live left of `start`: there the whole range counts.
-    let until = until.min(end);
-    let from = if until < peak { 0.0 } else { start.min(until) };
-    let split = peak.clamp(from, until);
-    (integrate(&answered, from, split) + integrate(&answered, split, until)) / waits
+    /// The largest exponent of the density: c − s − s ln(c/s) in overload, else 0.
+    fn peak_height(&self) -> f64 {
+        if self.excess <= 0.0 { 0.0 } else { self.served * bend(-self.log_ratio) }
+    }
+
+    /// ∫ over 0..`until` of exp(c (1 − e^−z) − (s + 1) z): the weight of those who are still there
+    /// when their turn comes.
+    fn answered_weight(&self, until: f64) -> f64 {
+        let slope = self.excess - 1.0;
+        let density = |z: f64| (slope * z - self.coming * bend(z)).exp();
+        // A range in which the exponent changes by less than 8 needs no halving to be exact.
+        let change = slope.abs() * until + self.coming * bend(until);
+        if change < 8.0 {
+            return gauss_legendre(&density, 0.0, until);
+        }
+        // Beyond `end` even the slowest falling density is negligible.
+        let end = until.min(farthest(self.served + 1.0) + self.log_ratio.max(0.0));
+        let peak =
+            if slope > 0.0 { (self.coming / (self.served + 1.0)).ln().min(end) } else { 0.0 };
+        integrate(&density, 0.0, peak) + integrate(&density, peak, end)
+    }
+
+    /// Of those who wait, the share answered within `until`, for c well above s: the density is
+    /// taken around its peak at z = ln(c/s), where it is exp(−s (e^−y − 1 + y)), y = z − ln(c/s).
+    fn answered_share_in_overload(&self, until: f64) -> f64 {
+        let (s, peak) = (self.served, self.log_ratio);
+        let start = (peak - (2.0 * NEGLIGIBLE / s).sqrt()).max(0.0);
+        let end = peak + farthest(s);
+        let density = |z: f64| (-s * bend(z - peak)).exp();
+        let answered = |z: f64| density(z) * (-z).exp();
+        let waits = integrate(&density, start, peak) + integrate(&density, peak, end);
+        // Low service levels live left of `start`: there the whole range counts.
+        let until = until.min(end);
+        let from = if until < peak { 0.0 } else { start.min(until) };
+        let split = peak.clamp(from, until);
+        (integrate(&answered, from, split) + integrate(&answered, split, until)) / waits
+    }
 }
 
 /// A distance at which s (e^−y − 1 + y) has surely passed [`NEGLIGIBLE`].

@@ -10,6 +10,8 @@ pub struct ErlangC {
     traffic: Traffic,
     servers: u32,
     wait_probability: f64,
+    /// P(some server idle), kept beside its complement so that neither loses digits near zero.
+    at_once: f64,
 }
 
 impl ErlangC {
@@ -24,7 +26,12 @@ impl ErlangC {
         let n = f64::from(servers);
         if erlangs == 0.0 {
             let wait_probability = if servers == 0 { 1.0 } else { 0.0 };
-            return Ok(Self { traffic, servers, wait_probability });
+            return Ok(Self {
+                traffic,
+                servers,
+                wait_probability,
+                at_once: 1.0 - wait_probability,
+            });
         }
         if n <= erlangs {
             let needed = fewest_stable(erlangs);
@@ -32,7 +39,13 @@ impl ErlangC {
         }
         let full = n / (n - erlangs);
         let below = weight_below_full(erlangs, servers).value();
-        Ok(Self { traffic, servers, wait_probability: full / (below + full) })
+        Ok(Self {
+            traffic,
+            servers,
+            wait_probability: full / (below + full),
+            // Not `below / (below + full)`: `below` is infinite where nobody ever waits.
+            at_once: 1.0 / (1.0 + full / below),
+        })
     }
 
     /// Probability that a caller finds every server busy and waits, 0..=1.
@@ -47,8 +60,7 @@ impl ErlangC {
     /// Share of callers answered within `within_secs`: 1 − C e^(−(n−a) T / handle time).
     pub fn service_level(&self, within_secs: f64) -> f64 {
         let drain = self.spare() * within_secs.max(0.0) / self.traffic.handle_secs();
-        // Written so that a service level near zero keeps its digits.
-        (1.0 - self.wait_probability) - self.wait_probability * (-drain).exp_m1()
+        self.at_once - self.wait_probability * (-drain).exp_m1()
     }
 
     /// Mean wait over all callers, in seconds (ASA): C × handle time / (n − a).

@@ -1,5 +1,7 @@
 //! Laws that hold for every load, staffing and patience.
 
+#![cfg(test)]
+
 use barometer_queueing::{ErlangA, ErlangC, QueueError, Traffic, erlang_b};
 use proptest::prelude::*;
 

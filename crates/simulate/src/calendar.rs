@@ -13,9 +13,9 @@ pub(crate) type ContactId = u32;
 /// place in the calendar.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Event {
-    ContactEnds,
+    ContactHandled,
     PatienceEnds { contact: ContactId },
-    LongestWaitEnds { contact: ContactId },
+    LongestWaitOver { contact: ContactId },
 }
 
 /// Events by time; equal times come out in the order in which they were planned, so that a seed
@@ -77,15 +77,15 @@ mod tests {
     fn equal_times_come_out_as_planned() {
         let mut calendar = Calendar::default();
         calendar.plan(5.0, Event::PatienceEnds { contact: 1 });
-        calendar.plan(2.0, Event::ContactEnds);
-        calendar.plan(5.0, Event::LongestWaitEnds { contact: 1 });
+        calendar.plan(2.0, Event::ContactHandled);
+        calendar.plan(5.0, Event::LongestWaitOver { contact: 1 });
         let order: Vec<_> = std::iter::from_fn(|| calendar.take()).collect();
         assert_eq!(
             order,
             [
-                (2.0, Event::ContactEnds),
+                (2.0, Event::ContactHandled),
                 (5.0, Event::PatienceEnds { contact: 1 }),
-                (5.0, Event::LongestWaitEnds { contact: 1 }),
+                (5.0, Event::LongestWaitOver { contact: 1 }),
             ]
         );
         assert_eq!(calendar.next_at(), f64::INFINITY);

@@ -91,7 +91,7 @@ impl<'a> Day<'a> {
 
     fn handle(&mut self, event: Event) {
         match event {
-            Event::ContactEnds => {
+            Event::ContactHandled => {
                 self.busy -= 1;
                 self.answer_while_possible();
             }
@@ -100,7 +100,7 @@ impl<'a> Day<'a> {
                     self.tally_of(contact).abandoned += 1.0;
                 }
             }
-            Event::LongestWaitEnds { contact } => {
+            Event::LongestWaitOver { contact } => {
                 if self.leave_line(contact) {
                     self.send_to(self.experiment.strategy.queue.when_too_long, contact);
                 }
@@ -146,7 +146,7 @@ impl<'a> Day<'a> {
                 self.calendar.plan(self.now + patience, Event::PatienceEnds { contact: id });
             }
             (_, Some(longest)) => {
-                self.calendar.plan(self.now + longest, Event::LongestWaitEnds { contact: id });
+                self.calendar.plan(self.now + longest, Event::LongestWaitOver { contact: id });
             }
             (_, None) => {}
         }
@@ -179,7 +179,7 @@ impl<'a> Day<'a> {
         let contact = &self.contacts[id as usize];
         let waited = self.now - contact.arrived;
         let in_time = waited <= self.experiment.within_secs;
-        self.calendar.plan(self.now + contact.handle_secs, Event::ContactEnds);
+        self.calendar.plan(self.now + contact.handle_secs, Event::ContactHandled);
         self.busy += 1;
         let tally = self.tally_of(id);
         tally.answered += 1.0;

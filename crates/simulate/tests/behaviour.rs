@@ -1,5 +1,7 @@
 //! Each setting has the effect that reasoning demands, and the same seed the same day.
 
+#![cfg(test)]
+
 use barometer_simulate::{
     Demand, DemandInterval, Experiment, ExperimentError, IntervalTally, Spread,
 };

@@ -1,5 +1,7 @@
 //! Simulated days held against exact solutions.
 
+#![cfg(test)]
+
 use barometer_queueing::{ErlangA, ErlangC, Traffic};
 use barometer_simulate::{Demand, DemandInterval, Estimate, Experiment, Spread, Summary};
 use barometer_strategy::Strategy;
