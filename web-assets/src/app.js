@@ -3,6 +3,7 @@ import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
+import { bindSorting } from './sort.js';
 
 // The strip asks for readings through it.
 window.htmx = htmx;
@@ -44,3 +45,4 @@ document.addEventListener('click', (event) => {
 bindKeyboard();
 bindStrip();
 bindForms();
+bindSorting();

@@ -1,1 +1,103 @@
-fn main() {}
+//! Barometer: try a change before your customers do.
+//!
+//! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
+//! that reaches the database), `migrate` and `demo` prepare a database.
+
+mod demo;
+mod serve;
+mod worker;
+
+use anyhow::{Context, Result};
+use barometer_store::{Role, Store};
+use clap::{Parser, Subcommand};
+
+#[derive(Parser)]
+#[command(version, about = "Forecast, size and try a contact centre before customers meet it")]
+struct Cli {
+    /// The PostgreSQL database.
+    #[arg(long, env = "DATABASE_URL", global = true, hide_env_values = true, default_value = "")]
+    database_url: String,
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Answers pages, and plays trials unless told otherwise.
+    Serve(serve::Options),
+    /// Plays trials from the queue until stopped.
+    Worker,
+    /// Brings the database's schema up to date.
+    Migrate,
+    /// Loads Larkhaven Ferries and its users into an empty database.
+    Demo,
+    /// Adds the contact centre of an empty database.
+    AddCentre {
+        /// Its name.
+        name: String,
+        /// Its IANA time zone, such as Europe/London.
+        zone: String,
+    },
+    /// Adds a person who can sign in; the password is read from standard input.
+    AddUser {
+        /// Name as shown.
+        name: String,
+        /// Address to sign in with.
+        email: String,
+        /// viewer, planner, approver or administrator.
+        role: String,
+    },
+}
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let cli = Cli::parse();
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
+        .unwrap_or_else(|_| "warn,barometer=info".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    if cli.database_url.is_empty() {
+        anyhow::bail!(
+            "no database: set DATABASE_URL or give --database-url postgres://user@host/name"
+        );
+    }
+    let store = Store::connect(&cli.database_url)
+        .await
+        .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
+    match cli.command {
+        Command::Serve(options) => serve::run(store, options).await,
+        Command::Worker => worker::run_until_stopped(store).await,
+        Command::Migrate => Ok(store.migrate().await?),
+        Command::Demo => demo::load(&store).await,
+        Command::AddCentre { name, zone } => add_centre(&store, &name, &zone).await,
+        Command::AddUser { name, email, role } => add_user(&store, &name, &email, &role).await,
+    }
+}
+
+async fn add_centre(store: &Store, name: &str, zone: &str) -> Result<()> {
+    jiff::tz::TimeZone::get(zone).with_context(|| {
+        format!("{zone} is no time zone; use an IANA name such as Europe/London")
+    })?;
+    if let Some(centre) = store.centre().await? {
+        anyhow::bail!("there is a centre already: {}", centre.name);
+    }
+    store.add_centre(name, zone).await?;
+    Ok(())
+}
+
+async fn add_user(store: &Store, name: &str, email: &str, role: &str) -> Result<()> {
+    let roles = [Role::Viewer, Role::Planner, Role::Approver, Role::Administrator];
+    let role = roles.into_iter().find(|each| each.word() == role).with_context(|| {
+        format!("{role} is no role; use viewer, planner, approver or administrator")
+    })?;
+    let mut password = String::new();
+    std::io::stdin()
+        .read_line(&mut password)
+        .context("reading the password from standard input")?;
+    let password = password.trim_end_matches(['\r', '\n']);
+    if password.chars().count() < 10 {
+        anyhow::bail!("the password must have at least 10 characters");
+    }
+    let hash = barometer_web::hash_password(password).context("hashing the password")?;
+    store.add_user(name, email, &hash, role).await.context("is the address taken already?")?;
+    Ok(())
+}

@@ -82,21 +82,34 @@ impl Store {
     }
 
     /// Adds a centre in an IANA zone.
-    pub async fn add_centre(
-        &self,
-        name: &str,
-        zone: &str,
-        today: Option<Date>,
-    ) -> Result<Uuid, StoreError> {
-        sqlx::query_scalar(
-            "INSERT INTO centres (name, zone, today) VALUES ($1, $2, $3) RETURNING id",
-        )
-        .bind(name)
-        .bind(zone)
-        .bind(today.map(|today| today.to_sqlx()))
-        .fetch_one(&self.pool)
-        .await
-        .map_err(StoreError::on("adding a centre"))
+    pub async fn add_centre(&self, name: &str, zone: &str) -> Result<Uuid, StoreError> {
+        sqlx::query_scalar("INSERT INTO centres (name, zone) VALUES ($1, $2) RETURNING id")
+            .bind(name)
+            .bind(zone)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("adding a centre"))
+    }
+
+    /// Fixes the day taken for today.
+    pub async fn set_today(&self, centre: Uuid, today: Date) -> Result<(), StoreError> {
+        sqlx::query("UPDATE centres SET today = $2 WHERE id = $1")
+            .bind(centre)
+            .bind(today.to_sqlx())
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("fixing today"))
+    }
+
+    /// Removes a centre with everything that belongs to it.
+    pub async fn remove_centre(&self, centre: Uuid) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM centres WHERE id = $1")
+            .bind(centre)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("removing a centre"))
     }
 
     /// The centre's contact types in their order.

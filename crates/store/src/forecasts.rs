@@ -108,7 +108,7 @@ impl Store {
         .bind(contact_type)
         .bind(head.history_days)
         .bind(head.first_day.to_sqlx())
-        .bind(head.backtest.map(Json))
+        .bind(head.backtest.as_ref().map(Json))
         .bind(&head.failure)
         .execute(&mut *tx)
         .await

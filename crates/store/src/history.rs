@@ -87,12 +87,13 @@ impl Store {
 
     /// Start of the last interval of history.
     pub async fn history_end(&self, contact_type: Uuid) -> Result<Option<Timestamp>, StoreError> {
-        let end: Option<jiff_sqlx::Timestamp> =
-            sqlx::query_scalar("SELECT max(interval_start) FROM history WHERE contact_type_id = $1")
-                .bind(contact_type)
-                .fetch_one(&self.pool)
-                .await
-                .map_err(StoreError::on("reading history"))?;
+        let end: Option<jiff_sqlx::Timestamp> = sqlx::query_scalar(
+            "SELECT max(interval_start) FROM history WHERE contact_type_id = $1",
+        )
+        .bind(contact_type)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("reading history"))?;
         Ok(end.map(|end| end.to_jiff()))
     }
 
@@ -158,9 +159,8 @@ impl Store {
         for interval in intervals {
             let HistoryInterval { start, offered, answered, abandoned, handle_secs } = interval;
             let handle = handle_secs.map_or_else(|| "\\N".to_owned(), |secs| secs.to_string());
-            buffer += &format!(
-                "{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\n"
-            );
+            buffer +=
+                &format!("{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\n");
             if buffer.len() > COPY_CHUNK {
                 copy.send(buffer.as_bytes()).await.map_err(&failed)?;
                 buffer.clear();

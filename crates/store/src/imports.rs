@@ -180,10 +180,7 @@ impl ImportWriter {
     }
 
     async fn send(&mut self) -> Result<(), StoreError> {
-        self.copy
-            .send(self.buffer.as_bytes())
-            .await
-            .map_err(StoreError::on("reading the file"))?;
+        self.copy.send(self.buffer.as_bytes()).await.map_err(StoreError::on("reading the file"))?;
         self.buffer.clear();
         Ok(())
     }

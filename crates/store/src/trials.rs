@@ -162,11 +162,12 @@ impl Store {
 
     /// One trial.
     pub async fn trial(&self, id: Uuid) -> Result<Trial, StoreError> {
-        let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(format!("{TRIALS} WHERE trials.id = $1")))
-            .bind(id)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(StoreError::on("reading a trial"))?;
+        let row: Row =
+            sqlx::query_as(sqlx::AssertSqlSafe(format!("{TRIALS} WHERE trials.id = $1")))
+                .bind(id)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(StoreError::on("reading a trial"))?;
         Ok(row.into())
     }
 

@@ -1,5 +1,7 @@
 //! The JSON form: stable to read, lossless, and exact about what is wrong.
 
+#![cfg(test)]
+
 use barometer_strategy::{Entry, Exit, Queue, SCHEMA_VERSION, Strategy, Team, changes};
 use proptest::prelude::*;
 

@@ -1,1 +1,92 @@
-//! tmp
+//! The pages: routes, view models, templates, static files. No rules of the job, no SQL.
+//!
+//! [`router`] is the whole application as a function of its [`App`]; tests and `main` build the same.
+//! A handler parses, asks the store and the core, builds a view model and renders it; a [`Visit`]
+//! in its arguments means that the visitor is signed in, a `Planner` or an `Approver` that they may.
+
+mod access;
+mod assets;
+mod charts;
+mod exports;
+mod frame;
+mod page_error;
+mod pages;
+mod passwords;
+mod planning;
+mod pressure_scale;
+mod security;
+mod words;
+
+use axum::Router;
+use axum::routing::{get, post};
+use barometer_store::Store;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::trace::TraceLayer;
+
+pub use pages::sign_in::{DEMO_USERS, DemoUser};
+pub use passwords::{HashError, hash_password};
+pub use planning::refresh_forecast;
+
+use pages::{demand, go_live, outlook, sign_in, staffing, strategy, trials, watch};
+
+/// What the pages work on.
+#[derive(Clone, Debug)]
+pub struct App {
+    /// The database.
+    pub store: Store,
+    /// Settings of this server.
+    pub settings: Settings,
+}
+
+/// Settings of a server.
+#[derive(Clone, Debug, Default)]
+pub struct Settings {
+    /// Shows the demo users with their passwords on the sign-in page.
+    pub demo: bool,
+    /// The server is reached over HTTPS only: cookies are marked so.
+    pub https: bool,
+}
+
+/// Uploads larger than this are refused while they stream in.
+pub const UPLOAD_LIMIT: usize = 512 * 1024 * 1024;
+
+/// The application.
+pub fn router(app: App) -> Router {
+    let pages = Router::new()
+        .route("/", get(outlook::show))
+        .route("/reading", get(outlook::reading))
+        .route("/demand", get(demand::list))
+        .route("/demand/import", get(demand::import::form).post(demand::import::upload))
+        .route("/demand/import/example.csv", get(demand::import::example))
+        .route("/demand/import/{import}", get(demand::import::preview))
+        .route("/demand/import/{import}/confirm", post(demand::import::confirm))
+        .route("/demand/import/{import}/discard", post(demand::import::discard))
+        .route("/demand/{contact_type}", get(demand::show))
+        .route("/demand/{contact_type}/forecast.csv", get(demand::export))
+        .route("/staffing", get(staffing::first))
+        .route("/staffing/{contact_type}", get(staffing::show))
+        .route("/staffing/{contact_type}/why", get(staffing::why))
+        .route("/staffing/{contact_type}/targets", post(staffing::save_targets))
+        .route("/staffing/{contact_type}/cover", post(staffing::save_cover))
+        .route("/staffing/{contact_type}/need.csv", get(staffing::export))
+        .route("/strategy", get(strategy::first))
+        .route("/strategy/{contact_type}", get(strategy::show).post(strategy::save))
+        .route("/strategy/{contact_type}/{version}", get(strategy::export))
+        .route("/trials", get(trials::list).post(trials::queue))
+        .route("/trials/{trial}", get(trials::show))
+        .route("/trials/{trial}/progress", get(trials::progress))
+        .route("/trials/{trial}/cancel", post(trials::cancel))
+        .route("/trials/{trial}/intervals.csv", get(trials::export))
+        .route("/trials/{trial}/trial.json", get(trials::export_inputs))
+        .route("/go-live", get(go_live::show).post(go_live::approve))
+        .route("/watch", get(watch::show))
+        .route("/sign-in", get(sign_in::form).post(sign_in::sign_in))
+        .route("/sign-out", post(sign_in::sign_out))
+        .fallback(page_error::not_found)
+        .with_state(app.clone());
+    security::protect(pages, &app)
+        .route("/static/{file}", get(assets::serve))
+        .route("/health", get(|| async { "ok" }))
+        .layer(CatchPanicLayer::custom(page_error::panicked))
+        .layer(TraceLayer::new_for_http())
+}

@@ -1,0 +1,65 @@
+//! Loads Larkhaven Ferries.
+
+use anyhow::{Context, Result};
+use barometer_demo::{CENTRE, DemoContactType, GRAIN, TODAY, ZONE, larkhaven};
+use barometer_store::{CoverInterval, HistoryInterval, Store};
+use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
+use jiff::tz::TimeZone;
+use uuid::Uuid;
+
+/// Loads the demo into an empty database; a database that has a centre is left as it is.
+///
+/// The demo's today is set last: a centre of its name without one is what a load that was cut off
+/// has left, and is begun anew.
+pub async fn load(store: &Store) -> Result<()> {
+    store.migrate().await?;
+    if let Some(centre) = store.centre().await? {
+        if centre.name != CENTRE || centre.today.is_some() {
+            return Ok(());
+        }
+        store.remove_centre(centre.id).await?;
+    }
+    let types = larkhaven().context("the time zone database lacks the demo's zone")?;
+    let zone = TimeZone::get(ZONE)?;
+    for user in DEMO_USERS {
+        if store.user_by_email(user.email).await?.is_none() {
+            let hash = hash_password(user.password).context("hashing a demo password")?;
+            store.add_user(user.name, user.email, &hash, user.role).await?;
+        }
+    }
+    let centre = store.add_centre(CENTRE, ZONE).await?;
+    for contact_type in types {
+        load_contact_type(store, centre, contact_type, &zone).await?;
+    }
+    store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+async fn load_contact_type(
+    store: &Store,
+    centre: Uuid,
+    demo: DemoContactType,
+    zone: &TimeZone,
+) -> Result<()> {
+    let DemoContactType { character, strategy, history, cover } = demo;
+    let id = store.add_contact_type(centre, character.name, GRAIN, &character.rules).await?;
+    let history: Vec<HistoryInterval> = history
+        .into_iter()
+        .map(|past| HistoryInterval {
+            start: past.start,
+            offered: past.offered as i32,
+            answered: past.answered as i32,
+            abandoned: past.abandoned as i32,
+            handle_secs: past.handle_secs,
+        })
+        .collect();
+    store.add_history(id, &history).await?;
+    let cover: Vec<CoverInterval> =
+        cover.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect();
+    store.save_cover(id, &cover).await?;
+    let version = store.add_strategy_version(id, &strategy, None).await?;
+    store.go_live(version, None, None, "The strategy in use when Barometer began").await?;
+    let contact_type = store.contact_type(id).await?;
+    refresh_forecast(store, &contact_type, zone).await?;
+    Ok(())
+}

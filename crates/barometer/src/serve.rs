@@ -1,0 +1,68 @@
+//! `serve`: the pages, and workers beside them.
+
+use std::net::SocketAddr;
+
+use anyhow::{Context, Result};
+use barometer_store::Store;
+use barometer_web::{App, Settings, router};
+use clap::Args;
+use tokio::net::TcpListener;
+use tokio::sync::watch;
+
+use crate::worker;
+
+/// How often expired sessions are forgotten.
+const TIDY_EVERY: std::time::Duration = std::time::Duration::from_secs(3600);
+
+/// Options of `serve`.
+#[derive(Args)]
+pub struct Options {
+    /// Address to listen on.
+    #[arg(long, env = "BAROMETER_LISTEN", default_value = "127.0.0.1:4180")]
+    listen: SocketAddr,
+    /// Shows the demo users on the sign-in page.
+    #[arg(long)]
+    demo: bool,
+    /// The server is reached over HTTPS only (behind a proxy): cookies are marked so.
+    #[arg(long)]
+    https: bool,
+    /// Leaves trials to `barometer worker` processes.
+    #[arg(long)]
+    no_worker: bool,
+}
+
+/// Serves until Ctrl-C or a termination signal.
+pub async fn run(store: Store, options: Options) -> Result<()> {
+    store.migrate().await?;
+    let listener = TcpListener::bind(options.listen).await.with_context(|| {
+        format!("cannot listen on {}; is something else using this port?", options.listen)
+    })?;
+    let (stop, stopped) = watch::channel(false);
+    let settings = Settings { demo: options.demo, https: options.https };
+    let app = router(App { store: store.clone(), settings });
+    let work =
+        (!options.no_worker).then(|| tokio::spawn(worker::run(store.clone(), stopped.clone())));
+    let tidy = tokio::spawn(tidy(store));
+    tracing::info!("listening on http://{}", listener.local_addr()?);
+    axum::serve(listener, app)
+        .with_graceful_shutdown(async move {
+            worker::stop_signal().await;
+            stop.send_replace(true);
+        })
+        .await?;
+    tidy.abort();
+    if let Some(work) = work {
+        work.await??;
+    }
+    Ok(())
+}
+
+async fn tidy(store: Store) {
+    let mut every = tokio::time::interval(TIDY_EVERY);
+    loop {
+        every.tick().await;
+        if let Err(error) = store.forget_expired_sessions().await {
+            tracing::warn!(?error, "expired sessions stay for now");
+        }
+    }
+}

@@ -1,0 +1,97 @@
+//! Plays trials from the queue.
+
+use anyhow::Result;
+use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
+use barometer_plan::{TrialInputs, TrialResult};
+use barometer_simulate::{Experiment, Summary};
+use barometer_store::{Store, StoreError, TrialJob, TrialState};
+use tokio::sync::watch;
+use uuid::Uuid;
+
+/// Replications between two reports of progress, at least.
+const LEAST_CHUNK: u32 = 4;
+/// Reports of progress in a trial, about.
+const REPORTS: u32 = 25;
+
+/// Plays trials until Ctrl-C or a termination signal.
+pub async fn run_until_stopped(store: Store) -> Result<()> {
+    store.migrate().await?;
+    let (stop, stopped) = watch::channel(false);
+    let work = tokio::spawn(run(store, stopped));
+    stop_signal().await;
+    stop.send_replace(true);
+    work.await?
+}
+
+/// Plays trials until told to stop.
+pub async fn run(store: Store, mut stopped: watch::Receiver<bool>) -> Result<()> {
+    // A name of its own: two workers on one database must not take each other for dead.
+    let name = format!("trials-{}", Uuid::new_v4());
+    let worker =
+        WorkerBuilder::new(name.as_str()).backend(store.trial_queue()).data(store).build(play_job);
+    worker
+        .run_until(async move {
+            // An error means that the sender is gone, which is a stop too.
+            drop(stopped.wait_for(|stopped| *stopped).await);
+            Ok::<(), WorkerError>(())
+        })
+        .await?;
+    Ok(())
+}
+
+/// Ctrl-C, or the signal with which services are stopped.
+pub async fn stop_signal() {
+    use tokio::signal::unix::{SignalKind, signal};
+    let Ok(mut terminate) = signal(SignalKind::terminate()) else {
+        drop(tokio::signal::ctrl_c().await);
+        return;
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = terminate.recv() => {}
+    }
+}
+
+async fn play_job(job: TrialJob, store: Data<Store>) -> Result<(), BoxDynError> {
+    let trial = match store.trial(job.trial).await {
+        // Its contact type was deleted while it waited: nothing is left to do.
+        Err(StoreError::NotFound) => return Ok(()),
+        other => other?,
+    };
+    if trial.state.is_over() {
+        return Ok(());
+    }
+    debug_assert!(matches!(trial.state, TrialState::Queued | TrialState::Running));
+    match trial.inputs.experiment() {
+        Ok(experiment) => play(&store, job.trial, &trial.inputs, experiment).await?,
+        Err(error) => store.stop_trial(job.trial, Some(&error.to_string())).await?,
+    }
+    Ok(())
+}
+
+/// Plays a trial chunk by chunk. A worker that dies loses nothing that matters: the next one plays
+/// the same numbers from the start.
+async fn play(
+    store: &Store,
+    trial: Uuid,
+    inputs: &TrialInputs,
+    experiment: Experiment,
+) -> Result<(), BoxDynError> {
+    let experiment = std::sync::Arc::new(experiment);
+    let mut summary = Summary::new(inputs.intervals.len());
+    let chunk = (inputs.replications / REPORTS).max(LEAST_CHUNK);
+    let mut from = 0;
+    while from < inputs.replications {
+        if !store.report_progress(trial, from).await? {
+            store.stop_trial(trial, None).await?;
+            return Ok(());
+        }
+        let to = (from + chunk).min(inputs.replications);
+        let playing = experiment.clone();
+        let days = tokio::task::spawn_blocking(move || playing.play_range(from..to)).await?;
+        days.iter().for_each(|day| summary.add(day));
+        from = to;
+    }
+    store.finish_trial(trial, &TrialResult::of(&summary)).await?;
+    Ok(())
+}

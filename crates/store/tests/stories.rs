@@ -1,0 +1,219 @@
+//! Each aggregate's story on a real database.
+
+#![cfg(test)]
+
+use barometer_forecast::{Grain, IntervalForecast};
+use barometer_plan::{IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
+use barometer_simulate::{Spread, Summary};
+use barometer_store::{
+    CoverInterval, ForecastHead, HistoryInterval, NewTrial, Role, Store, StoreError, TrialState,
+};
+use barometer_strategy::Strategy;
+use jiff::Timestamp;
+use jiff::civil::date;
+use sqlx::PgPool;
+use uuid::Uuid;
+
+struct Fixture {
+    store: Store,
+    centre: Uuid,
+    bookings: Uuid,
+    planner: Uuid,
+}
+
+async fn fixture(pool: PgPool) -> Fixture {
+    let store = Store::on(pool);
+    store.migrate().await.unwrap();
+    let centre = store.add_centre("Test centre", "Europe/London").await.unwrap();
+    let bookings =
+        store.add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING).await.unwrap();
+    let planner =
+        store.add_user("A. Planner", "a@example.org", "hash", Role::Planner).await.unwrap();
+    Fixture { store, centre, bookings, planner }
+}
+
+fn at(text: &str) -> Timestamp {
+    text.parse().unwrap()
+}
+
+#[sqlx::test(migrations = false)]
+async fn people_are_found_by_address_in_any_case_and_kept_apart(pool: PgPool) {
+    let Fixture { store, planner, .. } = fixture(pool).await;
+    let found = store.user_by_email("A@Example.org").await.unwrap().unwrap();
+    assert_eq!((found.id, found.role), (planner, Role::Planner));
+    assert!(store.user_by_email("nobody@example.org").await.unwrap().is_none());
+    let twice = store.add_user("B", "A@EXAMPLE.ORG", "hash", Role::Viewer).await;
+    assert!(matches!(twice, Err(StoreError::Database { .. })), "one address, one person");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_centre_keeps_its_contact_types_in_order_and_goes_with_all_of_them(pool: PgPool) {
+    let Fixture { store, centre, bookings, .. } = fixture(pool).await;
+    store.add_contact_type(centre, "Chat", Grain::Quarter, &Rules::STARTING).await.unwrap();
+    let rules = Rules { service_level: 0.9, abandonment: None, ..Rules::STARTING };
+    store.save_rules(bookings, &rules).await.unwrap();
+    let types = store.contact_types(centre).await.unwrap();
+    let names: Vec<_> = types.iter().map(|each| (each.name.as_str(), each.grain)).collect();
+    assert_eq!(names, [("Bookings", Grain::Half), ("Chat", Grain::Quarter)]);
+    assert_eq!(types[0].rules, rules);
+    store.set_today(centre, date(2026, 11, 23)).await.unwrap();
+    assert_eq!(store.centre().await.unwrap().unwrap().today, Some(date(2026, 11, 23)));
+    store.remove_centre(centre).await.unwrap();
+    assert!(store.centre().await.unwrap().is_none());
+    assert!(matches!(store.contact_type(bookings).await, Err(StoreError::NotFound)));
+}
+
+#[sqlx::test(migrations = false)]
+async fn history_is_added_up_by_local_day_and_by_period(pool: PgPool) {
+    let Fixture { store, bookings, .. } = fixture(pool).await;
+    let interval = |start, offered, answered, handle_secs| HistoryInterval {
+        start: at(start),
+        offered,
+        answered,
+        abandoned: offered - answered,
+        handle_secs,
+    };
+    let history = [
+        // 23:30 UTC is half past midnight of the next day on summer clocks.
+        interval("2026-07-01T23:30:00Z", 5, 5, Some(100.0)),
+        interval("2026-07-02T08:00:00Z", 10, 8, Some(200.0)),
+        interval("2026-07-02T08:30:00Z", 3, 0, None),
+    ];
+    store.add_history(bookings, &history).await.unwrap();
+    let zone = jiff::tz::TimeZone::get("Europe/London").unwrap();
+    let days = store.daily_totals(bookings, &zone).await.unwrap();
+    assert_eq!((days.len(), days[0].day, days[0].offered), (1, date(2026, 7, 2), 18));
+    let came = store
+        .came_between(bookings, at("2026-07-01T00:00:00Z"), at("2026-07-02T08:30:00Z"))
+        .await
+        .unwrap();
+    assert_eq!((came.intervals, came.offered, came.abandoned), (2, 15, 2));
+    assert!((came.handle_secs.unwrap() - (500.0 + 1600.0) / 13.0).abs() < 1e-9);
+    assert_eq!(store.history_end(bookings).await.unwrap(), Some(at("2026-07-02T08:30:00Z")));
+    assert!(store.add_history(bookings, &history[..1]).await.is_err(), "an interval stands once");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_forecast_is_replaced_whole(pool: PgPool) {
+    let Fixture { store, bookings, .. } = fixture(pool).await;
+    let head = ForecastHead {
+        history_days: 100,
+        first_day: date(2026, 7, 2),
+        backtest: None,
+        failure: None,
+    };
+    let interval =
+        |start, contacts| IntervalForecast { start: at(start), contacts, handle_secs: 240.25 };
+    let first = [interval("2026-07-02T08:00:00Z", 7.125), interval("2026-07-02T08:30:00Z", 8.0)];
+    store.save_forecast(bookings, &head, &first).await.unwrap();
+    store.save_forecast(bookings, &head, &first[..1]).await.unwrap();
+    let kept = store
+        .forecast_between(bookings, at("2026-07-01T00:00:00Z"), at("2026-07-04T00:00:00Z"))
+        .await
+        .unwrap();
+    assert_eq!(kept.len(), 1);
+    assert_eq!(kept[0].load, IntervalLoad { contacts: 7.125, handle_secs: 240.25 });
+    assert_eq!(store.forecast(bookings).await.unwrap().unwrap().first_day, date(2026, 7, 2));
+}
+
+#[sqlx::test(migrations = false)]
+async fn cover_is_planned_and_planned_again(pool: PgPool) {
+    let Fixture { store, bookings, .. } = fixture(pool).await;
+    let cover = |start, agents| CoverInterval { start: at(start), agents };
+    let (eight, half_past) = ("2026-07-02T08:00:00Z", "2026-07-02T08:30:00Z");
+    store.save_cover(bookings, &[cover(eight, 5), cover(half_past, 6)]).await.unwrap();
+    store.save_cover(bookings, &[cover(half_past, 9)]).await.unwrap();
+    let kept = store.cover_between(bookings, at(eight), at("2026-07-03T00:00:00Z")).await.unwrap();
+    assert_eq!(kept, [cover(eight, 5), cover(half_past, 9)]);
+}
+
+#[sqlx::test(migrations = false)]
+async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool) {
+    let Fixture { store, bookings, planner, .. } = fixture(pool).await;
+    let mut strategy = Strategy::plain("Bookings");
+    let first = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
+    store.go_live(first, None, None, "to begin with").await.unwrap();
+    strategy.queue.places = Some(12);
+    let second = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
+    let live = |versions: Vec<barometer_store::StrategyVersion>| -> Vec<(i32, bool)> {
+        versions.iter().map(|version| (version.version, version.is_live)).collect()
+    };
+    assert_eq!(live(store.strategy_versions(bookings).await.unwrap()), [(2, false), (1, true)]);
+    store.go_live(second, None, Some(planner), "fewer places").await.unwrap();
+    let versions = store.strategy_versions(bookings).await.unwrap();
+    assert_eq!(versions[0].strategy, strategy);
+    assert_eq!(live(versions), [(2, true), (1, false)]);
+    let past = store.latest_go_lives(5).await.unwrap();
+    assert_eq!((past[0].version, past[0].note.as_str()), (2, "fewer places"));
+}
+
+fn inputs() -> TrialInputs {
+    TrialInputs {
+        strategy: Strategy::plain("Bookings"),
+        rules: Rules::STARTING,
+        interval_secs: 1800.0,
+        intervals: vec![TrialInterval {
+            start: at("2026-07-02T08:00:00Z"),
+            load: IntervalLoad { contacts: 0.1 + 0.2, handle_secs: 1.0 / 3.0 },
+            agents: 4,
+        }],
+        handling: Spread::Exponential,
+        replications: 10,
+        seed: 1 << 53,
+    }
+}
+
+async fn queued(fixture: &Fixture) -> Uuid {
+    let Fixture { store, bookings, planner, .. } = fixture;
+    let version =
+        store.add_strategy_version(*bookings, &Strategy::plain("Bookings"), None).await.unwrap();
+    let new = NewTrial {
+        contact_type: *bookings,
+        strategy_version: version,
+        day: date(2026, 7, 2),
+        cover_words: "planned cover".to_owned(),
+        inputs: inputs(),
+        created_by: *planner,
+    };
+    store.queue_trial(&new).await.unwrap()
+}
+
+fn result() -> TrialResult {
+    let experiment = inputs().experiment().unwrap();
+    let mut summary = Summary::new(1);
+    experiment.play_range(0..10).iter().for_each(|day| summary.add(day));
+    TrialResult::of(&summary)
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_trial_is_queued_played_and_kept_to_the_last_digit(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let store = &fixture.store;
+    let id = queued(&fixture).await;
+    let jobs: i64 =
+        sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
+    assert_eq!(jobs, 1, "the job is there with the trial");
+    assert!(store.report_progress(id, 4).await.unwrap());
+    let running = store.trial(id).await.unwrap();
+    assert_eq!((running.state, running.played, running.inputs), (TrialState::Running, 4, inputs()));
+    store.finish_trial(id, &result()).await.unwrap();
+    let done = store.trial(id).await.unwrap();
+    assert_eq!((done.state, done.played, done.result), (TrialState::Done, 10, Some(result())));
+    assert_eq!(store.latest_trials(None, 5).await.unwrap().len(), 1);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let store = &fixture.store;
+    let waiting = queued(&fixture).await;
+    store.cancel_trial(waiting).await.unwrap();
+    assert_eq!(store.trial(waiting).await.unwrap().state, TrialState::Cancelled);
+    let running = queued(&fixture).await;
+    assert!(store.report_progress(running, 1).await.unwrap());
+    store.cancel_trial(running).await.unwrap();
+    assert!(!store.report_progress(running, 2).await.unwrap(), "the worker is told to stop");
+    store.stop_trial(running, None).await.unwrap();
+    store.finish_trial(running, &result()).await.unwrap();
+    assert_eq!(store.trial(running).await.unwrap().state, TrialState::Cancelled);
+}

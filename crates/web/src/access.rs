@@ -1,0 +1,154 @@
+//! Who may: the account behind a request, and the extractors that handlers ask for.
+
+use axum::extract::{FromRequestParts, Query};
+use axum::http::request::Parts;
+use axum_login::{AuthSession, AuthUser, AuthnBackend};
+use barometer_store::{Centre, Role, Store, StoreError, User};
+use jiff::Zoned;
+use jiff::civil::Date;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::App;
+use crate::page_error::PageError;
+use crate::passwords;
+
+/// The accounts of a store, for signing in.
+#[derive(Clone, Debug)]
+pub(crate) struct Accounts {
+    store: Store,
+}
+
+impl Accounts {
+    pub fn new(store: Store) -> Self {
+        Self { store }
+    }
+}
+
+/// What is typed to sign in.
+#[derive(Clone, Debug, Deserialize)]
+pub(crate) struct Credentials {
+    pub email: String,
+    pub password: String,
+}
+
+/// A signed-in person.
+#[derive(Clone, Debug)]
+pub(crate) struct Account(pub User);
+
+impl AuthUser for Account {
+    type Id = Uuid;
+
+    fn id(&self) -> Uuid {
+        self.0.id
+    }
+
+    fn session_auth_hash(&self) -> &[u8] {
+        self.0.password_hash.as_bytes()
+    }
+}
+
+impl AuthnBackend for Accounts {
+    type User = Account;
+    type Credentials = Credentials;
+    type Error = StoreError;
+
+    async fn authenticate(&self, typed: Credentials) -> Result<Option<Account>, StoreError> {
+        let user = self.store.user_by_email(typed.email.trim()).await?;
+        let hash = user.as_ref().map(|user| user.password_hash.clone());
+        let checked = tokio::task::spawn_blocking(move || {
+            passwords::is_right(&typed.password, hash.as_deref())
+        });
+        let is_right = checked.await.unwrap_or(false);
+        Ok(user.filter(|_| is_right).map(Account))
+    }
+
+    async fn get_user(&self, id: &Uuid) -> Result<Option<Account>, StoreError> {
+        Ok(self.store.user(*id).await?.map(Account))
+    }
+}
+
+/// A signed-in visitor, the centre, and the day that they are looking at.
+#[derive(Clone, Debug)]
+pub(crate) struct Visit {
+    pub user: User,
+    pub centre: Centre,
+    pub today: Date,
+    pub day: Date,
+}
+
+#[derive(Deserialize)]
+struct DayQuery {
+    day: Option<String>,
+}
+
+impl Visit {
+    pub fn may(&self, role: Role) -> bool {
+        self.user.role >= role
+    }
+
+    /// Whether forms that change something are shown.
+    pub fn may_plan(&self) -> bool {
+        self.may(Role::Planner)
+    }
+
+    fn require(self, role: Role) -> Result<Self, PageError> {
+        if self.may(role) { Ok(self) } else { Err(PageError::Forbidden { needed: role }) }
+    }
+
+    /// Monday of the week that they are looking at.
+    pub fn monday(&self) -> Date {
+        let days = i64::from(self.day.weekday().to_monday_zero_offset());
+        self.day.saturating_sub(jiff::Span::new().days(days))
+    }
+}
+
+impl FromRequestParts<App> for Visit {
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
+        let session = AuthSession::<Accounts>::from_request_parts(parts, app)
+            .await
+            .map_err(|(_, reason)| PageError::Internal(reason.into()))?;
+        let Some(Account(user)) = session.user else {
+            return Err(PageError::signed_out(parts));
+        };
+        let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
+        let today = today(&centre);
+        let query = Query::<DayQuery>::try_from_uri(&parts.uri).ok();
+        // A day that is no day is treated as none: the period simply starts today.
+        let day = query
+            .and_then(|Query(query)| query.day?.parse::<Date>().ok())
+            .filter(|day| (1990..2200).contains(&day.year()))
+            .unwrap_or(today);
+        Ok(Self { user, centre, today, day })
+    }
+}
+
+/// The demo's own today, or what the centre's wall clock says.
+#[expect(clippy::disallowed_methods, reason = "a request is where the clock comes in")]
+fn today(centre: &Centre) -> Date {
+    centre.today.unwrap_or_else(|| Zoned::now().with_time_zone(centre.zone.clone()).date())
+}
+
+/// A visitor who may change plans and try strategies.
+pub(crate) struct Planner(pub Visit);
+
+impl FromRequestParts<App> for Planner {
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
+        Visit::from_request_parts(parts, app).await?.require(Role::Planner).map(Self)
+    }
+}
+
+/// A visitor who may let changes go live.
+pub(crate) struct Approver(pub Visit);
+
+impl FromRequestParts<App> for Approver {
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
+        Visit::from_request_parts(parts, app).await?.require(Role::Approver).map(Self)
+    }
+}

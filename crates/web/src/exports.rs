@@ -1,0 +1,68 @@
+//! Files that leave Barometer.
+
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use csv_async::AsyncWriterBuilder;
+
+use crate::page_error::PageError;
+
+/// A CSV file with a heading.
+pub(crate) async fn csv(
+    file_name: &str,
+    heading: &[&str],
+    rows: Vec<Vec<String>>,
+) -> Result<Response, PageError> {
+    let failed = |error: csv_async::Error| PageError::Internal(Box::new(error));
+    let mut writer = AsyncWriterBuilder::new().create_writer(Vec::new());
+    writer.write_record(heading).await.map_err(failed)?;
+    for row in rows {
+        let cells: Vec<String> = row.into_iter().map(harmless).collect();
+        writer.write_record(&cells).await.map_err(failed)?;
+    }
+    let bytes =
+        writer.into_inner().await.map_err(|error| PageError::Internal(error.to_string().into()))?;
+    Ok(attachment(file_name, "text/csv; charset=utf-8", bytes))
+}
+
+/// A JSON file.
+pub(crate) fn json(file_name: &str, text: String) -> Response {
+    attachment(file_name, "application/json", text.into_bytes())
+}
+
+fn attachment(file_name: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
+    let safe: String = file_name
+        .chars()
+        .map(|character| {
+            if character.is_ascii_alphanumeric() || ".-_".contains(character) {
+                character
+            } else {
+                '-'
+            }
+        })
+        .collect();
+    let disposition = format!("attachment; filename=\"{}\"", safe.to_lowercase());
+    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes)
+        .into_response()
+}
+
+/// A cell that no spreadsheet takes for a formula: a text that begins like one gets an apostrophe.
+/// Numbers stay numbers.
+fn harmless(cell: String) -> String {
+    let begins_like_one = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
+    if begins_like_one && cell.parse::<f64>().is_err() { format!("'{cell}") } else { cell }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn formulas_are_defused_and_numbers_are_not() {
+        assert_eq!(harmless("=1+1".into()), "'=1+1");
+        assert_eq!(harmless("@SUM(A1)".into()), "'@SUM(A1)");
+        assert_eq!(
+            (harmless("-4.5".into()), harmless("Bookings".into())),
+            ("-4.5".into(), "Bookings".into())
+        );
+    }
+}

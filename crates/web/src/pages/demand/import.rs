@@ -1,0 +1,277 @@
+//! Importing interval history: upload, look, then save all of it or none.
+
+use askama::Template;
+use axum::extract::multipart::{Field, MultipartError};
+use axum::extract::{Multipart, Path, State};
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_plan::Rules;
+use barometer_store::{ImportState, PreviewLine, Refusal};
+use futures_util::TryStreamExt;
+use jiff::Span;
+use tokio_util::io::StreamReader;
+use uuid::Uuid;
+
+use crate::access::{Planner, Visit};
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::demand::csv_history::{self, FileError};
+use crate::pages::{page, refused};
+use crate::planning::refresh_forecast;
+use crate::{App, UPLOAD_LIMIT, exports, words};
+
+/// Refused rows that the preview shows.
+const SHOWN_REFUSALS: i64 = 200;
+
+#[derive(Template)]
+#[template(path = "demand/import.html")]
+struct FormPage {
+    frame: Frame,
+    zone: String,
+    limit: usize,
+    contact_type: String,
+    wrong: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "demand/preview.html")]
+struct PreviewPage {
+    frame: Frame,
+    file_name: String,
+    answer: String,
+    lines: Vec<Line>,
+    refusals: Vec<Refusal>,
+    refused: i64,
+    refused_words: String,
+    usable: i64,
+    confirm: String,
+    discard: String,
+    is_open: bool,
+}
+
+struct Line {
+    contact_type: String,
+    is_new: bool,
+    minutes: i16,
+    added: String,
+    replaced: String,
+    unchanged: String,
+    span: String,
+    missing: String,
+}
+
+impl FormPage {
+    fn new(visit: &Visit, contact_type: String, wrong: Option<String>) -> Self {
+        Self {
+            frame: Frame::of(visit, Stage::Demand, None),
+            zone: visit.centre.zone.iana_name().unwrap_or("UTC").to_owned(),
+            limit: UPLOAD_LIMIT / 1024 / 1024,
+            contact_type,
+            wrong,
+        }
+    }
+}
+
+/// `GET /demand/import`
+pub(crate) async fn form(Planner(visit): Planner) -> Result<Response, PageError> {
+    page(&FormPage::new(&visit, String::new(), None))
+}
+
+/// `POST /demand/import`: streams the file into a preview.
+pub(crate) async fn upload(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    mut parts: Multipart,
+) -> Result<Response, PageError> {
+    let mut contact_type = String::new();
+    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
+        match part.name() {
+            Some("contact_type") => {
+                contact_type = part.text().await.map_err(cut_off)?.trim().to_owned()
+            }
+            Some("file") => {
+                let file_name = part.file_name().unwrap_or("upload.csv").to_owned();
+                if file_name.is_empty() {
+                    break;
+                }
+                return match read_file(&app, &visit, &file_name, &contact_type, part).await? {
+                    Ok(import) => {
+                        Ok(Redirect::to(&format!("/demand/import/{import}")).into_response())
+                    }
+                    Err(error) => {
+                        refused(&FormPage::new(&visit, contact_type, Some(error.to_string())))
+                    }
+                };
+            }
+            _ => {}
+        }
+    }
+    let wrong = "Choose a file first.".to_owned();
+    refused(&FormPage::new(&visit, contact_type, Some(wrong)))
+}
+
+async fn read_file(
+    app: &App,
+    visit: &Visit,
+    file_name: &str,
+    contact_type: &str,
+    part: Field<'_>,
+) -> Result<Result<Uuid, FileError>, PageError> {
+    let mut read = 0;
+    let bytes = part.map_err(std::io::Error::other).and_then(move |chunk| {
+        read += chunk.len();
+        let within = read <= UPLOAD_LIMIT;
+        let limit = UPLOAD_LIMIT / 1024 / 1024;
+        let too_large = || {
+            std::io::Error::other(format!(
+                "it is larger than {limit} MB; split it and import the parts"
+            ))
+        };
+        futures_util::future::ready(if within { Ok(chunk) } else { Err(too_large()) })
+    });
+    let only = Some(contact_type).filter(|name| !name.is_empty());
+    let mut writer = app.store.begin_import(visit.centre.id, file_name, visit.user.id).await?;
+    let file = Box::pin(StreamReader::new(bytes));
+    match csv_history::read(file, &visit.centre.zone, only, &mut writer).await {
+        Ok(()) => Ok(Ok(writer.finish().await?)),
+        Err(FileError::Store(error)) => {
+            // The first error says more than one of giving up would.
+            drop(writer.abandon().await);
+            Err(error.into())
+        }
+        Err(error) => {
+            writer.abandon().await?;
+            Ok(Err(error))
+        }
+    }
+}
+
+fn cut_off(error: MultipartError) -> PageError {
+    PageError::Refused(format!(
+        "The upload was cut off: {}. Nothing was saved; send it again.",
+        error.body_text()
+    ))
+}
+
+/// `GET /demand/import/{import}`: what it would add, replace and refuse.
+pub(crate) async fn preview(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let import = app.store.import(id).await?;
+    let (lines, refusals) =
+        tokio::try_join!(app.store.preview(id), app.store.refusals(id, SHOWN_REFUSALS))?;
+    let usable = import.rows_read - import.refused;
+    let template = PreviewPage {
+        frame: Frame::of(&visit, Stage::Demand, None),
+        answer: answer(import.state, import.rows_read, import.refused),
+        lines: lines.iter().map(|line| Line::of(line, &visit)).collect(),
+        refused_words: if refusals.len() as i64 == import.refused {
+            "Refused rows".to_owned()
+        } else {
+            format!(
+                "The first {} of {} refused rows",
+                refusals.len(),
+                words::thousands(import.refused as f64)
+            )
+        },
+        refusals,
+        refused: import.refused,
+        usable,
+        confirm: format!("/demand/import/{id}/confirm"),
+        discard: format!("/demand/import/{id}/discard"),
+        is_open: import.state == ImportState::Preview,
+        file_name: import.file_name,
+    };
+    page(&template)
+}
+
+fn answer(state: ImportState, rows: i64, refused: i64) -> String {
+    let rows_words = words::thousands(rows as f64);
+    match (state, rows, refused) {
+        (ImportState::Saved, ..) => "This import was saved.".to_owned(),
+        (ImportState::Discarded, ..) => "This import was discarded; nothing was saved.".to_owned(),
+        (_, 0, _) => "The file has a heading but no rows.".to_owned(),
+        (_, _, 0) => {
+            format!("All {rows_words} rows can be used. Nothing is saved until you confirm.")
+        }
+        (_, rows, refused) if rows == refused => {
+            format!("None of the {rows_words} rows can be used; the reasons stand below.")
+        }
+        (_, rows, refused) => format!(
+            "{} of {rows_words} rows can be used; {} {} refused. Nothing is saved until you confirm.",
+            words::thousands((rows - refused) as f64),
+            words::thousands(refused as f64),
+            if refused == 1 { "is" } else { "are" },
+        ),
+    }
+}
+
+impl Line {
+    fn of(line: &PreviewLine, visit: &Visit) -> Self {
+        let day = |at| words::full_date(visit.centre.zone.to_datetime(at).date());
+        let count = |count: i64| words::thousands(count as f64);
+        Self {
+            contact_type: line.contact_type.clone(),
+            is_new: line.is_new,
+            minutes: line.grain.minutes(),
+            added: count(line.added),
+            replaced: count(line.replaced),
+            unchanged: count(line.unchanged),
+            span: format!("{} – {}", day(line.first), day(line.last)),
+            missing: count(line.missing),
+        }
+    }
+}
+
+/// `POST /demand/import/{import}/confirm`: saves all usable rows, then makes the forecasts anew.
+pub(crate) async fn confirm(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let touched = app.store.confirm_import(id, &Rules::STARTING).await?;
+    for contact_type in &touched {
+        let contact_type = app.store.contact_type(*contact_type).await?;
+        refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
+    }
+    let target = match &touched[..] {
+        // A forecast that does not reach today is shown where it begins.
+        [only] => {
+            let first = app.store.forecast(*only).await?.map_or(visit.today, |head| head.first_day);
+            let reaches =
+                (first..=first.saturating_add(Span::new().days(27))).contains(&visit.today);
+            Stage::Demand.address(if reaches { visit.today } else { first }, Some(*only))
+        }
+        _ => Stage::Demand.address(visit.today, None),
+    };
+    Ok(Redirect::to(&target).into_response())
+}
+
+/// `POST /demand/import/{import}/discard`
+pub(crate) async fn discard(
+    State(app): State<App>,
+    Planner(_): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    app.store.discard_import(id).await?;
+    Ok(Redirect::to("/demand/import").into_response())
+}
+
+/// `GET /demand/import/example.csv`: a file that can be imported as it is.
+pub(crate) async fn example() -> Result<Response, PageError> {
+    let heading =
+        ["contact_type", "interval_start", "offered", "answered", "abandoned", "handle_secs"];
+    let row = |start: &str, rest: [&str; 4]| {
+        let mut row = vec!["Timetable questions".to_owned(), start.to_owned()];
+        row.extend(rest.map(str::to_owned));
+        row
+    };
+    let rows = vec![
+        row("2026-11-02T09:00", ["14", "13", "1", "182.5"]),
+        row("2026-11-02T09:30", ["17", "17", "0", "176"]),
+        row("2026-11-02T10:00+00:00", ["21", "19", "2", "190.4"]),
+        row("2026-11-02T10:30:00Z", ["18", "18", "0", ""]),
+    ];
+    exports::csv("example-history.csv", &heading, rows).await
+}

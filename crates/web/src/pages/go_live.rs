@@ -1,0 +1,224 @@
+//! Go-live: which drafts may replace the live version, on what evidence, and who let them.
+
+use askama::Template;
+use axum::Form;
+use axum::extract::{Query, State};
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_plan::Verdict;
+use barometer_store::{ContactType, GoLive, Role, StrategyVersion, Trial, TrialState};
+use barometer_strategy::{Change, changes};
+use futures_util::future::try_join_all;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::{Approver, Visit};
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::page;
+use crate::pages::trials::verdict_of;
+use crate::words;
+
+/// Characters of a reason, at most.
+const MOST_NOTE_CHARS: usize = 300;
+const LISTED: i64 = 12;
+
+#[derive(Template)]
+#[template(path = "go_live.html")]
+struct GoLivePage {
+    frame: Frame,
+    answer: String,
+    sheets: Vec<Sheet>,
+    past: Vec<PastRow>,
+    rollbacks: Vec<Rollback>,
+    may_approve: bool,
+    done: bool,
+}
+
+/// The change sheet of a draft.
+struct Sheet {
+    contact_type: String,
+    version: i32,
+    version_id: Uuid,
+    live: String,
+    changes: Vec<Change>,
+    evidence: Option<Evidence>,
+    try_address: String,
+}
+
+struct Evidence {
+    trial: Uuid,
+    name: String,
+    address: String,
+    verdict: Verdict,
+}
+
+struct Rollback {
+    version_id: Uuid,
+    name: String,
+}
+
+struct PastRow {
+    when: String,
+    what: String,
+    by: String,
+    note: String,
+    trial: Option<String>,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ShowQuery {
+    done: Option<String>,
+}
+
+/// `GET /go-live`
+pub(crate) async fn show(
+    State(app): State<App>,
+    visit: Visit,
+    Query(query): Query<ShowQuery>,
+) -> Result<Response, PageError> {
+    let types = app.store.contact_types(visit.centre.id).await?;
+    let versions =
+        try_join_all(types.iter().map(|each| app.store.strategy_versions(each.id))).await?;
+    let past = app.store.latest_go_lives(LISTED).await?;
+    let mut sheets = Vec::new();
+    for (contact_type, versions) in types.iter().zip(&versions) {
+        if let Some(draft) = versions.first().filter(|newest| !newest.is_live) {
+            let trials = app.store.latest_trials(Some(contact_type.id), 50).await?;
+            sheets.push(sheet(contact_type, draft, versions, &trials, &visit));
+        }
+    }
+    let ready = sheets.iter().filter(|sheet| sheet.evidence.is_some()).count();
+    let answer = match (sheets.len(), ready) {
+        (0, _) => "Nothing waits: every strategy's newest version is the live one.".to_owned(),
+        (all, ready) => format!(
+            "{} {} to go live; {} {} been tried.",
+            words::capitalised(&words::count_word(all)),
+            if all == 1 { "draft waits" } else { "drafts wait" },
+            words::count_word(ready),
+            if ready == 1 { "has" } else { "have" },
+        ),
+    };
+    let template = GoLivePage {
+        frame: Frame::of(&visit, Stage::GoLive, None),
+        answer,
+        sheets,
+        past: past.into_iter().map(|each| past_row(each, &visit)).collect(),
+        rollbacks: types
+            .iter()
+            .zip(&versions)
+            .flat_map(|(each, versions)| rollbacks(each, versions))
+            .collect(),
+        may_approve: visit.may(Role::Approver),
+        done: query.done.is_some(),
+    };
+    page(&template)
+}
+
+fn sheet(
+    contact_type: &ContactType,
+    draft: &StrategyVersion,
+    versions: &[StrategyVersion],
+    trials: &[Trial],
+    visit: &Visit,
+) -> Sheet {
+    let live = versions.iter().find(|version| version.is_live);
+    let evidence = trials
+        .iter()
+        .filter(|trial| trial.strategy_version == draft.id && trial.state == TrialState::Done)
+        .find_map(|trial| {
+            Some(Evidence {
+                trial: trial.id,
+                name: format!("{}, {}", words::short_day(trial.day), trial.cover_words),
+                address: format!("/trials/{}?day={}", trial.id, trial.day),
+                verdict: verdict_of(trial)?,
+            })
+        });
+    Sheet {
+        contact_type: contact_type.name.clone(),
+        version: draft.version,
+        version_id: draft.id,
+        live: live.map_or_else(
+            || "nothing is live yet".to_owned(),
+            |live| format!("v{} is live", live.version),
+        ),
+        changes: live.map_or_else(Vec::new, |live| changes(&live.strategy, &draft.strategy)),
+        evidence,
+        try_address: format!("/trials?contact_type={}&day={}#new", contact_type.id, visit.day),
+    }
+}
+
+/// The versions before the live one, to go back to.
+fn rollbacks(contact_type: &ContactType, versions: &[StrategyVersion]) -> Vec<Rollback> {
+    let Some(live) = versions.iter().find(|version| version.is_live) else { return Vec::new() };
+    versions
+        .iter()
+        .filter(|version| version.version < live.version)
+        .map(|version| Rollback {
+            version_id: version.id,
+            name: format!(
+                "{}: v{} (live is v{})",
+                contact_type.name, version.version, live.version
+            ),
+        })
+        .collect()
+}
+
+fn past_row(past: GoLive, visit: &Visit) -> PastRow {
+    PastRow {
+        when: words::moment(past.approved_at, &visit.centre.zone),
+        what: format!("{} v{}", past.contact_type, past.version),
+        by: past.approved_by.unwrap_or_else(|| "set up with the demo".to_owned()),
+        note: past.note,
+        trial: past.trial.map(|trial| format!("/trials/{trial}")),
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ApproveForm {
+    version: Uuid,
+    trial: Option<Uuid>,
+    #[serde(default)]
+    note: String,
+}
+
+/// `POST /go-live`: a tried draft goes live, or an earlier version comes back.
+pub(crate) async fn approve(
+    State(app): State<App>,
+    Approver(visit): Approver,
+    Form(form): Form<ApproveForm>,
+) -> Result<Response, PageError> {
+    let note = form.note.trim();
+    if note.is_empty() || note.chars().count() > MOST_NOTE_CHARS {
+        let message = format!(
+            "Say in up to {MOST_NOTE_CHARS} characters why this goes live. Go back and add it."
+        );
+        return Err(PageError::Refused(message));
+    }
+    if let Some(trial) = form.trial {
+        let trial = app.store.trial(trial).await?;
+        if trial.strategy_version != form.version || trial.state != TrialState::Done {
+            return Err(PageError::Refused(
+                "This trial is no evidence for this version.".to_owned(),
+            ));
+        }
+    } else if !has_been_live(&app, &visit, form.version).await? {
+        return Err(PageError::Refused(
+            "Nobody has tried this version yet. Try it on a day first.".to_owned(),
+        ));
+    }
+    app.store.go_live(form.version, form.trial, Some(visit.user.id), note).await?;
+    Ok(Redirect::to(&format!("/go-live?day={}&done=1", visit.day)).into_response())
+}
+
+/// Going back needs no new trial: whatever was live before the live version may return.
+async fn has_been_live(app: &App, visit: &Visit, version: Uuid) -> Result<bool, PageError> {
+    let types = app.store.contact_types(visit.centre.id).await?;
+    let versions =
+        try_join_all(types.iter().map(|each| app.store.strategy_versions(each.id))).await?;
+    Ok(types
+        .iter()
+        .zip(&versions)
+        .flat_map(|(each, versions)| rollbacks(each, versions))
+        .any(|rollback| rollback.version_id == version))
+}

@@ -1,0 +1,147 @@
+//! Signing in and out.
+
+use askama::Template;
+use axum::Form;
+use axum::extract::{Query, State};
+use axum::response::{IntoResponse, Redirect, Response};
+use axum_login::AuthSession;
+use barometer_demo::CENTRE;
+use serde::Deserialize;
+
+use crate::App;
+use crate::access::{Accounts, Credentials};
+use crate::page_error::PageError;
+use crate::pages::{page, refused};
+
+/// Demo users as the sign-in page shows them; `barometer demo` makes the same.
+pub const DEMO_USERS: [DemoUser; 4] = [
+    DemoUser {
+        name: "E. Marlowe",
+        email: "planner@larkhaven.example",
+        password: "plan-the-tide",
+        role: barometer_store::Role::Planner,
+    },
+    DemoUser {
+        name: "Ines Okafor",
+        email: "approver@larkhaven.example",
+        password: "approve-the-tide",
+        role: barometer_store::Role::Approver,
+    },
+    DemoUser {
+        name: "Tom Birkett",
+        email: "viewer@larkhaven.example",
+        password: "watch-the-tide",
+        role: barometer_store::Role::Viewer,
+    },
+    DemoUser {
+        name: "Asha Lindqvist",
+        email: "admin@larkhaven.example",
+        password: "mind-the-tide",
+        role: barometer_store::Role::Administrator,
+    },
+];
+
+/// A demo user.
+#[derive(Clone, Copy, Debug)]
+pub struct DemoUser {
+    /// Made-up name.
+    pub name: &'static str,
+    /// Address to sign in with.
+    pub email: &'static str,
+    /// Password, shown on the sign-in page of the demo.
+    pub password: &'static str,
+    /// What they may do.
+    pub role: barometer_store::Role,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Next {
+    #[serde(default)]
+    next: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct SignInForm {
+    #[serde(default)]
+    email: String,
+    #[serde(default)]
+    password: String,
+    #[serde(default)]
+    next: String,
+}
+
+#[derive(Template)]
+#[template(path = "sign_in.html")]
+struct SignInPage {
+    email: String,
+    next: String,
+    wrong: Option<&'static str>,
+    centre: Option<&'static str>,
+    demo_users: &'static [DemoUser],
+}
+
+impl SignInPage {
+    fn new(app: &App, email: String, next: String, wrong: Option<&'static str>) -> Self {
+        let demo = app.settings.demo;
+        Self {
+            email,
+            next,
+            wrong,
+            centre: demo.then_some(CENTRE),
+            demo_users: if demo { &DEMO_USERS } else { &[] },
+        }
+    }
+}
+
+/// `GET /sign-in`
+pub(crate) async fn form(
+    State(app): State<App>,
+    Query(query): Query<Next>,
+) -> Result<Response, PageError> {
+    page(&SignInPage::new(&app, String::new(), query.next, None))
+}
+
+/// `POST /sign-in`: on to the page that was asked for.
+pub(crate) async fn sign_in(
+    State(app): State<App>,
+    mut session: AuthSession<Accounts>,
+    Form(typed): Form<SignInForm>,
+) -> Result<Response, PageError> {
+    let credentials = Credentials { email: typed.email.clone(), password: typed.password };
+    let account = session.authenticate(credentials).await.map_err(internal)?;
+    let Some(account) = account else {
+        let wrong = "This address and password do not belong together. Check both and try again.";
+        return refused(&SignInPage::new(&app, typed.email, typed.next, Some(wrong)));
+    };
+    session.login(&account).await.map_err(internal)?;
+    Ok(Redirect::to(own_path(&typed.next)).into_response())
+}
+
+/// `POST /sign-out`
+pub(crate) async fn sign_out(mut session: AuthSession<Accounts>) -> Result<Response, PageError> {
+    session.logout().await.map_err(internal)?;
+    Ok(Redirect::to("/sign-in").into_response())
+}
+
+fn internal(error: impl std::error::Error + Send + Sync + 'static) -> PageError {
+    PageError::Internal(Box::new(error))
+}
+
+/// Only paths of our own: a link must not send a visitor elsewhere after signing in.
+fn own_path(next: &str) -> &str {
+    let is_own = next.starts_with('/') && !next.starts_with("//") && !next.contains('\\');
+    if is_own { next } else { "/" }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn signing_in_never_leads_to_another_site() {
+        assert_eq!(own_path("/demand?day=2026-11-23"), "/demand?day=2026-11-23");
+        for elsewhere in ["https://example.org", "//example.org", "/\\example.org", ""] {
+            assert_eq!(own_path(elsewhere), "/");
+        }
+    }
+}

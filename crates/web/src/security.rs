@@ -1,0 +1,51 @@
+//! Sessions, cross-site protection and the headers of every page.
+
+use axum::Router;
+use axum::http::{HeaderName, HeaderValue, header};
+use axum_login::AuthManagerLayerBuilder;
+use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, Predicate, SizeAbove};
+use tower_http::csrf::CsrfLayer;
+use tower_http::set_header::SetResponseHeaderLayer;
+use tower_sessions::cookie::SameSite;
+use tower_sessions::{Expiry, SessionManagerLayer};
+
+use crate::App;
+use crate::access::Accounts;
+use crate::page_error;
+
+/// No inline script, nothing from elsewhere. Style attributes are allowed: the chart library sets
+/// them on its own elements.
+const CONTENT_SECURITY_POLICY: &str = "default-src 'self'; script-src 'self'; style-src 'self'; \
+     style-src-attr 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
+     form-action 'self'; frame-ancestors 'none'";
+
+/// Hours without a visit after which a session ends.
+const SESSION_HOURS: i64 = 12;
+
+/// Puts `pages` behind sessions, cross-site protection, security headers and compression.
+pub(crate) fn protect(pages: Router, app: &App) -> Router {
+    let sessions = SessionManagerLayer::new(app.store.sessions())
+        .with_name("barometer")
+        .with_http_only(true)
+        .with_same_site(SameSite::Lax)
+        .with_secure(app.settings.https)
+        .with_expiry(Expiry::OnInactivity(time::Duration::hours(SESSION_HOURS)));
+    let accounts = AuthManagerLayerBuilder::new(Accounts::new(app.store.clone()), sessions).build();
+    let header = |name: HeaderName, value: &'static str| {
+        SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value))
+    };
+    let compressed = CompressionLayer::new()
+        .quality(tower_http::CompressionLevel::Fastest)
+        .compress_when(SizeAbove::new(1024).and(DefaultPredicate::new()));
+    pages
+        .layer(accounts)
+        // Every change must come from our own pages: Sec-Fetch-Site and Origin are compared.
+        .layer(CsrfLayer::new().with_rejection_response(page_error::cross_site))
+        .layer(header(header::CONTENT_SECURITY_POLICY, CONTENT_SECURITY_POLICY))
+        .layer(header(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
+        .layer(header(header::X_FRAME_OPTIONS, "DENY"))
+        .layer(header(header::REFERRER_POLICY, "same-origin"))
+        .layer(header(header::CACHE_CONTROL, "no-store"))
+        .layer(compressed)
+}

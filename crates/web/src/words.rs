@@ -1,0 +1,190 @@
+//! Numbers, days and times as people write them.
+
+use barometer_plan::{Check, Rules, Target};
+use barometer_simulate::Estimate;
+use jiff::Timestamp;
+use jiff::civil::{Date, Time};
+use jiff::tz::TimeZone;
+
+/// What stands where there is no figure.
+pub(crate) const NONE: &str = "–";
+
+/// "82.3 %".
+pub(crate) fn percent(share: f64) -> String {
+    format!("{:.1} %", share * 100.0)
+}
+
+/// "80 %", "97.5 %": as few digits as the share has.
+pub(crate) fn short_percent(share: f64) -> String {
+    format!("{} %", plain(share * 100.0))
+}
+
+/// A number as it would be typed: no digits that say nothing.
+pub(crate) fn plain(number: f64) -> String {
+    let text = format!("{number:.4}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
+/// "12.4 s".
+pub(crate) fn secs(secs: f64) -> String {
+    if secs >= 1000.0 { format!("{} s", thousands(secs)) } else { format!("{secs:.1} s") }
+}
+
+/// "1,412": a count, rounded.
+pub(crate) fn thousands(number: f64) -> String {
+    let digits = format!("{:.0}", number.abs());
+    let mut text = String::new();
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at) % 3 == 0 {
+            text.push(',');
+        }
+        text.push(digit);
+    }
+    if number <= -0.5 { format!("−{text}") } else { text }
+}
+
+/// "+4.1 %", "−2.0 %".
+pub(crate) fn change(share: f64) -> String {
+    let sign = if share < 0.0 { '−' } else { '+' };
+    format!("{sign}{:.1} %", share.abs() * 100.0)
+}
+
+/// "82.3 ± 0.4 %".
+pub(crate) fn estimated_percent(estimate: Option<Estimate>) -> String {
+    estimated(estimate, 100.0, " %")
+}
+
+/// "12.4 ± 0.8 s".
+pub(crate) fn estimated_secs(estimate: Option<Estimate>) -> String {
+    estimated(estimate, 1.0, " s")
+}
+
+fn estimated(estimate: Option<Estimate>, scale: f64, unit: &str) -> String {
+    let Some(Estimate { mean, half_width }) = estimate else { return NONE.to_owned() };
+    match half_width {
+        Some(half) => format!("{:.1} ± {:.1}{unit}", mean * scale, half * scale),
+        None => format!("{:.1}{unit}", mean * scale),
+    }
+}
+
+/// "Sat 28 Nov".
+pub(crate) fn short_day(day: Date) -> String {
+    format!("{} {} {}", day.strftime("%a"), day.day(), day.strftime("%b"))
+}
+
+/// "Saturday 28 November".
+pub(crate) fn long_day(day: Date) -> String {
+    format!("{} {} {}", day.strftime("%A"), day.day(), day.strftime("%B"))
+}
+
+/// "28 Nov 2026".
+pub(crate) fn full_date(day: Date) -> String {
+    format!("{} {}", day.day(), day.strftime("%b %Y"))
+}
+
+/// "23 – 29 Nov", "30 Nov – 6 Dec".
+pub(crate) fn week_span(monday: Date) -> String {
+    let sunday = monday.saturating_add(jiff::Span::new().days(6));
+    if monday.month() == sunday.month() {
+        format!("{} – {} {}", monday.day(), sunday.day(), sunday.strftime("%b"))
+    } else {
+        format!(
+            "{} {} – {} {}",
+            monday.day(),
+            monday.strftime("%b"),
+            sunday.day(),
+            sunday.strftime("%b")
+        )
+    }
+}
+
+/// "09:30" on the centre's wall clock.
+pub(crate) fn clock(at: Timestamp, zone: &TimeZone) -> String {
+    clock_time(zone.to_datetime(at).time())
+}
+
+/// "09:30".
+pub(crate) fn clock_time(time: Time) -> String {
+    format!("{:02}:{:02}", time.hour(), time.minute())
+}
+
+/// "24 Nov 2026, 09:30" on the centre's wall clock.
+pub(crate) fn moment(at: Timestamp, zone: &TimeZone) -> String {
+    let local = zone.to_datetime(at);
+    format!("{}, {}", full_date(local.date()), clock_time(local.time()))
+}
+
+/// "one", "two" … "ten", then figures.
+pub(crate) fn count_word(count: usize) -> String {
+    const WORDS: [&str; 11] =
+        ["none", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"];
+    WORDS.get(count).map_or_else(|| count.to_string(), |word| (*word).to_owned())
+}
+
+/// "a, b and c".
+pub(crate) fn listing(parts: &[String]) -> String {
+    match parts {
+        [] => String::new(),
+        [only] => only.clone(),
+        [first @ .., last] => format!("{} and {last}", first.join(", ")),
+    }
+}
+
+/// The first letter in upper case.
+pub(crate) fn capitalised(text: &str) -> String {
+    let mut characters = text.chars();
+    characters.next().map_or_else(String::new, |first| {
+        first.to_uppercase().collect::<String>() + characters.as_str()
+    })
+}
+
+/// "service level in 20 s", "abandonment", "occupancy".
+pub(crate) fn target_name(target: Target, rules: &Rules) -> String {
+    match target {
+        Target::ServiceLevel => format!("service level in {} s", plain(rules.within_secs)),
+        Target::Abandonment => "abandonment".to_owned(),
+        Target::Occupancy => "occupancy".to_owned(),
+    }
+}
+
+/// "≥ 80 %" or "≤ 5 %".
+pub(crate) fn target_bound(target: Target, wanted: f64) -> String {
+    match target {
+        Target::ServiceLevel => format!("≥ {}", short_percent(wanted)),
+        Target::Abandonment | Target::Occupancy => format!("≤ {}", short_percent(wanted)),
+    }
+}
+
+/// "service level in 20 s is 71.2 %, not 80 %".
+pub(crate) fn missed(check: &Check, rules: &Rules) -> String {
+    format!(
+        "{} is {}, not {}",
+        target_name(check.target, rules),
+        percent(check.got),
+        target_bound(check.target, check.wanted)
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jiff::civil::date;
+
+    #[test]
+    fn numbers_read_as_people_write_them() {
+        assert_eq!(thousands(1_234_567.4), "1,234,567");
+        assert_eq!((thousands(999.5), thousands(-1500.0)), ("1,000".into(), "−1,500".into()));
+        assert_eq!((short_percent(0.8), short_percent(0.975)), ("80 %".into(), "97.5 %".into()));
+        assert_eq!((change(0.041), change(-0.02)), ("+4.1 %".into(), "−2.0 %".into()));
+        assert_eq!(plain(0.1 + 0.2), "0.3");
+    }
+
+    #[test]
+    fn weeks_and_lists_read_as_people_say_them() {
+        assert_eq!(week_span(date(2026, 11, 23)), "23 – 29 Nov");
+        assert_eq!(week_span(date(2026, 11, 30)), "30 Nov – 6 Dec");
+        assert_eq!(long_day(date(2026, 11, 28)), "Saturday 28 November");
+        let parts = ["a".to_owned(), "b".to_owned(), "c".to_owned()];
+        assert_eq!((listing(&parts), listing(&parts[..1])), ("a, b and c".into(), "a".into()));
+    }
+}

@@ -1,0 +1,80 @@
+// What holds for every page: readable, accessible, light on the wire, safe, and honest when lost.
+import AxeBuilder from '@axe-core/playwright';
+import { expect, signIn, test } from './steps';
+
+const PAGES = ['/', '/demand', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch'];
+
+for (const theme of ['light', 'dark'] as const) {
+  test(`every page is accessible in the ${theme} theme`, async ({ page }) => {
+    await page.emulateMedia({ colorScheme: theme });
+    await signIn(page, 'planner');
+    const found: string[] = [];
+    for (const path of PAGES) {
+      await page.goto(path);
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+      found.push(...violations.flatMap((each) => each.nodes.map((node) => `${path} ${each.id}: ${node.target} ${node.failureSummary}`)));
+    }
+    expect(found).toEqual([]);
+  });
+}
+
+test('no page needs to scroll sideways, and each has one question for a title', async ({ page }) => {
+  await signIn(page, 'planner');
+  for (const path of PAGES) {
+    await page.goto(path);
+    await expect(page.getByRole('heading', { level: 1 })).toHaveText(/\?$/);
+    const overflow = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+    expect(overflow, path).toBeLessThanOrEqual(0);
+  }
+});
+
+test('a first visit loads under 600 kB', async ({ page }) => {
+  await signIn(page, 'planner');
+  for (const path of ['/', '/staffing']) {
+    const client = await page.context().newCDPSession(page);
+    await client.send('Network.enable');
+    await client.send('Network.setCacheDisabled', { cacheDisabled: true });
+    let bytes = 0;
+    client.on('Network.loadingFinished', (event) => (bytes += event.encodedDataLength));
+    await page.goto(path, { waitUntil: 'networkidle' });
+    expect(bytes, path).toBeLessThan(600_000);
+    expect(bytes, path).toBeGreaterThan(20_000);
+    await client.detach();
+  }
+});
+
+test('the theme is chosen once and stays', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.getByRole('button', { name: 'Light or dark' }).click();
+  await expect(page.locator('html')).toHaveAttribute('data-bs-theme', 'dark');
+  await page.goto('/watch');
+  await expect(page.locator('html')).toHaveAttribute('data-bs-theme', 'dark');
+});
+
+test('lost and signed-out visitors are told where they are', async ({ page }) => {
+  await page.goto('/staffing?day=2026-11-25');
+  await expect(page).toHaveURL(/sign-in\?next=/);
+  await page.getByLabel('E-mail address').fill('planner@larkhaven.example');
+  await page.getByLabel('Password').fill('not this one');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByText('do not belong together')).toBeVisible();
+  await expect(page.getByLabel('E-mail address')).toHaveValue('planner@larkhaven.example');
+  await page.getByLabel('Password').fill('plan-the-tide');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page).toHaveURL(/staffing\/.*day=2026-11-25/);
+  const lost = await page.goto('/no/such/page');
+  expect(lost?.status()).toBe(404);
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Where did it go?');
+  await page.getByRole('link', { name: 'To the outlook' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Will this week hold?');
+  await page.getByRole('button', { name: 'E. Marlowe' }).click();
+  await expect(page).toHaveURL(/sign-in/);
+});
+
+test('a change that comes from another site is refused', async ({ page }) => {
+  await signIn(page, 'planner');
+  const answer = await page.request.post('/sign-out', { headers: { 'Sec-Fetch-Site': 'cross-site', Origin: 'http://elsewhere.example' } });
+  expect(answer.status()).toBe(403);
+  await page.goto('/');
+  await expect(page.getByRole('navigation', { name: 'Stages' })).toBeVisible();
+});

@@ -1,0 +1,43 @@
+// What every journey begins with: a person who signs in, and pages that must not complain.
+import { expect, test as base, type Page } from '@playwright/test';
+
+export const people = {
+  planner: { email: 'planner@larkhaven.example', password: 'plan-the-tide' },
+  approver: { email: 'approver@larkhaven.example', password: 'approve-the-tide' },
+  viewer: { email: 'viewer@larkhaven.example', password: 'watch-the-tide' },
+};
+
+export async function signIn(page: Page, who: keyof typeof people) {
+  await page.goto('/sign-in');
+  await page.getByLabel('E-mail address').fill(people[who].email);
+  await page.getByLabel('Password').fill(people[who].password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('navigation', { name: 'Stages' })).toBeVisible();
+}
+
+export async function toStage(page: Page, stage: string) {
+  await page.getByRole('navigation', { name: 'Stages' }).getByRole('link', { name: stage }).click();
+}
+
+export async function chooseContactType(page: Page, name: string) {
+  await Promise.all([page.waitForURL(/.*/), page.getByLabel('Contact type', { exact: true }).selectOption({ label: name })]);
+  await expect(page.getByLabel('Contact type', { exact: true }).locator('option:checked')).toHaveText(name);
+}
+
+// A test fails when its page logs an error: a script that broke, or a policy that was violated.
+export const test = base.extend<{ quiet: void }>({
+  quiet: [
+    async ({ page }, use) => {
+      const complaints: string[] = [];
+      page.on('pageerror', (error) => complaints.push(error.message));
+      page.on('console', (message) => {
+        const expected = /status of (404|403|422)/.test(message.text());
+        if (message.type() === 'error' && !expected) complaints.push(message.text());
+      });
+      await use();
+      expect(complaints).toEqual([]);
+    },
+    { auto: true },
+  ],
+});
+export { expect };

@@ -1,0 +1,116 @@
+# What ./start and ./test share: packages, the Rust toolchain, a private PostgreSQL.
+# Sourced by bash with `set -euo pipefail`; the callers stand in the checkout.
+
+say() { printf '%s\n' "$*"; }
+fail() { printf '%s\n' "$*" >&2; exit 1; }
+
+# need_packages PACKAGE...: installs Debian packages, or says how.
+need_packages() {
+  local missing=() package
+  for package in "$@"; do
+    dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
+  done
+  [ ${#missing[@]} -eq 0 ] && return
+  local as_root=()
+  if [ "$(id -u)" -ne 0 ]; then
+    if command -v sudo >/dev/null && sudo -n true 2>/dev/null; then
+      as_root=(sudo -n)
+    else
+      fail "Missing packages. Install them with: sudo apt-get update && sudo apt-get install -y ${missing[*]}"
+    fi
+  fi
+  say "Installing ${missing[*]} ..."
+  "${as_root[@]}" apt-get update -q >/dev/null || fail "apt-get update failed; see its message above."
+  "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "${missing[@]}" >/dev/null \
+    || fail "apt-get could not install: ${missing[*]}"
+}
+
+# need_rust: cargo of at least the version in Cargo.toml.
+need_rust() {
+  [ -f "$HOME/.cargo/env" ] && . "$HOME/.cargo/env"
+  local wanted found
+  wanted=$(sed -n 's/^rust-version = "\(.*\)"/\1/p' Cargo.toml)
+  if ! command -v cargo >/dev/null && apt-cache show rustup >/dev/null 2>&1; then
+    need_packages rustup
+    rustup default stable >/dev/null 2>&1 || fail "rustup could not install the Rust toolchain."
+  fi
+  command -v cargo >/dev/null || fail "Rust $wanted or newer is missing, and this Debian has no rustup package. Install the toolchain with rustup, then start again."
+  found=$(cargo --version | sed 's/^cargo \([0-9.]*\).*/\1/')
+  [ "$(printf '%s\n%s\n' "$wanted" "$found" | sort -V | head -n 1)" = "$wanted" ] \
+    || fail "Rust $wanted or newer is needed, and cargo is $found. Update it with: rustup update stable"
+}
+
+# pg_programs: the folder of the newest PostgreSQL programs.
+pg_programs() {
+  local newest
+  newest=$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -n 1)
+  [ -n "$newest" ] || fail "PostgreSQL is not installed. Install it with: sudo apt-get install -y postgresql"
+  printf '%s' "$newest"
+}
+
+# as_pg COMMAND...: PostgreSQL refuses to run as root, so root runs it as the postgres user.
+as_pg() {
+  if [ "$(id -u)" -eq 0 ]; then (cd / && runuser -u postgres -- "$@"); else "$@"; fi
+}
+
+# free_port FIRST: the first free port from FIRST on.
+free_port() {
+  local port=$1
+  while (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; do
+    port=$((port + 1))
+    [ "$port" -lt $(($1 + 200)) ] || fail "No free port between $1 and $port."
+  done
+  printf '%s' "$port"
+}
+
+# start_postgres FOLDER FIRST_PORT: a cluster of our own in FOLDER on loopback; sets DATABASE_SERVER
+# to its address without a database, and STARTED_POSTGRES to FOLDER if this call started it.
+start_postgres() {
+  local folder=$1 programs port
+  programs=$(pg_programs)
+  mkdir -p "$folder"
+  [ "$(id -u)" -eq 0 ] && reachable_by_postgres "$folder"
+  # A folder without its last file is what an interrupted initdb left.
+  if [ ! -f "$folder/ready" ]; then
+    rm -rf "$folder/data"
+    as_pg "$programs/initdb" -D "$folder/data" -U barometer --auth=trust --encoding=UTF8 --locale=C.UTF-8 >"$folder/initdb.log" 2>&1 \
+      || fail "PostgreSQL could not be set up; see $folder/initdb.log"
+    touch "$folder/ready"
+  fi
+  STARTED_POSTGRES=
+  if ! as_pg "$programs/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
+    port=$(free_port "$2")
+    echo "$port" >"$folder/port"
+    as_pg "$programs/pg_ctl" -D "$folder/data" -w -t 60 -l "$folder/data/server.log" \
+      -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${PG_EXTRA:-}" start >/dev/null 2>&1 \
+      || fail "PostgreSQL did not start; see $folder/data/server.log"
+    STARTED_POSTGRES=$folder
+  fi
+  port=$(cat "$folder/port" 2>/dev/null) || fail "PostgreSQL runs in $folder but its port is not known. Stop it, or begin anew with ./start --fresh"
+  DATABASE_SERVER="postgres://barometer@127.0.0.1:$port"
+}
+
+stop_postgres() {
+  as_pg "$(pg_programs)/pg_ctl" -D "$1/data" -m fast -w stop >/dev/null 2>&1 || true
+}
+
+# The postgres user must be able to reach a folder that root made; where a checkout lies in a place
+# closed to others, the data go to /var/lib instead and the folder keeps a link.
+reachable_by_postgres() {
+  local folder=$1 elsewhere
+  if ! runuser -u postgres -- test -x "$(dirname "$folder")" 2>/dev/null && [ ! -L "$folder" ]; then
+    elsewhere="/var/lib/barometer/$(printf '%s' "$folder" | md5sum | cut -c1-12)"
+    mkdir -p "$elsewhere"
+    rmdir "$folder" && ln -s "$elsewhere" "$folder"
+  fi
+  chown postgres: "$folder/"
+}
+
+# make_database NAME: creates it in the server at DATABASE_SERVER unless it is there.
+make_database() {
+  local programs
+  programs=$(pg_programs)
+  if ! "$programs/psql" -qAt "$DATABASE_SERVER/postgres" -c "SELECT 1 FROM pg_database WHERE datname = '$1'" | grep -q 1; then
+    "$programs/psql" -q "$DATABASE_SERVER/postgres" -c "CREATE DATABASE $1" || fail "The database $1 could not be created."
+  fi
+}
