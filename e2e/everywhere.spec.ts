@@ -67,7 +67,7 @@ test('lost and signed-out visitors are told where they are', async ({ page }) =>
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Where did it go?');
   await page.getByRole('link', { name: 'To the outlook' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Will this week hold?');
-  await page.getByRole('button', { name: 'E. Marlowe' }).click();
+  await page.getByRole('button', { name: 'Sign out' }).click();
   await expect(page).toHaveURL(/sign-in/);
 });
 

@@ -6,14 +6,14 @@ import { brotliCompressSync, constants } from 'node:zlib';
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { transformSync } from 'esbuild';
 
-rmSync('dist', { recursive: true, force: true });
-mkdirSync('dist', { recursive: true });
-
 const { css } = compile('src/app.scss', {
   loadPaths: ['node_modules'],
   quietDeps: true,
   silenceDeprecations: ['import', 'global-builtin', 'color-functions', 'if-function'],
 });
+// Only once the styles compile: a mistake in them leaves the built files as they were.
+rmSync('dist', { recursive: true, force: true });
+mkdirSync('dist', { recursive: true });
 writeFileSync('dist/app.css', transformSync(css, { loader: 'css', minify: true }).code);
 
 await build({

@@ -5,8 +5,6 @@ import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
 import { bindSorting } from './sort.js';
 
-// The strip asks for readings through it.
-window.htmx = htmx;
 // No inline script or style: the Content-Security-Policy forbids both.
 htmx.config.allowEval = false;
 htmx.config.includeIndicatorStyles = false;

@@ -28,7 +28,7 @@ function base(c, unit) {
     aria: { enabled: true },
     textStyle: { fontFamily: 'Source Sans 3 Variable', color: c.ink },
     grid: { left: 48, right: 14, top: 34, bottom: 28 },
-    legend: { top: 0, left: 40, itemWidth: 18, itemHeight: 3, icon: 'roundRect', textStyle: axisText(c) },
+    legend: { top: 0, left: 64, itemGap: 18, itemWidth: 18, itemHeight: 3, icon: 'roundRect', textStyle: axisText(c) },
     tooltip: {
       trigger: 'axis',
       backgroundColor: c.surface,
@@ -39,7 +39,8 @@ function base(c, unit) {
     yAxis: {
       type: 'value',
       name: unit,
-      nameTextStyle: { ...axisText(c), align: 'right' },
+      nameGap: 12,
+      nameTextStyle: { ...axisText(c), align: 'right', padding: [0, 6, 0, 0] },
       axisLabel: axisText(c),
       splitLine: { lineStyle: { color: c.hairline } },
     },
@@ -150,6 +151,8 @@ const KINDS = {
 };
 
 const drawn = [];
+// A panel grows with its neighbour (a longer reason beside it), and the chart with its panel.
+const sizes = new ResizeObserver(() => drawn.forEach(({ chart }) => chart.resize()));
 
 function draw(figure) {
   const data = JSON.parse(figure.querySelector('script[type="application/json"]').textContent);
@@ -158,10 +161,10 @@ function draw(figure) {
   const paint = () => chart.setOption(KINDS[figure.dataset.chart](data, look()), true);
   paint();
   drawn.push({ chart, paint });
+  sizes.observe(place);
 }
 
 document.querySelectorAll('[data-chart]').forEach(draw);
-window.addEventListener('resize', () => drawn.forEach(({ chart }) => chart.resize()));
 document.addEventListener('barometer:theme', () => drawn.forEach(({ paint }) => paint()));
 document.addEventListener('htmx:load', (event) => {
   event.detail.elt.querySelectorAll?.('[data-chart]').forEach((figure) => {

@@ -1,23 +1,31 @@
-// The pressure strip: arrow keys move over intervals and contact types, a cell opens its reading.
+// The pressure strip: arrow keys move over intervals and contact types, a cell opens its figures in
+// the place that data-strip names.
+import htmx from 'htmx.org';
+
 export function bindStrip() {
   const strip = document.querySelector('[data-strip]');
   if (!strip) return;
+  const target = strip.dataset.strip;
   const rows = [...strip.querySelectorAll('[data-row]')].map((row) => [...row.querySelectorAll('rect[data-at]')]);
   const allCells = rows.flat();
   let chosen = allCells.find((cell) => cell.classList.contains('chosen')) ?? allCells[0];
+
+  // Last in its day, so that no neighbour is painted over its frame.
+  const frame = () => {
+    chosen.classList.add('chosen');
+    chosen.parentNode.append(chosen);
+  };
+  if (chosen?.classList.contains('chosen')) frame();
 
   const choose = (cell) => {
     if (!cell) return;
     chosen.classList.remove('chosen');
     chosen = cell;
-    chosen.classList.add('chosen');
+    frame();
     strip.setAttribute('aria-label', `Pressure strip. ${cell.querySelector('title')?.textContent ?? ''}`);
-    document.getElementById('reading-link').href = cell.dataset.reading;
     clearTimeout(choose.timer);
-    choose.timer = setTimeout(() => htmx_get(cell.dataset.reading), 80);
+    choose.timer = setTimeout(() => htmx.ajax('GET', cell.dataset.figures, { target, swap: 'innerHTML' }), 80);
   };
-  const htmx_get = (url) =>
-    window.htmx.ajax('GET', url, { target: '#reading', swap: 'innerHTML' });
 
   strip.addEventListener('click', (event) => {
     const cell = event.target.closest('rect[data-at]');
@@ -44,7 +52,7 @@ export function bindStrip() {
       Home: () => rows[row][0],
       End: () => rows[row].at(-1),
       Enter: () => {
-        document.querySelector('#reading a')?.focus();
+        document.querySelector(`${target} a, ${target} button`)?.focus();
       },
     };
     const move = moves[event.key];

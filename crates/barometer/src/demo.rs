@@ -2,8 +2,11 @@
 
 use anyhow::{Context, Result};
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, TODAY, ZONE, larkhaven};
-use barometer_store::{CoverInterval, HistoryInterval, Store};
+use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, trial_intervals};
+use barometer_simulate::Spread;
+use barometer_store::{HistoryInterval, NewTrial, Store};
 use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
+use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
 use uuid::Uuid;
 
@@ -31,7 +34,59 @@ pub async fn load(store: &Store) -> Result<()> {
     for contact_type in types {
         load_contact_type(store, centre, contact_type, &zone).await?;
     }
+    for (name, day, choice) in FIRST_TRIALS {
+        queue_trial(store, centre, name, day, choice, &zone).await?;
+    }
     store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+/// Trials that are there to be looked at when somebody signs in for the first time.
+const FIRST_TRIALS: [(&str, Date, CoverChoice); 2] = [
+    ("Bookings", date(2026, 11, 25), CoverChoice::Planned),
+    ("Sailing changes", date(2026, 11, 28), CoverChoice::Planned),
+];
+
+async fn queue_trial(
+    store: &Store,
+    centre: Uuid,
+    name: &str,
+    day: Date,
+    choice: CoverChoice,
+    zone: &TimeZone,
+) -> Result<()> {
+    let types = store.contact_types(centre).await?;
+    let contact_type =
+        types.iter().find(|each| each.name == name).context("a demo trial without its type")?;
+    let versions = store.strategy_versions(contact_type.id).await?;
+    let version = versions.first().context("a demo trial without a strategy")?;
+    let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
+    let (from, to) = (zone.to_timestamp(day.into())?, zone.to_timestamp(day.tomorrow()?.into())?);
+    let schedule = barometer_plan::schedule(
+        &store.forecast_between(contact_type.id, from, to).await?,
+        &store.cover_between(contact_type.id, from, to).await?,
+        contact_type.grain.secs(),
+        &contact_type.rules,
+    )?;
+    let agents = choice.agents(&schedule, 0).context("a demo trial without cover")?;
+    let inputs = TrialInputs {
+        strategy: version.strategy.clone(),
+        rules: contact_type.rules,
+        interval_secs: contact_type.grain.secs(),
+        intervals: trial_intervals(&schedule, &agents, contact_type.grain.duration()),
+        handling: Spread::Exponential,
+        replications: 200,
+        seed: 1,
+    };
+    let new = NewTrial {
+        contact_type: contact_type.id,
+        strategy_version: version.id,
+        day,
+        cover_words: choice.words(0),
+        inputs,
+        created_by: planner.id,
+    };
+    store.queue_trial(&new).await?;
     Ok(())
 }
 

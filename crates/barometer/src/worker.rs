@@ -1,5 +1,7 @@
 //! Plays trials from the queue.
 
+use std::time::Duration;
+
 use anyhow::Result;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::{TrialInputs, TrialResult};
@@ -23,19 +25,31 @@ pub async fn run_until_stopped(store: Store) -> Result<()> {
     work.await?
 }
 
-/// Plays trials until told to stop.
-pub async fn run(store: Store, mut stopped: watch::Receiver<bool>) -> Result<()> {
-    // A name of its own: two workers on one database must not take each other for dead.
-    let name = format!("trials-{}", Uuid::new_v4());
-    let worker =
-        WorkerBuilder::new(name.as_str()).backend(store.trial_queue()).data(store).build(play_job);
-    worker
-        .run_until(async move {
+/// How long a worker that lost the database waits before it tries again.
+const TRY_AGAIN_AFTER: Duration = Duration::from_secs(3);
+
+/// Plays trials until told to stop. A worker that fails (the database was away) is replaced.
+pub async fn run(store: Store, stopped: watch::Receiver<bool>) -> Result<()> {
+    while !*stopped.borrow() {
+        let mut stop = stopped.clone();
+        let stopping = async move {
             // An error means that the sender is gone, which is a stop too.
-            drop(stopped.wait_for(|stopped| *stopped).await);
+            drop(stop.wait_for(|stopped| *stopped).await);
             Ok::<(), WorkerError>(())
-        })
-        .await?;
+        };
+        // A name of its own: two workers on one database must not take each other for dead.
+        let name = format!("trials-{}", Uuid::new_v4());
+        let worker = WorkerBuilder::new(name.as_str())
+            .backend(store.trial_queue())
+            .data(store.clone())
+            .build(play_job);
+        let ended = worker.run_until(stopping).await;
+        if *stopped.borrow() {
+            break;
+        }
+        tracing::warn!(?ended, "the worker stopped; another one begins");
+        tokio::time::sleep(TRY_AGAIN_AFTER).await;
+    }
     Ok(())
 }
 

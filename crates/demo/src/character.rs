@@ -46,7 +46,7 @@ impl Character {
         let bookings = Self {
             name: "Bookings",
             rules: Rules { patience_secs: Some(150.0), ..Rules::STARTING },
-            daily: 1250.0,
+            daily: 3900.0,
             growth: 0.06,
             season: 0.32,
             weekdays: EVEN_WEEK,
@@ -56,12 +56,12 @@ impl Character {
             holidays: 1.12,
             online_booking: 0.8,
             handle_secs: 335.0,
-            queue: (Some(60), None),
+            queue: (Some(120), None),
         };
         let sailing_changes = Self {
             name: "Sailing changes",
             rules: Rules { patience_secs: Some(240.0), ..Rules::STARTING },
-            daily: 560.0,
+            daily: 1650.0,
             growth: 0.03,
             season: 0.2,
             weekdays: [1.0, 0.9, 0.9, 0.95, 1.25, 1.2, 0.95],
@@ -76,7 +76,7 @@ impl Character {
         let vehicles = Self {
             name: "Vehicles & freight",
             rules: Rules { within_secs: 30.0, patience_secs: Some(300.0), ..Rules::STARTING },
-            daily: 330.0,
+            daily: 900.0,
             growth: 0.04,
             season: 0.08,
             weekdays: OFFICE_WEEK,
@@ -97,7 +97,7 @@ impl Character {
                 patience_secs: Some(360.0),
                 ..Rules::STARTING
             },
-            daily: 165.0,
+            daily: 430.0,
             growth: 0.08,
             season: 0.25,
             weekdays: EVEN_WEEK,
@@ -118,7 +118,7 @@ impl Character {
                 patience_secs: Some(300.0),
                 ..Rules::STARTING
             },
-            daily: 82.0,
+            daily: 210.0,
             growth: 0.02,
             season: 0.3,
             weekdays: [1.25, 1.2, 1.15, 1.15, 1.1, 0.5, 0.0],
@@ -139,7 +139,7 @@ impl Character {
                 concurrency: 2,
                 ..Rules::STARTING
             },
-            daily: 390.0,
+            daily: 1500.0,
             growth: 0.16,
             season: 0.28,
             weekdays: EVEN_WEEK,
@@ -161,7 +161,7 @@ impl Character {
                 patience_secs: None,
                 ..Rules::STARTING
             },
-            daily: 310.0,
+            daily: 950.0,
             growth: 0.05,
             season: 0.22,
             weekdays: [1.35, 1.1, 1.0, 1.0, 1.0, 0.85, 0.7],

@@ -20,9 +20,15 @@ pub struct IntervalAssessment {
     pub with_cover: Option<Outcome>,
     /// Offered load over what the cover can handle at once; `None` without cover.
     pub pressure: Option<f64>,
-    /// Holds when the cover meets every target, marginal when one more person would; `None`
-    /// without cover.
+    /// Whether the cover meets every target ([`Verdict::on_cover`]); `None` without cover.
     pub verdict: Option<Verdict>,
+}
+
+impl IntervalAssessment {
+    /// People missing from the cover; everybody who is needed when nothing is planned.
+    pub fn shortfall(&self) -> u32 {
+        self.need.saturating_sub(self.cover.unwrap_or(0))
+    }
 }
 
 /// Offered load / people on the phones (times the contacts each handles at once). No people for
@@ -62,11 +68,6 @@ pub fn assess(
         cover,
         with_cover,
         pressure: cover.map(|agents| pressure(load, interval_secs, agents, rules.concurrency)),
-        // More people never make it worse, so the need alone decides.
-        verdict: cover.map(|agents| match needed.agents.saturating_sub(agents) {
-            0 => Verdict::Holds,
-            1 => Verdict::Marginal,
-            _ => Verdict::Breaks,
-        }),
+        verdict: cover.map(|agents| Verdict::on_cover(needed.agents, agents)),
     })
 }

@@ -2,20 +2,26 @@
 //!
 //! * [`Rules`] are a contact type's targets with what else its need depends on;
 //! * [`need`] is the fewest people with which an interval meets every target, [`explain`] says why;
-//! * [`assess`] says what a planned cover will come to: holds, marginal or breaks;
+//! * [`assess`] says what a planned cover will come to, [`schedule`] does so for a whole forecast;
 //! * [`TrialInputs`] and [`TrialResult`] are a trial as it is kept, with what theory says beside it.
 //!
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
 
 mod assess;
+mod cover_choice;
 mod need;
 mod rules;
+mod schedule;
 mod trial;
 mod verdict;
 
 pub use assess::{IntervalAssessment, assess, pressure};
+pub use cover_choice::{CoverChoice, trial_intervals};
 pub use need::{Candidate, Explanation, Model, Need, NeedError, explain, need, need_of_all};
 pub use rules::{Check, Rules, RulesError, Target};
+pub use schedule::{
+    CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
+};
 pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
 pub use verdict::Verdict;
 

@@ -1,19 +1,11 @@
 //! People planned on the phones.
 
+use barometer_plan::CoverInterval;
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
-
-/// Cover of one interval.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct CoverInterval {
-    /// When it starts.
-    pub start: Timestamp,
-    /// People on the phones.
-    pub agents: u32,
-}
 
 impl Store {
     /// The cover of intervals that start from `from` until before `to`, in order; intervals for

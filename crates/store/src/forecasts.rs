@@ -1,7 +1,7 @@
 //! The latest forecast of each contact type.
 
 use barometer_forecast::{Backtest, IntervalForecast};
-use barometer_plan::IntervalLoad;
+use barometer_plan::{ForecastInterval, IntervalLoad};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
@@ -22,15 +22,6 @@ pub struct ForecastHead {
     pub backtest: Option<Backtest>,
     /// Why there are no intervals, when there are none.
     pub failure: Option<String>,
-}
-
-/// One forecast interval.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct ForecastInterval {
-    /// When it starts.
-    pub start: Timestamp,
-    /// What is expected.
-    pub load: IntervalLoad,
 }
 
 #[derive(FromRow)]

@@ -1,7 +1,9 @@
 //! The job queue: trials wait in PostgreSQL for a worker, here or on another machine.
 
-use apalis::prelude::TaskBuilder;
-use apalis_postgres::{Config, PostgresStorage};
+use std::time::Duration;
+
+use apalis::prelude::{PollWith, Strategy, TaskBuilder};
+use apalis_postgres::{Config, PostgresStorage, Pubsub};
 use serde::{Deserialize, Serialize};
 use sqlx::{PgConnection, PgPool};
 use uuid::Uuid;
@@ -17,8 +19,12 @@ pub struct TrialJob {
     pub trial: Uuid,
 }
 
-/// What a worker takes trials from.
-pub type TrialQueue = PostgresStorage<TrialJob>;
+/// What a worker takes trials from: told of new ones by the database, and looking for itself now
+/// and then, so that nothing stays behind that came while nobody listened.
+pub type TrialQueue = PollWith<PostgresStorage<TrialJob>, Strategy>;
+
+/// How often a worker looks for trials unasked.
+const LOOK_EVERY: Duration = Duration::from_secs(5);
 
 pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
@@ -40,8 +46,10 @@ impl Store {
         let config = Config::default()
             .queue(QUEUE)
             .batch_size(1)
-            .heartbeat_interval(std::time::Duration::from_secs(10))
+            .heartbeat_interval(Duration::from_secs(10))
             .missed_heartbeats(3);
-        PostgresStorage::new(&self.pool).with_config(config)
+        let told = Pubsub::new(self.pool.clone(), QUEUE.to_owned());
+        let strategy = Strategy::new().stream(told).interval(LOOK_EVERY);
+        PollWith::new(PostgresStorage::new(&self.pool).with_config(config), strategy)
     }
 }

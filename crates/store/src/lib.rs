@@ -16,9 +16,8 @@ mod trials;
 mod users;
 
 pub use centres::{Centre, ContactType};
-pub use cover::CoverInterval;
 pub use error::StoreError;
-pub use forecasts::{ForecastHead, ForecastInterval};
+pub use forecasts::ForecastHead;
 pub use history::{DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal};
 pub use jobs::{TrialJob, TrialQueue};

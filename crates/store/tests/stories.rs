@@ -3,10 +3,10 @@
 #![cfg(test)]
 
 use barometer_forecast::{Grain, IntervalForecast};
-use barometer_plan::{IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
+use barometer_plan::{CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
 use barometer_simulate::{Spread, Summary};
 use barometer_store::{
-    CoverInterval, ForecastHead, HistoryInterval, NewTrial, Role, Store, StoreError, TrialState,
+    ForecastHead, HistoryInterval, NewTrial, Role, Store, StoreError, TrialState,
 };
 use barometer_strategy::Strategy;
 use jiff::Timestamp;

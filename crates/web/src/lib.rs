@@ -8,6 +8,7 @@ mod access;
 mod assets;
 mod charts;
 mod exports;
+mod forms;
 mod frame;
 mod page_error;
 mod pages;
@@ -15,6 +16,7 @@ mod passwords;
 mod planning;
 mod pressure_scale;
 mod security;
+mod strip;
 mod words;
 
 use axum::Router;

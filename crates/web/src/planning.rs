@@ -1,10 +1,8 @@
 //! Asks the store and the core together: what the pages show is put together here once.
 
 use barometer_forecast::{DayGrid, HORIZON_DAYS, WeekdayProfile, backtest};
-use barometer_plan::{IntervalAssessment, IntervalLoad, NeedError, Verdict, assess};
-use barometer_store::{
-    ContactType, CoverInterval, ForecastHead, ForecastInterval, Store, StoreError,
-};
+use barometer_plan::{PlannedInterval, schedule};
+use barometer_store::{ContactType, ForecastHead, Store, StoreError};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
@@ -13,14 +11,6 @@ use crate::page_error::PageError;
 
 /// Years of history that a forecast looks at.
 const HISTORY_YEARS: i64 = 3;
-
-/// One interval of a plan.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct PlannedInterval {
-    pub start: Timestamp,
-    pub load: IntervalLoad,
-    pub assessment: IntervalAssessment,
-}
 
 /// The instants at which `days` days from `day` begin and end.
 pub(crate) fn span(
@@ -47,31 +37,8 @@ pub(crate) async fn plan(
         store.forecast_between(contact_type.id, from, to),
         store.cover_between(contact_type.id, from, to),
     )?;
-    assess_all(contact_type, &forecast, &cover)
+    schedule(&forecast, &cover, contact_type.grain.secs(), &contact_type.rules)
         .map_err(|error| PageError::Internal(Box::new(error)))
-}
-
-fn assess_all(
-    contact_type: &ContactType,
-    forecast: &[ForecastInterval],
-    cover: &[CoverInterval],
-) -> Result<Vec<PlannedInterval>, NeedError> {
-    let mut cover = cover.iter().peekable();
-    forecast
-        .iter()
-        .map(|&ForecastInterval { start, load }| {
-            while cover.next_if(|planned| planned.start < start).is_some() {}
-            let agents =
-                cover.peek().filter(|planned| planned.start == start).map(|planned| planned.agents);
-            let assessment = assess(load, contact_type.grain.secs(), agents, &contact_type.rules)?;
-            Ok(PlannedInterval { start, load, assessment })
-        })
-        .collect()
-}
-
-/// The worst verdict of a plan; `None` when nothing is planned.
-pub(crate) fn worst(plan: &[PlannedInterval]) -> Option<Verdict> {
-    plan.iter().filter_map(|interval| interval.assessment.verdict).max()
 }
 
 /// Makes a contact type's forecast anew from its history and keeps it.
@@ -87,8 +54,9 @@ pub async fn refresh_forecast(
     zone: &TimeZone,
 ) -> Result<(), StoreError> {
     let Some(end) = store.history_end(contact_type.id).await? else { return Ok(()) };
-    let since =
-        end.saturating_sub(Span::new().hours(HISTORY_YEARS * 365 * 24)).unwrap_or(Timestamp::UNIX_EPOCH);
+    let since = end
+        .saturating_sub(Span::new().hours(HISTORY_YEARS * 365 * 24))
+        .unwrap_or(Timestamp::UNIX_EPOCH);
     let history = store.history_since(contact_type.id, since).await?;
     let (grain, zone) = (contact_type.grain, zone.clone());
     let made = tokio::task::spawn_blocking(move || {

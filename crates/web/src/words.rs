@@ -114,6 +114,16 @@ pub(crate) fn moment(at: Timestamp, zone: &TimeZone) -> String {
     format!("{}, {}", full_date(local.date()), clock_time(local.time()))
 }
 
+/// "1 person", "12 people".
+pub(crate) fn people(count: u32) -> String {
+    if count == 1 { "1 person".to_owned() } else { format!("{count} people") }
+}
+
+/// "0.94"; nobody for some load is "∞".
+pub(crate) fn pressure(pressure: f64) -> String {
+    if pressure.is_finite() { format!("{pressure:.2}") } else { "∞".to_owned() }
+}
+
 /// "one", "two" … "ten", then figures.
 pub(crate) fn count_word(count: usize) -> String {
     const WORDS: [&str; 11] =

@@ -1,7 +1,5 @@
 //! Strategy: what happens to a contact. One entry, one queue, one team, kept version by version.
 
-use std::collections::HashMap;
-
 use askama::Template;
 use axum::Form;
 use axum::extract::{Path, Query, State};
@@ -14,6 +12,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::exports;
+use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::{Choice, choices};
@@ -71,7 +70,7 @@ pub(crate) struct StrategyForm {
     team: String,
     concurrency: String,
     #[serde(skip)]
-    wrong: HashMap<&'static str, String>,
+    wrong: Wrong,
 }
 
 #[derive(Deserialize)]
@@ -270,26 +269,16 @@ impl StrategyForm {
             when_too_long: exit(strategy.queue.when_too_long),
             team: strategy.team.name.clone(),
             concurrency: strategy.team.concurrency.to_string(),
-            wrong: HashMap::new(),
+            wrong: Wrong::default(),
         }
     }
 
-    fn wrong(&self, field: &str) -> Option<&str> {
-        self.wrong.get(field).map(String::as_str)
-    }
-
-    fn strategy(&self) -> Result<Strategy, HashMap<&'static str, String>> {
-        let mut wrong = HashMap::new();
-        let mut limit = |field, typed: &str| match typed.trim() {
-            "" => None,
-            text => text
-                .parse::<u32>()
-                .map_err(|_| wrong.insert(field, format!("“{text}” is not a whole number")))
-                .ok(),
-        };
-        let places = limit("queue.places", &self.places);
-        let longest_wait_secs = limit("queue.longest_wait_secs", &self.longest_wait);
-        let concurrency = limit("team.concurrency", &self.concurrency).unwrap_or(0);
+    fn strategy(&self) -> Result<Strategy, Wrong> {
+        let mut wrong = Wrong::default();
+        let places = wrong.optional_whole("queue.places", &self.places, 0..=u32::MAX);
+        let longest_wait_secs =
+            wrong.optional_whole("queue.longest_wait_secs", &self.longest_wait, 0..=u32::MAX);
+        let concurrency = wrong.whole("team.concurrency", &self.concurrency, 1..=u32::MAX);
         let exit = |typed: &str| if typed == "voicemail" { Exit::Voicemail } else { Exit::Release };
         let strategy = Strategy {
             schema_version: SCHEMA_VERSION,
@@ -302,10 +291,10 @@ impl StrategyForm {
                 when_full: exit(&self.when_full),
                 when_too_long: exit(&self.when_too_long),
             },
-            team: Team { name: self.team.trim().to_owned(), concurrency },
+            team: Team { name: self.team.trim().to_owned(), concurrency: concurrency.unwrap_or(0) },
         };
         for fault in strategy.faults() {
-            wrong.entry(fault.field).or_insert_with(|| words::capitalised(&fault.message));
+            wrong.note(fault.field, words::capitalised(&fault.message));
         }
         if wrong.is_empty() { Ok(strategy) } else { Err(wrong) }
     }

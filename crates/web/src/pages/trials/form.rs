@@ -1,0 +1,175 @@
+//! The form of a trial: what is typed, checked, becomes a trial in the queue.
+
+use axum::Form;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_plan::{CoverChoice, PlannedInterval, TrialInputs, trial_intervals};
+use barometer_simulate::Spread;
+use barometer_store::{ContactType, NewTrial, StrategyVersion};
+use jiff::civil::Date;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use super::list_page;
+use crate::App;
+use crate::access::{Planner, Visit};
+use crate::forms::Wrong;
+use crate::page_error::PageError;
+use crate::pages::refused;
+use crate::planning;
+
+/// More days than a trial may simulate.
+const MOST_REPLICATIONS: u32 = 20_000;
+/// JSON in the database keeps whole numbers up to this exactly.
+const MOST_SEED: u64 = 1 << 53;
+/// More people than a form may ask for.
+const MOST_PEOPLE: i32 = 100_000;
+
+/// A trial as typed; what is wrong stands beside its field.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(default)]
+pub(crate) struct TrialForm {
+    pub contact_type: Option<Uuid>,
+    pub version: Option<Uuid>,
+    pub day: String,
+    pub cover: String,
+    pub more: String,
+    pub people: String,
+    pub handling: String,
+    pub replications: String,
+    pub seed: String,
+    #[serde(skip)]
+    pub wrong: Wrong,
+}
+
+impl Default for TrialForm {
+    fn default() -> Self {
+        Self {
+            contact_type: None,
+            version: None,
+            day: String::new(),
+            cover: "planned".to_owned(),
+            more: "0".to_owned(),
+            people: String::new(),
+            handling: "exponential".to_owned(),
+            replications: "200".to_owned(),
+            seed: "1".to_owned(),
+            wrong: Wrong::default(),
+        }
+    }
+}
+
+impl TrialForm {
+    /// The chosen cover, before more or fewer people.
+    fn cover_choice(&self, wrong: &mut Wrong) -> Option<CoverChoice> {
+        match self.cover.as_str() {
+            "fixed" => {
+                let people = wrong.whole("people", &self.people, 0..=MOST_PEOPLE)?;
+                Some(CoverChoice::Fixed(people.unsigned_abs()))
+            }
+            "need" => Some(CoverChoice::Need),
+            _ => Some(CoverChoice::Planned),
+        }
+    }
+}
+
+/// `POST /trials`: queues a trial.
+pub(crate) async fn queue(
+    State(app): State<App>,
+    Planner(mut visit): Planner,
+    Form(mut typed): Form<TrialForm>,
+) -> Result<Response, PageError> {
+    let contact_type =
+        app.store.contact_type(typed.contact_type.ok_or(PageError::NotFound)?).await?;
+    let versions = app.store.strategy_versions(contact_type.id).await?;
+    let day: Date = typed.day.parse().unwrap_or(visit.day);
+    visit.day = day;
+    let plan = planning::plan(&app.store, &contact_type, day, 1, &visit.centre.zone).await?;
+    match new_trial(&typed, &contact_type, &versions, &plan, &visit) {
+        Ok(new) => {
+            let id = app.store.queue_trial(&new).await?;
+            Ok(Redirect::to(&format!("/trials/{id}?day={day}")).into_response())
+        }
+        Err(wrong) => {
+            typed.wrong = wrong;
+            refused(&list_page(&app, &visit, typed).await?)
+        }
+    }
+}
+
+fn new_trial(
+    typed: &TrialForm,
+    contact_type: &ContactType,
+    versions: &[StrategyVersion],
+    plan: &[PlannedInterval],
+    visit: &Visit,
+) -> Result<NewTrial, Wrong> {
+    let mut wrong = Wrong::default();
+    let version = versions.iter().find(|version| Some(version.id) == typed.version);
+    if version.is_none() {
+        wrong.note("version", "Choose a version of the strategy.");
+    }
+    if plan.is_empty() {
+        wrong.note("day", "Nothing is forecast for this day.");
+    }
+    let replications = wrong.whole("replications", &typed.replications, 2..=MOST_REPLICATIONS);
+    let seed = wrong.whole("seed", &typed.seed, 0..=MOST_SEED);
+    let more = if typed.more.trim().is_empty() {
+        Some(0)
+    } else {
+        wrong.whole("more", &typed.more, -MOST_PEOPLE..=MOST_PEOPLE)
+    };
+    let choice = typed.cover_choice(&mut wrong);
+    let agents = choice.zip(more).and_then(|(choice, more)| {
+        let agents = choice.agents(plan, more);
+        if agents.is_none() && !plan.is_empty() {
+            wrong.note(
+                "cover",
+                "No cover is planned for this day. Plan it under Staffing, or try the need.",
+            );
+        }
+        Some((choice.words(more), agents?))
+    });
+    let (Some(version), Some(replications), Some(seed), Some((cover_words, agents)), true) =
+        (version, replications, seed, agents, wrong.is_empty())
+    else {
+        return Err(wrong);
+    };
+    let inputs = TrialInputs {
+        strategy: version.strategy.clone(),
+        rules: contact_type.rules,
+        interval_secs: contact_type.grain.secs(),
+        intervals: trial_intervals(plan, &agents, contact_type.grain.duration()),
+        handling: handling(&typed.handling),
+        replications,
+        seed,
+    };
+    if let Err(error) = inputs.experiment() {
+        wrong.note("cover", format!("This cannot be played: {error}."));
+        return Err(wrong);
+    }
+    Ok(NewTrial {
+        contact_type: contact_type.id,
+        strategy_version: version.id,
+        day: visit.day,
+        cover_words,
+        inputs,
+        created_by: visit.user.id,
+    })
+}
+
+fn handling(key: &str) -> Spread {
+    match key {
+        "log-normal" => Spread::LogNormal { variation: 0.7 },
+        "constant" => Spread::Constant,
+        _ => Spread::Exponential,
+    }
+}
+
+pub(super) const fn handling_key(handling: Spread) -> &'static str {
+    match handling {
+        Spread::LogNormal { .. } => "log-normal",
+        Spread::Constant => "constant",
+        Spread::Exponential => "exponential",
+    }
+}

@@ -1,0 +1,261 @@
+//! What a trial came to: the verdict in a sentence, the day, every interval, and theory beside them.
+
+use barometer_plan::{Judged, Model, Rules, Target, Theory, TrialResult, Verdict};
+use barometer_queueing::Outcome;
+use barometer_simulate::Measures;
+use barometer_store::Trial;
+use jiff::tz::TimeZone;
+use serde::Serialize;
+
+use crate::charts;
+use crate::page_error::PageError;
+use crate::words;
+
+pub(super) struct ResultView {
+    pub verdict: Option<Verdict>,
+    pub sentence: String,
+    pub theory_name: &'static str,
+    pub rows: Vec<MeasureRow>,
+    pub chart: String,
+    pub intervals: Vec<IntervalRow>,
+    pub theory_note: String,
+}
+
+pub(super) struct MeasureRow {
+    pub name: String,
+    pub target: String,
+    pub trial: String,
+    pub theory: String,
+    pub verdict: Option<Verdict>,
+}
+
+pub(super) struct IntervalRow {
+    pub time: String,
+    pub agents: u32,
+    pub offered: String,
+    pub level: String,
+    pub theory: String,
+    pub abandonment: String,
+    pub answer: String,
+    pub occupancy: String,
+}
+
+#[derive(Serialize)]
+struct TrialChart {
+    labels: Vec<String>,
+    trial: Vec<Option<f64>>,
+    low: Vec<Option<f64>>,
+    high: Vec<Option<f64>>,
+    theory: Vec<Option<f64>>,
+    theory_name: &'static str,
+    target: f64,
+}
+
+impl ResultView {
+    pub fn of(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> Result<Self, PageError> {
+        let rules = &trial.inputs.rules;
+        let theory = trial.inputs.theory().map_err(|error| PageError::Internal(Box::new(error)))?;
+        let judged = result.judge(rules);
+        let theory_name = match theory.model {
+            Model::ErlangA => "Erlang A",
+            Model::ErlangC => "Erlang C",
+        };
+        Ok(Self {
+            verdict: judged.iter().map(|judged| judged.verdict).max(),
+            sentence: sentence(&judged, rules) + &worst_interval(trial, result, zone),
+            rows: measure_rows(&result.day, &theory, &judged, rules),
+            chart: charts::embedded(&trial_chart(trial, result, &theory, theory_name, zone))?,
+            intervals: interval_rows(trial, result, &theory, zone),
+            theory_note: theory_note(&theory, theory_name, result),
+            theory_name,
+        })
+    }
+}
+
+fn sentence(judged: &[Judged], rules: &Rules) -> String {
+    let of = |verdict: Verdict| -> Vec<String> {
+        judged
+            .iter()
+            .filter(|each| each.verdict == verdict)
+            .map(|each| {
+                format!(
+                    "{} is {} against {}",
+                    words::target_name(each.target, rules),
+                    words::estimated_percent(Some(each.got)),
+                    words::target_bound(each.target, each.wanted)
+                )
+            })
+            .collect()
+    };
+    let (broken, marginal) = (of(Verdict::Breaks), of(Verdict::Marginal));
+    match (broken.is_empty(), marginal.is_empty()) {
+        (false, _) => format!("It breaks: {}.", words::listing(&broken)),
+        (true, false) => {
+            format!("It is marginal: {}; more replications would tell.", words::listing(&marginal))
+        }
+        (true, true) if judged.is_empty() => {
+            "Nothing was offered, so there is nothing to judge.".to_owned()
+        }
+        (true, true) => format!("It holds: {}.", words::listing(&of(Verdict::Holds))),
+    }
+}
+
+/// When the day's service level is lowest, where that is below the target.
+fn worst_interval(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> String {
+    let levels = trial.inputs.intervals.iter().zip(&result.intervals);
+    let lowest = levels
+        .filter_map(|(interval, measures)| Some((interval.start, measures.service_level?.mean)))
+        .min_by(|(_, one), (_, other)| one.total_cmp(other));
+    match lowest {
+        Some((start, level)) if level < trial.inputs.rules.service_level => format!(
+            " The service level is lowest from {}: {}.",
+            words::clock(start, zone),
+            words::percent(level)
+        ),
+        _ => String::new(),
+    }
+}
+
+fn measure_rows(
+    day: &Measures,
+    theory: &Theory,
+    judged: &[Judged],
+    rules: &Rules,
+) -> Vec<MeasureRow> {
+    let on = |target: Target| judged.iter().find(|each| each.target == target);
+    let says = |figure: fn(&Outcome) -> String| {
+        theory.day.as_ref().map_or_else(|| "no steady state".to_owned(), figure)
+    };
+    let judged_row = |target: Target, trial: String, theory: String| MeasureRow {
+        name: words::capitalised(&words::target_name(target, rules)),
+        target: on(target).map_or_else(
+            || words::NONE.to_owned(),
+            |each| words::target_bound(target, each.wanted),
+        ),
+        trial,
+        theory,
+        verdict: on(target).map(|each| each.verdict),
+    };
+    let plain_row = |name: &str, trial: String, theory: String| MeasureRow {
+        name: name.to_owned(),
+        target: words::NONE.to_owned(),
+        trial,
+        theory,
+        verdict: None,
+    };
+    let mut rows = vec![
+        judged_row(
+            Target::ServiceLevel,
+            words::estimated_percent(day.service_level),
+            says(|outcome| words::percent(outcome.service_level)),
+        ),
+        judged_row(
+            Target::Abandonment,
+            words::estimated_percent(day.abandonment),
+            says(|outcome| words::percent(outcome.abandonment)),
+        ),
+        judged_row(
+            Target::Occupancy,
+            words::estimated_percent(day.occupancy),
+            says(|outcome| words::percent(outcome.occupancy)),
+        ),
+        plain_row(
+            "Speed of answer (ASA)",
+            words::estimated_secs(day.answer_secs),
+            says(|outcome| words::secs(outcome.answer_secs)),
+        ),
+    ];
+    let none = || words::NONE.to_owned();
+    for (name, share) in [
+        ("To voicemail", day.to_voicemail),
+        ("Released when full or too long", day.released),
+        ("Never answered: nobody left", day.left_waiting),
+    ] {
+        if share.is_some_and(|share| share.mean > 0.0) {
+            rows.push(plain_row(name, words::estimated_percent(share), none()));
+        }
+    }
+    let half = day.offered.half_width.unwrap_or(0.0);
+    rows.push(plain_row(
+        "Contacts offered",
+        format!("{:.1} ± {half:.1}", day.offered.mean),
+        none(),
+    ));
+    rows
+}
+
+fn theory_note(theory: &Theory, name: &str, result: &TrialResult) -> String {
+    let assumes = format!(
+        "{name} takes each interval as settled, the queue as endless and the day's backlog as none; the trial does not."
+    );
+    match (&theory.day, result.day.service_level) {
+        (Some(day), Some(level)) => {
+            let points = (level.mean - day.service_level) * 100.0;
+            let sign = if points < 0.0 { "lower" } else { "higher" };
+            format!(
+                "The trial's service level is {:.1} points {sign} than {name}'s. {assumes}",
+                points.abs()
+            )
+        }
+        _ => format!(
+            "{name} has no steady state for some interval: the line would grow without limit. {assumes}"
+        ),
+    }
+}
+
+fn trial_chart(
+    trial: &Trial,
+    result: &TrialResult,
+    theory: &Theory,
+    theory_name: &'static str,
+    zone: &TimeZone,
+) -> TrialChart {
+    let percent = |share: f64| charts::tenth((share * 100.0).clamp(0.0, 100.0));
+    let levels = || result.intervals.iter().map(|interval| interval.service_level);
+    TrialChart {
+        labels: trial
+            .inputs
+            .intervals
+            .iter()
+            .map(|interval| words::clock(interval.start, zone))
+            .collect(),
+        trial: levels().map(|level| level.map(|level| percent(level.mean))).collect(),
+        low: levels().map(|level| level.map(|level| percent(level.low()))).collect(),
+        high: levels().map(|level| level.map(|level| percent(level.high()))).collect(),
+        theory: theory
+            .intervals
+            .iter()
+            .map(|outcome| outcome.map(|outcome| percent(outcome.service_level)))
+            .collect(),
+        theory_name,
+        target: percent(trial.inputs.rules.service_level),
+    }
+}
+
+fn interval_rows(
+    trial: &Trial,
+    result: &TrialResult,
+    theory: &Theory,
+    zone: &TimeZone,
+) -> Vec<IntervalRow> {
+    trial
+        .inputs
+        .intervals
+        .iter()
+        .zip(&result.intervals)
+        .zip(&theory.intervals)
+        .map(|((interval, measures), theory)| IntervalRow {
+            time: words::clock(interval.start, zone),
+            agents: interval.agents,
+            offered: format!("{:.1}", measures.offered.mean),
+            level: words::estimated_percent(measures.service_level),
+            theory: theory.map_or_else(
+                || words::NONE.to_owned(),
+                |outcome| words::percent(outcome.service_level),
+            ),
+            abandonment: words::estimated_percent(measures.abandonment),
+            answer: words::estimated_secs(measures.answer_secs),
+            occupancy: words::estimated_percent(measures.occupancy),
+        })
+        .collect()
+}

@@ -1,0 +1,137 @@
+// Takes a picture of each main view of the demo, 1280 x 800, for docs/screenshots and for looking.
+//
+//   BAROMETER_URL=http://127.0.0.1:4180 node screenshots.mjs [FOLDER [NAME ...]]
+//
+// Run it against a fresh demo: a trial is asked for where a view needs one.
+import { chromium } from '@playwright/test';
+import { mkdirSync } from 'node:fs';
+
+const base = process.env.BAROMETER_URL ?? 'http://127.0.0.1:4180';
+const [folder = '../docs/screenshots', ...wanted] = process.argv.slice(2);
+mkdirSync(folder, { recursive: true });
+
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+});
+const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: base, colorScheme: 'light', timezoneId: 'Europe/London' });
+const page = await context.newPage();
+
+async function chosen(stage, day, contactType) {
+  await page.goto(`/${stage}?day=${day}`);
+  const chooser = page.getByLabel('Contact type', { exact: true });
+  const address = await chooser.locator('option', { hasText: contactType }).getAttribute('value');
+  await page.goto(address);
+}
+
+async function dark(visit) {
+  await page.evaluate(() => localStorage.setItem('theme', 'dark'));
+  await visit();
+  await shoot();
+  await page.evaluate(() => localStorage.setItem('theme', 'light'));
+}
+
+let name = '';
+async function shoot() {
+  await page.waitForLoadState('networkidle');
+  await page.evaluate(() => document.fonts.ready);
+  await page.screenshot({ path: `${folder}/${name}.png` });
+}
+
+const VIEWS = {
+  'sign-in': async () => {
+    await context.clearCookies();
+    await page.goto('/sign-in');
+    await shoot();
+    await signIn('planner');
+  },
+  outlook: async () => {
+    await page.goto('/');
+    await shoot();
+  },
+  'outlook-dark': () => dark(() => page.goto('/')),
+  demand: async () => {
+    await page.goto('/demand');
+    await shoot();
+  },
+  'demand-contact-type': async () => {
+    await page.goto('/demand');
+    await page.getByRole('link', { name: 'Sailing changes' }).click();
+    await shoot();
+  },
+  import: async () => {
+    await page.goto('/demand/import');
+    await shoot();
+  },
+  'import-preview': async () => {
+    await page.goto('/demand/import');
+    const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];
+    for (let half = 14; half < 42; half += 1) {
+      const time = `${String(Math.floor(half / 2)).padStart(2, '0')}:${half % 2 ? '30' : '00'}`;
+      rows.push(`Bookings,2026-11-22T${time},${20 + half},${19 + half},1,338.5`, `Island bus,2026-11-22T${time},${half},${half},0,95`);
+    }
+    rows.push('Bookings,2026-11-22T09:30,41,40,1,330', 'Bookings,2026-11-22T21:10,3,3,0,300', 'Bookings,2026-11-22T21:30,many,,,', 'Bookings,2026-03-29T01:30,3,3,0,300');
+    await page.getByLabel('CSV file').setInputFiles({ name: 'sunday.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
+    await page.getByRole('button', { name: 'Look at it' }).click();
+    await page.getByRole('button', { name: 'Discard' }).waitFor();
+    await shoot();
+    await page.getByRole('button', { name: 'Discard' }).click();
+  },
+  staffing: async () => {
+    await chosen('staffing', '2026-11-28', 'Sailing changes');
+    await shoot();
+  },
+  'staffing-targets': async () => {
+    await chosen('staffing', '2026-11-28', 'Sailing changes');
+    await page.getByRole('heading', { name: 'Targets' }).scrollIntoViewIfNeeded();
+    await page.evaluate(() => window.scrollTo(0, document.body.scrollHeight));
+    await shoot();
+  },
+  strategy: async () => {
+    await chosen('strategy', '2026-11-28', 'Sailing changes');
+    await shoot();
+  },
+  trial: async () => {
+    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await page.getByRole('button', { name: 'Try it' }).click();
+    await page.getByText(/It (holds|is marginal|breaks):/).waitFor();
+    await shoot();
+  },
+  trials: async () => {
+    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await shoot();
+  },
+  'go-live': async () => {
+    await page.goto('/go-live');
+    await shoot();
+  },
+  watch: async () => {
+    await page.goto('/watch');
+    await shoot();
+  },
+  keys: async () => {
+    await page.goto('/');
+    await page.keyboard.press('?');
+    await shoot();
+  },
+  'not-found': async () => {
+    await page.goto('/no/such/page');
+    await shoot();
+  },
+};
+
+async function signIn(who) {
+  const password = { planner: 'plan-the-tide', approver: 'approve-the-tide', viewer: 'watch-the-tide', admin: 'mind-the-tide' }[who];
+  await page.goto('/sign-in');
+  await page.getByLabel('E-mail address').fill(`${who}@larkhaven.example`);
+  await page.getByLabel('Password').fill(password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('navigation', { name: 'Stages' }).waitFor();
+}
+
+await signIn('planner');
+for (const each of wanted.length ? wanted : Object.keys(VIEWS)) {
+  name = each;
+  await VIEWS[each]();
+}
+await browser.close();
