@@ -26,6 +26,9 @@ pub struct Options {
     /// The server is reached over HTTPS only (behind a proxy): cookies are marked so.
     #[arg(long)]
     https: bool,
+    /// Uploads larger than this, in MB, are refused.
+    #[arg(long, default_value_t = 512)]
+    upload_limit_mb: usize,
     /// Leaves trials to `barometer worker` processes.
     #[arg(long)]
     no_worker: bool,
@@ -38,7 +41,11 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
         format!("cannot listen on {}; is something else using this port?", options.listen)
     })?;
     let (stop, stopped) = watch::channel(false);
-    let settings = Settings { demo: options.demo, https: options.https };
+    let settings = Settings {
+        demo: options.demo,
+        https: options.https,
+        upload_limit_mb: options.upload_limit_mb,
+    };
     let app = router(App { store: store.clone(), settings });
     let work =
         (!options.no_worker).then(|| tokio::spawn(worker::run(store.clone(), stopped.clone())));

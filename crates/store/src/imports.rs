@@ -258,7 +258,8 @@ const FILE_GRAINS: &str = "SELECT lower(contact_type) AS key, min(contact_type) 
        JOIN centres ON centres.id = imports.centre_id WHERE import_id = $1) AS starts GROUP BY 1";
 
 /// Refuses rows of contact types whose kept intervals are shorter than the file's: an hour cannot
-/// be told apart into halves.
+/// be told apart into halves. Rows that only happen to start on the hour (a correction of 10:00)
+/// are no hours: it takes two in a row to tell.
 async fn refuse_coarser(
     connection: &mut sqlx::PgConnection,
     import: Uuid,
@@ -270,7 +271,12 @@ async fn refuse_coarser(
            JOIN imports ON imports.id = $1 \
            JOIN contact_types AS kept \
              ON kept.centre_id = imports.centre_id AND lower(kept.name) = grains.key \
-           WHERE grains.grain > kept.grain_minutes), \
+           WHERE grains.grain > kept.grain_minutes AND EXISTS ( \
+             SELECT FROM import_rows AS one JOIN import_rows AS next \
+               ON next.import_id = one.import_id \
+               AND lower(next.contact_type) = lower(one.contact_type) \
+               AND next.interval_start = one.interval_start + make_interval(mins => grains.grain) \
+             WHERE one.import_id = $1 AND lower(one.contact_type) = grains.key)), \
          gone AS ( \
            DELETE FROM import_rows AS refused USING coarser \
            WHERE refused.import_id = $1 AND lower(refused.contact_type) = coarser.key \

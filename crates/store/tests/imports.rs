@@ -132,6 +132,22 @@ async fn quarters_are_added_up_to_the_kept_halves_and_hours_are_refused(pool: Pg
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_correction_of_single_intervals_on_the_hour_is_not_taken_for_hours(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let Fixture { store, centre, .. } = &fixture;
+    let kept =
+        store.add_contact_type(*centre, "Calls", Grain::Half, &Rules::STARTING).await.unwrap();
+    let mut import = fixture.begin().await;
+    for (row_number, start) in [(2, "2026-07-02T08:00:00Z"), (3, "2026-07-02T12:00:00Z")] {
+        import.add(&row(row_number, "Calls", start, 7)).await.unwrap();
+    }
+    let id = import.finish().await.unwrap();
+    assert!(store.refusals(id, 10).await.unwrap().is_empty());
+    store.confirm_import(id, &Rules::STARTING).await.unwrap();
+    assert_eq!(store.history_since(kept, Timestamp::UNIX_EPOCH).await.unwrap().len(), 2);
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_discarded_or_abandoned_import_leaves_nothing(pool: PgPool) {
     let fixture = fixture(pool.clone()).await;
     let store = &fixture.store;

@@ -8,6 +8,7 @@ mod access;
 mod assets;
 mod charts;
 mod exports;
+mod extract;
 mod forms;
 mod frame;
 mod page_error;
@@ -20,6 +21,7 @@ mod strip;
 mod words;
 
 use axum::Router;
+use axum::extract::DefaultBodyLimit;
 use axum::routing::{get, post};
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -41,16 +43,15 @@ pub struct App {
 }
 
 /// Settings of a server.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Settings {
     /// Shows the demo users with their passwords on the sign-in page.
     pub demo: bool,
     /// The server is reached over HTTPS only: cookies are marked so.
     pub https: bool,
+    /// Uploads larger than this, in MB, are refused while they stream in.
+    pub upload_limit_mb: usize,
 }
-
-/// Uploads larger than this are refused while they stream in.
-pub const UPLOAD_LIMIT: usize = 512 * 1024 * 1024;
 
 /// The application.
 pub fn router(app: App) -> Router {
@@ -58,7 +59,12 @@ pub fn router(app: App) -> Router {
         .route("/", get(outlook::show))
         .route("/reading", get(outlook::reading))
         .route("/demand", get(demand::list))
-        .route("/demand/import", get(demand::import::form).post(demand::import::upload))
+        .route(
+            "/demand/import",
+            get(demand::import::form)
+                .post(demand::import::upload)
+                .layer(DefaultBodyLimit::disable()),
+        )
         .route("/demand/import/example.csv", get(demand::import::example))
         .route("/demand/import/{import}", get(demand::import::preview))
         .route("/demand/import/{import}/confirm", post(demand::import::confirm))

@@ -1,8 +1,7 @@
 //! Go-live: which drafts may replace the live version, on what evidence, and who let them.
 
 use askama::Template;
-use axum::Form;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Verdict;
 use barometer_store::{ContactType, GoLive, Role, StrategyVersion, Trial, TrialState};
@@ -13,6 +12,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Approver, Visit};
+use crate::extract::{Form, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;

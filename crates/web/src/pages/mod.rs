@@ -11,8 +11,11 @@ pub(crate) mod watch;
 
 use askama::Template;
 use axum::http::StatusCode;
-use axum::response::{Html, IntoResponse, Response};
+use axum::response::{Html, IntoResponse, Redirect, Response};
 
+use crate::App;
+use crate::access::Visit;
+use crate::frame::Stage;
 use crate::page_error::PageError;
 
 /// A rendered page.
@@ -23,4 +26,18 @@ pub(crate) fn page(template: &impl Template) -> Result<Response, PageError> {
 /// A form that comes back, filled in, with messages at its fields.
 pub(crate) fn refused(template: &impl Template) -> Result<Response, PageError> {
     Ok((StatusCode::UNPROCESSABLE_ENTITY, Html(template.render()?)).into_response())
+}
+
+/// To a stage's page of the first contact type, or to where contact types come from.
+pub(crate) async fn to_first(
+    app: &App,
+    visit: &Visit,
+    stage: Stage,
+) -> Result<Response, PageError> {
+    let types = app.store.contact_types(visit.centre.id).await?;
+    let (stage, first) = match types.first() {
+        Some(first) => (stage, Some(first.id)),
+        None => (Stage::Demand, None),
+    };
+    Ok(Redirect::to(&stage.address(visit.day, first)).into_response())
 }

@@ -1,8 +1,7 @@
 //! Signing in and out.
 
 use askama::Template;
-use axum::Form;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
 use barometer_demo::CENTRE;
@@ -10,6 +9,7 @@ use serde::Deserialize;
 
 use crate::App;
 use crate::access::{Accounts, Credentials};
+use crate::extract::{Form, Query};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 

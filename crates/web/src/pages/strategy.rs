@@ -1,8 +1,7 @@
 //! Strategy: what happens to a contact. One entry, one queue, one team, kept version by version.
 
 use askama::Template;
-use axum::Form;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_store::{ContactType, StrategyVersion};
 use barometer_strategy::{Entry, Exit, Queue, SCHEMA_VERSION, Strategy, Team};
@@ -12,11 +11,12 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::exports;
+use crate::extract::{Form, Path, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::{Choice, choices};
-use crate::pages::{page, refused};
+use crate::pages::{page, refused, to_first};
 use crate::words;
 
 #[derive(Template)]
@@ -81,13 +81,7 @@ pub(crate) struct ShowQuery {
 
 /// `GET /strategy`: the first contact type's strategy.
 pub(crate) async fn first(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    Ok(match types.first() {
-        Some(first) => {
-            Redirect::to(&Stage::Strategy.address(visit.day, Some(first.id))).into_response()
-        }
-        None => Redirect::to(&Stage::Demand.address(visit.day, None)).into_response(),
-    })
+    to_first(&app, &visit, Stage::Strategy).await
 }
 
 /// `GET /strategy/{contact_type}`: the newest version, or the one that is asked for.

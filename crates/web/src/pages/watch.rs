@@ -1,7 +1,7 @@
 //! Watch: what came against what was forecast four weeks before, and how callers fared.
 
 use askama::Template;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::response::Response;
 use barometer_forecast::HeldOutDay;
 use barometer_store::{ContactType, PeriodTotal};
@@ -12,6 +12,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::Visit;
 use crate::charts;
+use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;

@@ -1,8 +1,8 @@
 //! Importing interval history: upload, look, then save all of it or none.
 
 use askama::Template;
+use axum::extract::State;
 use axum::extract::multipart::{Field, MultipartError};
-use axum::extract::{Multipart, Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Rules;
 use barometer_store::{ImportState, PreviewLine, Refusal};
@@ -12,12 +12,13 @@ use tokio_util::io::StreamReader;
 use uuid::Uuid;
 
 use crate::access::{Planner, Visit};
+use crate::extract::{Multipart, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::csv_history::{self, FileError};
 use crate::pages::{page, refused};
 use crate::planning::refresh_forecast;
-use crate::{App, UPLOAD_LIMIT, exports, words};
+use crate::{App, exports, words};
 
 /// Refused rows that the preview shows.
 const SHOWN_REFUSALS: i64 = 200;
@@ -60,11 +61,11 @@ struct Line {
 }
 
 impl FormPage {
-    fn new(visit: &Visit, contact_type: String, wrong: Option<String>) -> Self {
+    fn new(app: &App, visit: &Visit, contact_type: String, wrong: Option<String>) -> Self {
         Self {
             frame: Frame::of(visit, Stage::Demand, None),
             zone: visit.centre.zone.iana_name().unwrap_or("UTC").to_owned(),
-            limit: UPLOAD_LIMIT / 1024 / 1024,
+            limit: app.settings.upload_limit_mb,
             contact_type,
             wrong,
         }
@@ -72,15 +73,18 @@ impl FormPage {
 }
 
 /// `GET /demand/import`
-pub(crate) async fn form(Planner(visit): Planner) -> Result<Response, PageError> {
-    page(&FormPage::new(&visit, String::new(), None))
+pub(crate) async fn form(
+    State(app): State<App>,
+    Planner(visit): Planner,
+) -> Result<Response, PageError> {
+    page(&FormPage::new(&app, &visit, String::new(), None))
 }
 
 /// `POST /demand/import`: streams the file into a preview.
 pub(crate) async fn upload(
     State(app): State<App>,
     Planner(visit): Planner,
-    mut parts: Multipart,
+    Multipart(mut parts): Multipart,
 ) -> Result<Response, PageError> {
     let mut contact_type = String::new();
     while let Some(part) = parts.next_field().await.map_err(cut_off)? {
@@ -98,7 +102,7 @@ pub(crate) async fn upload(
                         Ok(Redirect::to(&format!("/demand/import/{import}")).into_response())
                     }
                     Err(error) => {
-                        refused(&FormPage::new(&visit, contact_type, Some(error.to_string())))
+                        refused(&FormPage::new(&app, &visit, contact_type, Some(error.to_string())))
                     }
                 };
             }
@@ -106,7 +110,7 @@ pub(crate) async fn upload(
         }
     }
     let wrong = "Choose a file first.".to_owned();
-    refused(&FormPage::new(&visit, contact_type, Some(wrong)))
+    refused(&FormPage::new(&app, &visit, contact_type, Some(wrong)))
 }
 
 async fn read_file(
@@ -116,11 +120,10 @@ async fn read_file(
     contact_type: &str,
     part: Field<'_>,
 ) -> Result<Result<Uuid, FileError>, PageError> {
-    let mut read = 0;
+    let (mut read, limit) = (0, app.settings.upload_limit_mb);
     let bytes = part.map_err(std::io::Error::other).and_then(move |chunk| {
         read += chunk.len();
-        let within = read <= UPLOAD_LIMIT;
-        let limit = UPLOAD_LIMIT / 1024 / 1024;
+        let within = read <= limit * 1024 * 1024;
         let too_large = || {
             std::io::Error::other(format!(
                 "it is larger than {limit} MB; split it and import the parts"

@@ -4,7 +4,7 @@ pub(crate) mod csv_history;
 pub(crate) mod import;
 
 use askama::Template;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use barometer_forecast::{Backtest, Errors, HORIZON_DAYS};
 use barometer_plan::ForecastInterval;
@@ -20,6 +20,7 @@ use crate::App;
 use crate::access::Visit;
 use crate::charts;
 use crate::exports;
+use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;

@@ -1,7 +1,7 @@
 //! One cell of the strip in figures: what the cover comes to, what is promised, what the need would.
 
 use askama::Template;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{PlannedInterval, Rules, Verdict};
 use barometer_queueing::Outcome;
@@ -13,6 +13,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
+use crate::extract::Query;
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::planning;

@@ -1,7 +1,6 @@
 //! The cover: people planned for a stretch of the day, or as many as are needed.
 
-use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{CoverInterval, PlannedInterval};
 use jiff::civil::Time;
@@ -13,6 +12,7 @@ use super::show_page;
 use super::targets::TargetsForm;
 use crate::App;
 use crate::access::Planner;
+use crate::extract::{Form, Path};
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::refused;

@@ -5,8 +5,8 @@ mod targets;
 mod why;
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
-use axum::response::{IntoResponse, Redirect, Response};
+use axum::extract::State;
+use axum::response::Response;
 use barometer_plan::{IntervalLoad, Model, PlannedInterval, Rules, Verdict, need};
 use barometer_store::ContactType;
 use jiff::Span;
@@ -19,10 +19,11 @@ use crate::App;
 use crate::access::Visit;
 use crate::charts;
 use crate::exports;
+use crate::extract::{Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::{Choice, choices};
-use crate::pages::page;
+use crate::pages::{page, to_first};
 use crate::planning;
 use crate::strip::{Cell, Hours, cells};
 use crate::words;
@@ -99,13 +100,7 @@ pub(crate) struct ShowQuery {
 
 /// `GET /staffing`: the first contact type's page.
 pub(crate) async fn first(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    Ok(match types.first() {
-        Some(first) => {
-            Redirect::to(&Stage::Staffing.address(visit.day, Some(first.id))).into_response()
-        }
-        None => Redirect::to(&Stage::Demand.address(visit.day, None)).into_response(),
-    })
+    to_first(&app, &visit, Stage::Staffing).await
 }
 
 /// `GET /staffing/{contact_type}`: a day's need against its cover.

@@ -1,7 +1,6 @@
 //! The targets of a contact type: a form, checked field by field.
 
-use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Rules;
 use serde::Deserialize;
@@ -10,6 +9,7 @@ use uuid::Uuid;
 use super::show_page;
 use crate::App;
 use crate::access::Planner;
+use crate::extract::{Form, Path};
 use crate::forms::Wrong;
 use crate::frame::Stage;
 use crate::page_error::PageError;

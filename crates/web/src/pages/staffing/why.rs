@@ -1,7 +1,7 @@
 //! Why this number: one interval's need with its inputs, its neighbours and its formula.
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{
     Candidate, Explanation, IntervalLoad, Model, PlannedInterval, Rules, explain, need,
@@ -15,6 +15,7 @@ use uuid::Uuid;
 use super::other_model;
 use crate::App;
 use crate::access::Visit;
+use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::planning;

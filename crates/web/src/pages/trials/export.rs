@@ -1,12 +1,13 @@
 //! A trial's files: the intervals as CSV, everything as JSON.
 
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
 use crate::exports;
+use crate::extract::Path;
 use crate::page_error::PageError;
 
 /// `GET /trials/{trial}/intervals.csv`

@@ -1,6 +1,5 @@
 //! The form of a trial: what is typed, checked, becomes a trial in the queue.
 
-use axum::Form;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{CoverChoice, PlannedInterval, TrialInputs, trial_intervals};
@@ -13,6 +12,7 @@ use uuid::Uuid;
 use super::list_page;
 use crate::App;
 use crate::access::{Planner, Visit};
+use crate::extract::Form;
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::refused;

@@ -6,7 +6,7 @@ mod progress;
 mod result;
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::Verdict;
 use barometer_store::{ContactType, Trial, TrialState};
@@ -16,6 +16,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
+use crate::extract::{Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::{Choice, choices};

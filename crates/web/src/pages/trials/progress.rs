@@ -1,7 +1,7 @@
 //! The part of a trial's page that changes while it is played.
 
 use askama::Template;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_store::{Trial, TrialState};
 use uuid::Uuid;
@@ -9,6 +9,7 @@ use uuid::Uuid;
 use super::state_word;
 use crate::App;
 use crate::access::{Planner, Visit};
+use crate::extract::Path;
 use crate::page_error::PageError;
 use crate::pages::page;
 

@@ -1,0 +1,172 @@
+//! Who gets in, and who may change what.
+
+use axum::body::Body;
+use axum::http::{Method, Request, StatusCode, header};
+use barometer_store::Role;
+use barometer_web::{DEMO_USERS, Settings};
+use sqlx::PgPool;
+use tower::ServiceExt;
+use uuid::Uuid;
+
+use crate::visitor::Centre;
+
+/// Every page, and the least role that it is for.
+fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
+    let (get, post) = (Method::GET, Method::POST);
+    let id = Uuid::nil();
+    vec![
+        (get.clone(), "/".into(), Role::Viewer),
+        (get.clone(), format!("/reading?contact_type={bookings}&at=0"), Role::Viewer),
+        (get.clone(), "/demand".into(), Role::Viewer),
+        (get.clone(), format!("/demand/{bookings}"), Role::Viewer),
+        (get.clone(), format!("/demand/{bookings}/forecast.csv"), Role::Viewer),
+        (get.clone(), "/demand/import".into(), Role::Planner),
+        (get.clone(), format!("/demand/import/{id}"), Role::Planner),
+        (post.clone(), "/demand/import".into(), Role::Planner),
+        (post.clone(), format!("/demand/import/{id}/confirm"), Role::Planner),
+        (post.clone(), format!("/demand/import/{id}/discard"), Role::Planner),
+        (get.clone(), "/staffing".into(), Role::Viewer),
+        (get.clone(), format!("/staffing/{bookings}"), Role::Viewer),
+        (get.clone(), format!("/staffing/{bookings}/need.csv"), Role::Viewer),
+        (post.clone(), format!("/staffing/{bookings}/targets"), Role::Planner),
+        (post.clone(), format!("/staffing/{bookings}/cover"), Role::Planner),
+        (get.clone(), format!("/strategy/{bookings}"), Role::Viewer),
+        (get.clone(), format!("/strategy/{bookings}/1"), Role::Viewer),
+        (post.clone(), format!("/strategy/{bookings}"), Role::Planner),
+        (get.clone(), "/trials".into(), Role::Viewer),
+        (get.clone(), format!("/trials/{id}"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/progress"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/intervals.csv"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/trial.json"), Role::Viewer),
+        (post.clone(), "/trials".into(), Role::Planner),
+        (post.clone(), format!("/trials/{id}/cancel"), Role::Planner),
+        (get.clone(), "/go-live".into(), Role::Viewer),
+        (post, "/go-live".into(), Role::Approver),
+        (get, "/watch".into(), Role::Viewer),
+    ]
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_stranger_is_asked_to_sign_in_on_every_page(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let stranger = centre.stranger();
+    for (method, address, _) in pages(centre.bookings) {
+        let answer = stranger.request(&method, &address).await;
+        assert_eq!(answer.status, StatusCode::SEE_OTHER, "{method} {address}");
+        assert!(answer.location().starts_with("/sign-in?next=/"), "{method} {address}");
+    }
+    let by_script = Request::get("/reading").header("hx-request", "true");
+    let answer = stranger.send(by_script, Body::empty()).await;
+    assert_eq!(answer.status, StatusCode::UNAUTHORIZED);
+    assert_eq!(answer.headers["hx-redirect"], "/sign-in?next=/reading");
+}
+
+#[sqlx::test(migrations = false)]
+async fn every_role_is_refused_what_is_above_it_and_nothing_else(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    for role in [Role::Viewer, Role::Planner, Role::Approver, Role::Administrator] {
+        let visitor = centre.visitor(role).await;
+        for (method, address, least) in pages(centre.bookings) {
+            let answer = visitor.request(&method, &address).await;
+            let is_refused = answer.status == StatusCode::FORBIDDEN;
+            assert_eq!(is_refused, role < least, "{role:?} {method} {address}: {}", answer.status);
+            assert!(
+                !answer.status.is_server_error(),
+                "{role:?} {method} {address}: {}",
+                answer.text
+            );
+        }
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_change_sent_from_another_site_is_not_carried_out(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/strategy/{}", centre.bookings);
+    for (name, value) in [("sec-fetch-site", "cross-site"), ("origin", "https://elsewhere.example")]
+    {
+        let request = Request::post(&address)
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+            .header(name, value);
+        let form = "name=X&entry=X&queue=X&team=X&concurrency=1";
+        let answer = planner.send(request, Body::from(form)).await;
+        assert_eq!(answer.status, StatusCode::FORBIDDEN, "{name}: {value}");
+        answer.says("from another site");
+    }
+    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 1);
+}
+
+#[sqlx::test(migrations = false)]
+async fn pages_carry_the_headers_that_keep_them_safe(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let answer = centre.visitor(Role::Viewer).await.get("/").await;
+    assert_eq!(answer.status, StatusCode::OK);
+    let policy = answer.headers[header::CONTENT_SECURITY_POLICY].to_str().unwrap();
+    assert!(policy.contains("script-src 'self';"), "{policy}");
+    assert!(
+        !policy.contains("'unsafe-eval'") && !policy.contains("script-src 'self' 'unsafe-inline'")
+    );
+    assert_eq!(answer.headers[header::X_CONTENT_TYPE_OPTIONS], "nosniff");
+    assert_eq!(answer.headers[header::CACHE_CONTROL], "no-store");
+    // No inline script or style element: only data and files.
+    for script in answer.text.split("<script").skip(1) {
+        assert!(
+            script.starts_with(" src=") || script.starts_with(" type=\"application/json\""),
+            "{script}"
+        );
+    }
+    assert!(!answer.text.contains("<style") && !answer.text.contains(" onclick="));
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_session_cookie_is_closed_to_scripts_and_other_sites_and_secure_over_https(
+    pool: PgPool,
+) {
+    let centre = Centre::new(pool).await;
+    for https in [false, true] {
+        let request = Request::post("/sign-in")
+            .header(header::HOST, "barometer.example")
+            .header("sec-fetch-site", "same-origin")
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+            .body(Body::from("email=planner%40example.org&password=low+tide+at+nine"))
+            .unwrap();
+        let app = centre.app(Settings { https, ..Centre::settings() });
+        let response = app.oneshot(request).await.unwrap();
+        let cookie = response.headers()[header::SET_COOKIE].to_str().unwrap().to_owned();
+        assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Lax"), "{cookie}");
+        assert_eq!(cookie.contains("Secure"), https, "{cookie}");
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_wrong_password_says_so_and_signing_out_ends_the_session(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let form = "email=planner%40example.org&password=high+tide";
+    let answer = centre.stranger().post("/sign-in", form).await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    answer.says("do not belong together").says("value=\"planner@example.org\"");
+    let planner = centre.visitor(Role::Planner).await;
+    assert_eq!(planner.get("/").await.status, StatusCode::OK);
+    planner.post("/sign-out", "").await;
+    assert_eq!(
+        planner.get("/").await.status,
+        StatusCode::SEE_OTHER,
+        "the old cookie opens nothing"
+    );
+}
+
+#[sqlx::test(migrations = false)]
+async fn demo_passwords_are_shown_in_the_demo_only(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    for demo in [false, true] {
+        let request = Request::get("/sign-in").body(Body::empty()).unwrap();
+        let response =
+            centre.app(Settings { demo, ..Centre::settings() }).oneshot(request).await.unwrap();
+        let bytes = axum::body::to_bytes(response.into_body(), usize::MAX).await.unwrap();
+        let page = String::from_utf8(bytes.to_vec()).unwrap();
+        for user in DEMO_USERS {
+            assert_eq!(page.contains(user.password), demo, "{}", user.email);
+        }
+    }
+}

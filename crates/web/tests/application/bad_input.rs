@@ -1,0 +1,121 @@
+//! What nobody should send: a page that says what is wrong, and nothing changed.
+
+use axum::http::StatusCode;
+use barometer_store::Role;
+use sqlx::PgPool;
+
+use crate::visitor::{Centre, TODAY};
+
+#[sqlx::test(migrations = false)]
+async fn addresses_that_lead_nowhere_are_answered_with_a_page(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let nowhere = [
+        "/no/such/page",
+        "/staffing/not-a-key",
+        "/staffing/00000000-0000-0000-0000-000000000000",
+        "/trials/00000000-0000-0000-0000-000000000000",
+        "/demand/import/00000000-0000-0000-0000-000000000000",
+        "/reading?contact_type=00000000-0000-0000-0000-000000000000&at=0",
+    ];
+    for address in nowhere {
+        let answer = planner.get(address).await;
+        assert_eq!(answer.status, StatusCode::NOT_FOUND, "{address}");
+        answer.says("Where did it go?").says("To the outlook");
+    }
+    let version = format!("/strategy/{}/99", centre.bookings);
+    assert_eq!(planner.get(&version).await.status, StatusCode::NOT_FOUND);
+    let answer = planner.get("/reading?contact_type=x&at=noon").await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    answer.says("This address cannot be read.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_day_that_is_none_is_today_and_far_days_are_empty_not_broken(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    for day in ["yesterday", "2026-02-30", "-5", "9999-99-99", "0001-01-01", ""] {
+        let answer = viewer.get(&format!("/?day={day}")).await;
+        assert_eq!(answer.status, StatusCode::OK, "{day}");
+        answer.says("23 – 29 Nov");
+    }
+    for day in ["1990-01-01", "2199-12-31"] {
+        for page in ["", "demand", "staffing", "strategy", "trials", "go-live", "watch"] {
+            let mut answer = viewer.get(&format!("/{page}?day={day}")).await;
+            if answer.status == StatusCode::SEE_OTHER {
+                answer = viewer.get(answer.location()).await;
+            }
+            assert_eq!(answer.status, StatusCode::OK, "/{page}?day={day}");
+        }
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn wrong_targets_come_back_as_typed_with_a_message_each(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let before = centre.store.contact_type(centre.bookings).await.unwrap().rules;
+    let form = "service_level=180&within_secs=soon&abandonment=-3&occupancy=101&patience_secs=0\
+                &concurrency=1.5&shrinkage=100&day=2026-11-24";
+    let answer = planner.post(&format!("/staffing/{}/targets", centre.bookings), form).await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    for typed in ["180", "soon", "-3", "101", "1.5", "100"] {
+        answer.says(&format!("value=\"{typed}\""));
+    }
+    for field in [
+        "service_level",
+        "within_secs",
+        "abandonment",
+        "occupancy",
+        "patience_secs",
+        "concurrency",
+        "shrinkage",
+    ] {
+        answer.says(&format!("id=\"{field}-wrong\""));
+    }
+    assert_eq!(centre.store.contact_type(centre.bookings).await.unwrap().rules, before);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_wrong_strategy_or_trial_saves_nothing(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = "name=&entry=Line&queue=Queue&team=Team&places=many&longest_wait=0&concurrency=0";
+    let answer = planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    answer.says("Needs a name").says("value=\"many\"").says("id=\"longest_wait-wrong\"");
+    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 1);
+    let form = format!(
+        "contact_type={}&version={}&day={TODAY}&cover=fixed&people=lots&more=some&replications=1&seed=-1",
+        centre.bookings, centre.strategy_version
+    );
+    let answer = planner.post("/trials", &form).await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    for field in ["people", "more", "replications", "seed"] {
+        answer.says(&format!("id=\"{field}-wrong\""));
+    }
+    answer.says("value=\"lots\"");
+    assert!(centre.store.latest_trials(None, 5).await.unwrap().is_empty());
+}
+
+#[sqlx::test(migrations = false)]
+async fn names_that_are_markup_or_formulas_stay_text(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = "name=%3Cscript%3Ealert(1)%3C%2Fscript%3E&entry=%3Cb%3E&queue=Queue&team=Team&concurrency=1";
+    let answer = planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER);
+    let page = planner.get(answer.location()).await;
+    assert!(!page.text.contains("<script>alert") && !page.text.contains("“<b>”"));
+    page.says("&#60;script&#62;alert(1)");
+    let file =
+        "contact_type,interval_start,offered\n=1+1,2026-11-02T09:00,5\n=1+1,2026-11-02T09:30,6\n";
+    let preview = planner.upload("x.csv", "", file).await.location().to_owned();
+    let answer = planner.post(&format!("{preview}/confirm"), "").await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
+    let types =
+        centre.store.contact_types(centre.store.centre().await.unwrap().unwrap().id).await.unwrap();
+    let added = types.iter().find(|each| each.name == "=1+1").unwrap();
+    let page = planner.get(&format!("/demand/{}", added.id)).await;
+    page.says("There is no forecast");
+}

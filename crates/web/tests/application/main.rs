@@ -1,0 +1,9 @@
+//! The whole application, from request to response, on a real database.
+
+#![cfg(test)]
+
+mod access;
+mod bad_input;
+mod importing;
+mod planning;
+mod visitor;

@@ -1,0 +1,143 @@
+//! From forecast to verdict, as a planner goes through the stages.
+
+use axum::http::StatusCode;
+use barometer_plan::{TrialResult, Verdict, need};
+use barometer_simulate::Summary;
+use barometer_store::{Role, TrialState};
+use sqlx::PgPool;
+use uuid::Uuid;
+
+use crate::visitor::{Centre, TODAY, at};
+
+#[sqlx::test(migrations = false)]
+async fn the_need_on_the_page_and_in_the_file_is_the_need_of_the_core(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let file =
+        viewer.get(&format!("/staffing/{}/need.csv?day={TODAY}&days=7", centre.bookings)).await;
+    let mut lines = file.text.lines();
+    let heading: Vec<_> = lines.next().unwrap().split(',').collect();
+    let column = |name: &str| heading.iter().position(|each| *each == name).unwrap();
+    let (from, to) = (at("2026-11-23T00:00"), at("2026-11-30T00:00"));
+    let forecast = centre.store.forecast_between(centre.bookings, from, to).await.unwrap();
+    let contact_type = centre.store.contact_type(centre.bookings).await.unwrap();
+    assert_eq!(forecast.len(), 7 * 20);
+    let model = barometer_plan::Model::for_rules(&contact_type.rules);
+    for interval in &forecast {
+        let cells: Vec<_> = lines.next().unwrap().split(',').collect();
+        let expected = need(interval.load, 1800.0, &contact_type.rules, model).unwrap().agents;
+        assert_eq!(cells[column("need_agents")], expected.to_string(), "{cells:?}");
+        assert_eq!(cells[column("cover_agents")], "9");
+    }
+    let page = viewer.get(&format!("/staffing/{}?day={TODAY}", centre.bookings)).await;
+    page.says("needs").says("Erlang A (M/M/n+M)");
+    let first = forecast[0].start.as_second();
+    let why = viewer.get(&format!("/staffing/{}/why?at={first}", centre.bookings)).await;
+    why.says("at 08:00?").says("Every target");
+    let reading =
+        viewer.get(&format!("/reading?contact_type={}&at={first}", centre.bookings)).await;
+    reading.says("Monday 23 November, 08:00");
+}
+
+#[sqlx::test(migrations = false)]
+async fn cover_is_planned_for_a_stretch_and_as_needed(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/cover", centre.bookings);
+    let form = |more: &str| format!("how=people&day={TODAY}&{more}");
+    let wrong = [
+        ("from=25%3A00&to=10%3A00&people=4", "From must be a time"),
+        ("from=10%3A00&to=09%3A00&people=4", "To must be later than from."),
+        ("from=09%3A00&to=10%3A00&people=lots", "People must be a whole number"),
+        ("from=01%3A00&to=02%3A00&people=4", "Nothing is open between these times"),
+    ];
+    for (more, message) in wrong {
+        let answer = planner.post(&address, &form(more)).await;
+        assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{more}");
+        answer.says(message);
+    }
+    let answer = planner.post(&address, &form("from=09%3A00&to=10%3A00&people=4")).await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER);
+    let cover = async || {
+        let (from, to) = (at("2026-11-23T08:30"), at("2026-11-23T10:30"));
+        let planned = centre.store.cover_between(centre.bookings, from, to).await.unwrap();
+        planned.iter().map(|interval| interval.agents).collect::<Vec<_>>()
+    };
+    assert_eq!(cover().await, [9, 4, 4, 9]);
+    planner.post(&address, &format!("how=need-day&day={TODAY}")).await;
+    planner
+        .get(&format!("/staffing/{}?day={TODAY}", centre.bookings))
+        .await
+        .says("The cover holds all day.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let strategy = "name=Bookings&entry=Line&queue=Queue&team=Team&places=5&longest_wait=60\
+                    &when_full=release&when_too_long=voicemail&concurrency=1";
+    planner.post(&format!("/strategy/{}", centre.bookings), strategy).await;
+    let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
+    assert_eq!((draft.version, draft.is_live), (2, false));
+    let form = format!(
+        "contact_type={}&version={}&day={TODAY}&cover=need&more=2&handling=exponential&replications=40&seed=5",
+        centre.bookings, draft.id
+    );
+    let queued = planner.post("/trials", &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let address = queued.location().split('?').next().unwrap().to_owned();
+    planner.get(&address).await.says("Queued: 0 of 40 days");
+    let id: Uuid = address.rsplit('/').next().unwrap().parse().unwrap();
+
+    // What a worker does, without the queue.
+    let trial = centre.store.trial(id).await.unwrap();
+    let mut summary = Summary::new(trial.inputs.intervals.len());
+    trial.inputs.experiment().unwrap().play_range(0..40).iter().for_each(|day| summary.add(day));
+    let result = TrialResult::of(&summary);
+    centre.store.finish_trial(id, &result).await.unwrap();
+    assert_eq!(centre.store.trial(id).await.unwrap().state, TrialState::Done);
+
+    let verdict = result.judge(&trial.inputs.rules).iter().map(|each| each.verdict).max();
+    assert_eq!(verdict, Some(Verdict::Holds), "two more than needed hold");
+    let page = planner.get(&address).await;
+    page.says("It holds:").says("Erlang A says").says("the need, 2 more, 40 simulated days");
+    let csv = planner.get(&format!("{address}/intervals.csv")).await;
+    assert_eq!(csv.text.lines().count(), 21);
+    let json: serde_json::Value =
+        serde_json::from_str(&planner.get(&format!("{address}/trial.json")).await.text).unwrap();
+    assert_eq!(json["inputs"]["seed"], 5);
+
+    let sheet = planner.get("/go-live").await;
+    sheet.says("Bookings: v2").says("An approver can let it go live.");
+    let approver = centre.visitor(Role::Approver).await;
+    let silent =
+        approver.post("/go-live", &format!("version={}&trial={id}&note=+", draft.id)).await;
+    assert_eq!(silent.status, StatusCode::UNPROCESSABLE_ENTITY, "a reason is needed");
+    let live = approver
+        .post("/go-live", &format!("version={}&trial={id}&note=shorter+waits", draft.id))
+        .await;
+    assert_eq!(live.status, StatusCode::SEE_OTHER, "{}", live.text);
+    approver.get("/go-live").await.says("shorter waits").says("A approver");
+    assert!(centre.store.strategy_versions(centre.bookings).await.unwrap()[0].is_live);
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_empty_centre_shows_the_way_to_the_first_import(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let kept = centre.store.centre().await.unwrap().unwrap();
+    centre.store.remove_centre(kept.id).await.unwrap();
+    let planner = centre.visitor(Role::Planner).await;
+    let answer = planner.get("/").await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    answer.says("There is no contact centre yet.");
+    centre.store.add_centre("New centre", "Europe/Madrid").await.unwrap();
+    for page in ["/", "/demand", "/trials", "/go-live", "/watch"] {
+        let answer = planner.get(page).await;
+        assert_eq!(answer.status, StatusCode::OK, "{page}");
+    }
+    planner.get("/").await.says("Import history");
+    for page in ["/staffing", "/strategy"] {
+        assert!(planner.get(page).await.location().starts_with("/demand"), "{page}");
+    }
+}

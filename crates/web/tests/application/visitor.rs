@@ -1,0 +1,184 @@
+//! A visitor of an application with one small centre, as a browser would send its requests.
+
+use axum::Router;
+use axum::body::{Body, to_bytes};
+use axum::http::{HeaderMap, Method, Request, StatusCode, header};
+use barometer_forecast::Grain;
+use barometer_plan::{CoverInterval, Rules};
+use barometer_store::{HistoryInterval, Role, Store};
+use barometer_strategy::Strategy;
+use barometer_web::{App, Settings, hash_password, refresh_forecast, router};
+use jiff::civil::{Date, date};
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, ToSpan};
+use sqlx::PgPool;
+use tower::ServiceExt;
+use uuid::Uuid;
+
+pub const PASSWORD: &str = "low tide at nine";
+pub const TODAY: Date = date(2026, 11, 23);
+
+/// A centre with one contact type, ten weeks of history, a forecast, a strategy and cover.
+pub struct Centre {
+    pub store: Store,
+    pub bookings: Uuid,
+    pub strategy_version: Uuid,
+}
+
+impl Centre {
+    pub async fn new(pool: PgPool) -> Self {
+        let store = Store::on(pool);
+        store.migrate().await.unwrap();
+        let zone = TimeZone::get("Europe/London").unwrap();
+        let centre = store.add_centre("Test centre", "Europe/London").await.unwrap();
+        store.set_today(centre, TODAY).await.unwrap();
+        let hash = hash_password(PASSWORD).unwrap();
+        for role in [Role::Viewer, Role::Planner, Role::Approver, Role::Administrator] {
+            let email = format!("{}@example.org", role.word());
+            store.add_user(&format!("A {}", role.word()), &email, &hash, role).await.unwrap();
+        }
+        let bookings = store
+            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
+            .await
+            .unwrap();
+        store.add_history(bookings, &ten_weeks(&zone)).await.unwrap();
+        let contact_type = store.contact_type(bookings).await.unwrap();
+        refresh_forecast(&store, &contact_type, &zone).await.unwrap();
+        let strategy_version =
+            store.add_strategy_version(bookings, &Strategy::plain("Bookings"), None).await.unwrap();
+        store.go_live(strategy_version, None, None, "to begin with").await.unwrap();
+        let from = zone.to_timestamp(TODAY.at(0, 0, 0, 0)).unwrap();
+        let cover: Vec<_> = (0..7 * 48)
+            .map(|half| CoverInterval { start: from + (30 * half).minutes(), agents: 9 })
+            .collect();
+        store.save_cover(bookings, &cover).await.unwrap();
+        Self { store, bookings, strategy_version }
+    }
+
+    pub fn settings() -> Settings {
+        Settings { demo: false, https: false, upload_limit_mb: 1 }
+    }
+
+    pub fn app(&self, settings: Settings) -> Router {
+        router(App { store: self.store.clone(), settings })
+    }
+
+    /// Somebody of this role who has signed in.
+    pub async fn visitor(&self, role: Role) -> Visitor {
+        let mut visitor = self.stranger();
+        let form =
+            format!("email={}%40example.org&password={}", role.word(), PASSWORD.replace(' ', "+"));
+        let answer = visitor.post("/sign-in", &form).await;
+        assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
+        let cookie = answer.headers[header::SET_COOKIE].to_str().unwrap();
+        visitor.cookie = Some(cookie.split(';').next().unwrap().to_owned());
+        visitor
+    }
+
+    /// Somebody who has not.
+    pub fn stranger(&self) -> Visitor {
+        Visitor { app: self.app(Self::settings()), cookie: None }
+    }
+}
+
+/// Half-hours from 8 to 18 o'clock, busier in the morning, on every day until yesterday.
+fn ten_weeks(zone: &TimeZone) -> Vec<HistoryInterval> {
+    let first = TODAY.saturating_sub(70.days());
+    (0..70)
+        .flat_map(|day| (16..36).map(move |half| (day, half)))
+        .map(|(day, half)| {
+            let time =
+                first.saturating_add(day.days()).at((half / 2) as i8, (half % 2 * 30) as i8, 0, 0);
+            let offered = 40 - (half - 20_i32).abs();
+            HistoryInterval {
+                start: zone.to_timestamp(time).unwrap(),
+                offered,
+                answered: offered - 1,
+                abandoned: 1,
+                handle_secs: Some(240.0),
+            }
+        })
+        .collect()
+}
+
+/// The instant of a time on the centre's clocks.
+pub fn at(text: &str) -> Timestamp {
+    let zone = TimeZone::get("Europe/London").unwrap();
+    zone.to_timestamp(text.parse().unwrap()).unwrap()
+}
+
+pub struct Visitor {
+    app: Router,
+    cookie: Option<String>,
+}
+
+pub struct Answer {
+    pub status: StatusCode,
+    pub headers: HeaderMap,
+    pub text: String,
+}
+
+impl Answer {
+    pub fn location(&self) -> &str {
+        self.headers.get(header::LOCATION).map_or("", |location| location.to_str().unwrap())
+    }
+
+    /// Fails unless the page says this.
+    #[track_caller]
+    pub fn says(&self, wanted: &str) -> &Self {
+        assert!(self.text.contains(wanted), "“{wanted}” is not in\n{}", self.text);
+        self
+    }
+}
+
+impl Visitor {
+    pub async fn get(&self, address: &str) -> Answer {
+        self.send(Request::get(address), Body::empty()).await
+    }
+
+    pub async fn post(&self, address: &str, form: &str) -> Answer {
+        let request = Request::post(address)
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+            .header("sec-fetch-site", "same-origin");
+        self.send(request, Body::from(form.to_owned())).await
+    }
+
+    /// Uploads a file with the form of the import page.
+    pub async fn upload(
+        &self,
+        file_name: &str,
+        contact_type: &str,
+        file: impl Into<Vec<u8>>,
+    ) -> Answer {
+        let mut body = format!(
+            "--edge\r\nContent-Disposition: form-data; name=\"contact_type\"\r\n\r\n{contact_type}\r\n\
+             --edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{file_name}\"\r\n\
+             Content-Type: text/csv\r\n\r\n"
+        )
+        .into_bytes();
+        body.extend(file.into());
+        body.extend(b"\r\n--edge--\r\n");
+        let request = Request::post("/demand/import")
+            .header(header::CONTENT_TYPE, "multipart/form-data; boundary=edge")
+            .header("sec-fetch-site", "same-origin");
+        self.send(request, Body::from(body)).await
+    }
+
+    pub async fn send(&self, request: axum::http::request::Builder, body: Body) -> Answer {
+        let mut request = request.header(header::HOST, "barometer.example");
+        if let Some(cookie) = &self.cookie {
+            request = request.header(header::COOKIE, cookie);
+        }
+        let response = self.app.clone().oneshot(request.body(body).unwrap()).await.unwrap();
+        let (status, headers) = (response.status(), response.headers().clone());
+        let bytes = to_bytes(response.into_body(), usize::MAX).await.unwrap();
+        Answer { status, headers, text: String::from_utf8_lossy(&bytes).into_owned() }
+    }
+
+    pub async fn request(&self, method: &Method, address: &str) -> Answer {
+        match *method {
+            Method::POST => self.post(address, "").await,
+            _ => self.get(address).await,
+        }
+    }
+}
