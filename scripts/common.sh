@@ -106,6 +106,36 @@ reachable_by_postgres() {
   chown postgres: "$folder/"
 }
 
+# start_server PROGRAM PORT: serves the demo and waits until it answers; sets `server` to its process.
+start_server() {
+  # In a session of its own, so that Ctrl-C reaches the script first and the server is stopped in order.
+  setsid "$1" serve --demo --listen "127.0.0.1:$2" &
+  server=$!
+  local try
+  for try in $(seq 100); do
+    (exec 3<>"/dev/tcp/127.0.0.1/$2") 2>/dev/null && return
+    kill -0 "$server" 2>/dev/null || break
+    sleep 0.1
+  done
+  fail "Barometer did not start; see the message above."
+}
+
+# stop_all: for a trap; stops the server and the PostgreSQL that the script itself has started.
+stop_all() {
+  trap - EXIT INT TERM
+  if [ -n "${server:-}" ]; then
+    kill -TERM "$server" 2>/dev/null || true
+    wait "$server" 2>/dev/null || true
+  fi
+  [ -z "${STARTED_POSTGRES:-}" ] || stop_postgres "$STARTED_POSTGRES"
+}
+
+# new_database NAME: an empty one in the server at DATABASE_SERVER, in the place of an earlier one.
+new_database() {
+  "$(pg_programs)/psql" -q "$DATABASE_SERVER/postgres" -c "SET client_min_messages = error" \
+    -c "DROP DATABASE IF EXISTS $1 WITH (FORCE)" -c "CREATE DATABASE $1" || fail "The database $1 could not be created."
+}
+
 # make_database NAME: creates it in the server at DATABASE_SERVER unless it is there.
 make_database() {
   local programs

@@ -90,6 +90,13 @@ async fn queue_trial(
     Ok(())
 }
 
+/// Prints the demo's users, a line each.
+pub fn print_users() {
+    for user in DEMO_USERS {
+        println!("  {:<30}{:<20}{}", user.email, user.password, user.role.word());
+    }
+}
+
 async fn load_contact_type(
     store: &Store,
     centre: Uuid,

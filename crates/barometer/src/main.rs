@@ -29,7 +29,7 @@ enum Command {
     Worker,
     /// Brings the database's schema up to date.
     Migrate,
-    /// Loads Larkhaven Ferries and its users into an empty database.
+    /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
     Demo,
     /// Adds the contact centre of an empty database.
     AddCentre {
@@ -52,8 +52,10 @@ enum Command {
 #[tokio::main]
 async fn main() -> Result<()> {
     let cli = Cli::parse();
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
-        .unwrap_or_else(|_| "warn,barometer=info".into());
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(
+        |_| // The check of a million rows takes its seconds, and SQLx would print it whole.
+            "warn,barometer=info,sqlx::query=error".into(),
+    );
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     if cli.database_url.is_empty() {
         anyhow::bail!(
@@ -67,7 +69,11 @@ async fn main() -> Result<()> {
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker => worker::run_until_stopped(store).await,
         Command::Migrate => Ok(store.migrate().await?),
-        Command::Demo => demo::load(&store).await,
+        Command::Demo => {
+            demo::load(&store).await?;
+            demo::print_users();
+            Ok(())
+        }
         Command::AddCentre { name, zone } => add_centre(&store, &name, &zone).await,
         Command::AddUser { name, email, role } => add_user(&store, &name, &email, &role).await,
     }

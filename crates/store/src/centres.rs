@@ -104,12 +104,22 @@ impl Store {
 
     /// Removes a centre with everything that belongs to it.
     pub async fn remove_centre(&self, centre: Uuid) -> Result<(), StoreError> {
+        let failed = StoreError::on("removing a centre");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        sqlx::query(
+            "DELETE FROM history USING contact_types \
+             WHERE contact_types.id = contact_type_id AND centre_id = $1",
+        )
+        .bind(centre)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
         sqlx::query("DELETE FROM centres WHERE id = $1")
             .bind(centre)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map(|_| ())
-            .map_err(StoreError::on("removing a centre"))
+            .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// The centre's contact types in their order.

@@ -24,6 +24,9 @@ pub enum StoreError {
         #[source]
         source: sqlx::Error,
     },
+    /// A file names more contact types than a centre could have.
+    #[error("the file has over 32,767 different contact types; perhaps another column holds them")]
+    TooManyTypes,
     /// The job queue failed.
     #[error("queueing the job failed")]
     Queue(#[source] apalis_postgres::Error),

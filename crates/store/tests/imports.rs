@@ -27,7 +27,8 @@ async fn fixture(pool: PgPool) -> Fixture {
 
 impl Fixture {
     async fn begin(&self) -> ImportWriter {
-        self.store.begin_import(self.centre, "calls.csv", self.planner).await.unwrap()
+        let centre = self.store.centre().await.unwrap().unwrap();
+        self.store.begin_import(&centre, "calls.csv", self.planner).await.unwrap()
     }
 }
 

@@ -66,6 +66,9 @@ impl From<StoreError> for PageError {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::NotFound => Self::NotFound,
+            error @ StoreError::TooManyTypes => {
+                Self::Refused(format!("Nothing was saved: {error}."))
+            }
             other => Self::Internal(Box::new(other)),
         }
     }

@@ -6,7 +6,7 @@ use axum::extract::multipart::{Field, MultipartError};
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Rules;
 use barometer_store::{ImportState, PreviewLine, Refusal};
-use futures_util::TryStreamExt;
+use futures_util::stream::{self, StreamExt, TryStreamExt};
 use jiff::Span;
 use tokio_util::io::StreamReader;
 use uuid::Uuid;
@@ -22,6 +22,9 @@ use crate::{App, exports, words};
 
 /// Refused rows that the preview shows.
 const SHOWN_REFUSALS: i64 = 200;
+
+/// Forecasts that are made anew side by side after an import.
+const FORECASTS_AT_ONCE: usize = 4;
 
 #[derive(Template)]
 #[template(path = "demand/import.html")]
@@ -132,7 +135,7 @@ async fn read_file(
         futures_util::future::ready(if within { Ok(chunk) } else { Err(too_large()) })
     });
     let only = Some(contact_type).filter(|name| !name.is_empty());
-    let mut writer = app.store.begin_import(visit.centre.id, file_name, visit.user.id).await?;
+    let mut writer = app.store.begin_import(&visit.centre, file_name, visit.user.id).await?;
     let file = Box::pin(StreamReader::new(bytes));
     match csv_history::read(file, &visit.centre.zone, only, &mut writer).await {
         Ok(()) => Ok(Ok(writer.finish().await?)),
@@ -234,10 +237,14 @@ pub(crate) async fn confirm(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let touched = app.store.confirm_import(id, &Rules::STARTING).await?;
-    for contact_type in &touched {
-        let contact_type = app.store.contact_type(*contact_type).await?;
-        refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
-    }
+    stream::iter(touched.clone())
+        .map(async |contact_type| {
+            let contact_type = app.store.contact_type(contact_type).await?;
+            refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await
+        })
+        .buffer_unordered(FORECASTS_AT_ONCE)
+        .try_collect::<()>()
+        .await?;
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {

@@ -1,0 +1,202 @@
+//! What is checked once a file has been read, and what it would do.
+
+use barometer_forecast::Grain;
+use jiff::tz::TimeZone;
+use sqlx::PgConnection;
+use uuid::Uuid;
+
+use super::writer::FileType;
+use super::{KEPT_REFUSALS, Refusal};
+use crate::StoreError;
+
+/// Memory for the sorts and hashes of a large file, so that they need no disk.
+const ENOUGH_MEMORY: &str = "SET LOCAL work_mem = '256MB'";
+
+pub(super) async fn insert_types(
+    connection: &mut PgConnection,
+    import: Uuid,
+    types: &[FileType],
+) -> Result<(), StoreError> {
+    let minutes = |grain: fn(&FileType) -> Grain| -> Vec<i16> {
+        types.iter().map(|each| grain(each).minutes()).collect()
+    };
+    let names: Vec<_> = types.iter().map(|each| each.name.as_str()).collect();
+    let known: Vec<_> = types.iter().map(|each| each.known.map(|(id, _)| id)).collect();
+    sqlx::query(
+        "INSERT INTO import_types \
+           (import_id, type_number, name, contact_type_id, file_minutes, kept_minutes) \
+         SELECT $1, number - 1, name, id, least(file, kept), kept \
+         FROM unnest($2::text[], $3::uuid[], $4::int2[], $5::int2[]) \
+           WITH ORDINALITY AS types (name, id, file, kept, number)",
+    )
+    .bind(import)
+    .bind(names)
+    .bind(known)
+    .bind(minutes(|each| each.file_grain))
+    .bind(minutes(FileType::kept_grain))
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("noting the file's contact types"))
+}
+
+pub(super) async fn insert_refusals(
+    connection: &mut PgConnection,
+    import: Uuid,
+    refusals: &[Refusal],
+) -> Result<(), StoreError> {
+    let rows: Vec<_> = refusals.iter().map(|refusal| refusal.row_number).collect();
+    let fields: Vec<_> = refusals.iter().map(|refusal| refusal.field.as_str()).collect();
+    let reasons: Vec<_> = refusals.iter().map(|refusal| refusal.reason.as_str()).collect();
+    sqlx::query(
+        "INSERT INTO import_refusals (import_id, row_number, field, reason) \
+         SELECT $1, * FROM unnest($2::int8[], $3::text[], $4::text[])",
+    )
+    .bind(import)
+    .bind(rows)
+    .bind(fields)
+    .bind(reasons)
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("noting refused rows"))
+}
+
+/// Refuses rows of contact types whose kept intervals are shorter than the file's: an hour cannot
+/// be told apart into halves. Rows that only happen to start on the hour (a correction of 10:00)
+/// are no hours: it takes two in a row to tell.
+pub(super) async fn refuse_coarser(
+    connection: &mut PgConnection,
+    (import, number): (Uuid, i32),
+    types: &[FileType],
+) -> Result<(), StoreError> {
+    for (type_number, each) in types.iter().enumerate() {
+        let (file, kept) = (each.file_grain.minutes(), each.kept_grain().minutes());
+        if file <= kept {
+            continue;
+        }
+        let reason = format!(
+            "the file has {file}-minute intervals, and this contact type is kept in {kept} minutes; \
+             export it at {kept} minutes or shorter"
+        );
+        sqlx::query(
+            "WITH of_type AS ( \
+               SELECT interval_start FROM import_rows WHERE import_number = $2 AND type_number = $3), \
+             gone AS ( \
+               DELETE FROM import_rows WHERE import_number = $2 AND type_number = $3 AND EXISTS ( \
+                 SELECT FROM of_type AS one JOIN of_type AS next \
+                 ON next.interval_start = one.interval_start + make_interval(mins => $4)) \
+               RETURNING row_number) \
+             INSERT INTO import_refusals (import_id, row_number, field, reason) \
+             SELECT $1, row_number, 'interval_start', $5 FROM gone ORDER BY row_number LIMIT $6",
+        )
+        .bind(import)
+        .bind(number)
+        .bind(i16::try_from(type_number).map_err(|_| StoreError::TooManyTypes)?)
+        .bind(i32::from(file))
+        .bind(reason)
+        .bind(KEPT_REFUSALS)
+        .execute(&mut *connection)
+        .await
+        .map_err(StoreError::on("comparing interval lengths"))?;
+    }
+    Ok(())
+}
+
+/// Refuses the second and later rows of the same interval: which is right cannot be told.
+pub(super) async fn refuse_repeats(
+    connection: &mut PgConnection,
+    (import, number): (Uuid, i32),
+) -> Result<(), StoreError> {
+    let failed = StoreError::on("looking for repeated rows");
+    sqlx::query(ENOUGH_MEMORY).execute(&mut *connection).await.map_err(&failed)?;
+    sqlx::query(
+        "WITH repeated AS ( \
+           SELECT type_number, interval_start, min(row_number) AS first \
+           FROM import_rows WHERE import_number = $2 GROUP BY 1, 2 HAVING count(*) > 1), \
+         gone AS ( \
+           DELETE FROM import_rows AS later USING repeated \
+           WHERE later.import_number = $2 AND later.type_number = repeated.type_number \
+             AND later.interval_start = repeated.interval_start \
+             AND later.row_number > repeated.first \
+           RETURNING later.row_number, repeated.first) \
+         INSERT INTO import_refusals (import_id, row_number, field, reason) \
+         SELECT $1, row_number, 'interval_start', \
+           'repeats the interval of row ' || first || '; keep one of them' \
+         FROM gone ORDER BY row_number LIMIT $3",
+    )
+    .bind(import)
+    .bind(number)
+    .bind(KEPT_REFUSALS)
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(&failed)
+}
+
+/// The rows of an import as they will be kept. Where any contact type is kept in longer intervals
+/// than the file's, shorter ones are added up and handle times weighed by answered contacts. `$1` is
+/// the import, `$2` its number.
+pub(super) const fn kept_rows(is_summed: bool) -> &'static str {
+    if is_summed {
+        "SELECT type_number, \
+           date_bin(make_interval(mins => kept_minutes), interval_start, \
+             timestamp '2000-01-01' AT TIME ZONE centres.zone) AS interval_start, \
+           sum(offered)::int AS offered, sum(answered)::int AS answered, \
+           sum(abandoned)::int AS abandoned, \
+           sum(answered * handle_secs) / nullif(sum(answered) FILTER (WHERE handle_secs IS NOT NULL), 0) \
+             AS handle_secs \
+         FROM import_rows JOIN import_types USING (type_number) \
+         JOIN imports ON imports.id = import_types.import_id \
+         JOIN centres ON centres.id = imports.centre_id \
+         WHERE import_number = $2 AND import_types.import_id = $1 GROUP BY 1, 2"
+    } else {
+        "SELECT type_number, interval_start, offered, answered, abandoned, handle_secs \
+         FROM import_rows WHERE import_number = $2 AND $1::uuid IS NOT NULL"
+    }
+}
+
+/// Works out what the import would add, replace and leave, and how many intervals are missing within
+/// days, between each local day's first and last.
+pub(super) async fn work_out_preview(
+    connection: &mut PgConnection,
+    (import, number): (Uuid, i32),
+    is_summed: bool,
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
+    let failed = StoreError::on("working out the preview");
+    sqlx::query(ENOUGH_MEMORY).execute(&mut *connection).await.map_err(&failed)?;
+    let kept = kept_rows(is_summed);
+    sqlx::query(sqlx::AssertSqlSafe(format!(
+        "WITH kept AS MATERIALIZED ({kept}), \
+         types AS (SELECT * FROM import_types WHERE import_id = $1), \
+         days AS ( \
+           SELECT type_number, count(*) AS found, min(interval_start) AS first, \
+             max(interval_start) AS last \
+           FROM kept GROUP BY type_number, (interval_start AT TIME ZONE $3)::date), \
+         spans AS ( \
+           SELECT type_number, min(first) AS first, max(last) AS last, sum(found) AS found, \
+             sum(extract(epoch FROM last - first) / 60 / kept_minutes + 1 - found)::int8 AS missing \
+           FROM days JOIN types USING (type_number) GROUP BY type_number), \
+         met AS ( \
+           SELECT type_number, \
+             count(*) FILTER (WHERE (history.offered, history.answered, history.abandoned, history.handle_secs) \
+               IS DISTINCT FROM (kept.offered, kept.answered, kept.abandoned, kept.handle_secs)) AS replaced, \
+             count(*) AS all \
+           FROM kept JOIN types USING (type_number) \
+           JOIN history ON history.contact_type_id = types.contact_type_id \
+             AND history.interval_start = kept.interval_start GROUP BY type_number) \
+         UPDATE import_types SET first_start = spans.first, last_start = spans.last, \
+           missing = spans.missing, replaced = coalesce(met.replaced, 0), \
+           unchanged = coalesce(met.all - met.replaced, 0), added = spans.found - coalesce(met.all, 0) \
+         FROM spans LEFT JOIN met USING (type_number) \
+         WHERE import_types.import_id = $1 AND import_types.type_number = spans.type_number"
+    )))
+    .bind(import)
+    .bind(number)
+    .bind(zone.iana_name().unwrap_or("UTC"))
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(&failed)
+}

@@ -1,0 +1,329 @@
+//! Imports of interval history: read into a preview, then saved whole or thrown away.
+//!
+//! Rows are streamed into `import_rows` by COPY ([`writer`]), so memory stays flat whatever the file's
+//! size. The preview is worked out in the database once ([`checks`]), and confirming it is one
+//! transaction.
+
+mod checks;
+mod writer;
+
+use std::collections::HashMap;
+
+use barometer_forecast::Grain;
+use barometer_plan::Rules;
+use jiff::Timestamp;
+use sqlx::FromRow;
+use sqlx::postgres::PgPoolCopyExt;
+use uuid::Uuid;
+
+pub use writer::ImportWriter;
+
+use crate::centres::insert_contact_type;
+use crate::{Centre, Store, StoreError};
+
+/// Refused rows that are kept with their reasons; the rest is only counted.
+const KEPT_REFUSALS: i64 = 1000;
+
+/// How far an import has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
+#[sqlx(type_name = "text", rename_all = "lowercase")]
+pub enum ImportState {
+    /// The file is being read.
+    Reading,
+    /// It can be looked at; nothing is saved.
+    Preview,
+    /// It was saved.
+    Saved,
+    /// It was thrown away.
+    Discarded,
+}
+
+/// An import.
+#[derive(Clone, Debug, FromRow)]
+pub struct Import {
+    /// Key.
+    pub id: Uuid,
+    /// The centre it is for.
+    pub centre_id: Uuid,
+    /// Name of the file.
+    pub file_name: String,
+    /// Rows in the file, without its heading.
+    pub rows_read: i64,
+    /// Rows that were refused.
+    pub refused: i64,
+    /// How far it has come.
+    pub state: ImportState,
+}
+
+/// One usable row.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ImportRow<'a> {
+    /// Row of the file; the heading is row 1.
+    pub row_number: u64,
+    /// Name of the contact type.
+    pub contact_type: &'a str,
+    /// When the interval starts.
+    pub start: Timestamp,
+    /// Contacts offered.
+    pub offered: u32,
+    /// Contacts answered.
+    pub answered: u32,
+    /// Contacts abandoned.
+    pub abandoned: u32,
+    /// Mean handle time in seconds, when given.
+    pub handle_secs: Option<f64>,
+}
+
+/// A row that cannot be used, and why.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct Refusal {
+    /// Row of the file; the heading is row 1.
+    pub row_number: i64,
+    /// The column at fault.
+    pub field: String,
+    /// What is wrong and what would do.
+    pub reason: String,
+}
+
+/// What an import would do to one contact type.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PreviewLine {
+    /// Name of the contact type as it is or will be called.
+    pub contact_type: String,
+    /// Whether the contact type would be new.
+    pub is_new: bool,
+    /// Length of the file's intervals.
+    pub grain: Grain,
+    /// Intervals that would be added.
+    pub added: i64,
+    /// Intervals that would change.
+    pub replaced: i64,
+    /// Intervals that are there already with the same numbers.
+    pub unchanged: i64,
+    /// First interval.
+    pub first: Timestamp,
+    /// Last interval.
+    pub last: Timestamp,
+    /// Intervals missing within days, between each day's first and last.
+    pub missing: i64,
+}
+
+#[derive(FromRow)]
+struct PreviewRow {
+    name: String,
+    is_new: bool,
+    file_minutes: i16,
+    added: i64,
+    replaced: i64,
+    unchanged: i64,
+    missing: i64,
+    first_start: jiff_sqlx::Timestamp,
+    last_start: jiff_sqlx::Timestamp,
+}
+
+#[derive(FromRow)]
+struct TypeToSave {
+    type_number: i16,
+    name: String,
+    kept_minutes: i16,
+    is_summed: bool,
+}
+
+impl Store {
+    /// Begins an import into a centre.
+    pub async fn begin_import(
+        &self,
+        centre: &Centre,
+        file_name: &str,
+        by: Uuid,
+    ) -> Result<ImportWriter, StoreError> {
+        let failed = StoreError::on("beginning an import");
+        // Rows of previews that nobody came back to within a day are forgotten first.
+        sqlx::query(
+            "DELETE FROM import_rows WHERE import_number NOT IN ( \
+               SELECT number FROM imports WHERE state IN ('reading', 'preview') \
+                 AND created_at > now() - interval '1 day')",
+        )
+        .execute(&self.pool)
+        .await
+        .map_err(&failed)?;
+        let known = self.contact_types(centre.id).await?;
+        let import: (Uuid, i32) = sqlx::query_as(
+            "INSERT INTO imports (centre_id, file_name, created_by) VALUES ($1, $2, $3) \
+             RETURNING id, number",
+        )
+        .bind(centre.id)
+        .bind(file_name)
+        .bind(by)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(&failed)?;
+        let copy = self
+            .pool
+            .copy_in_raw("COPY import_rows FROM STDIN (FORMAT binary)")
+            .await
+            .map_err(&failed)?;
+        Ok(ImportWriter::new(self.clone(), import, centre.zone.clone(), &known, copy))
+    }
+
+    /// One import.
+    pub async fn import(&self, id: Uuid) -> Result<Import, StoreError> {
+        sqlx::query_as(
+            "SELECT id, centre_id, file_name, rows_read, refused, state FROM imports WHERE id = $1",
+        )
+        .bind(id)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("reading an import"))
+    }
+
+    /// The refused rows of an import with their reasons, in the file's order, up to `most`.
+    pub async fn refusals(&self, import: Uuid, most: i64) -> Result<Vec<Refusal>, StoreError> {
+        sqlx::query_as(
+            "SELECT row_number, field, reason FROM import_refusals WHERE import_id = $1 \
+             ORDER BY row_number LIMIT $2",
+        )
+        .bind(import)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing refused rows"))
+    }
+
+    /// What an import would do (or did), contact type by contact type.
+    pub async fn preview(&self, import: Uuid) -> Result<Vec<PreviewLine>, StoreError> {
+        let rows: Vec<PreviewRow> = sqlx::query_as(
+            "SELECT coalesce(contact_types.name, import_types.name) AS name, \
+               contact_type_id IS NULL AS is_new, file_minutes, added, replaced, unchanged, missing, \
+               first_start, last_start \
+             FROM import_types LEFT JOIN contact_types ON contact_types.id = contact_type_id \
+             WHERE import_id = $1 AND first_start IS NOT NULL ORDER BY 1",
+        )
+        .bind(import)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the preview"))?;
+        rows.into_iter()
+            .map(|row| {
+                let grain = Grain::try_from(row.file_minutes);
+                Ok(PreviewLine {
+                    contact_type: row.name,
+                    is_new: row.is_new,
+                    grain: grain.map_err(StoreError::unreadable("imports"))?,
+                    added: row.added,
+                    replaced: row.replaced,
+                    unchanged: row.unchanged,
+                    first: row.first_start.to_jiff(),
+                    last: row.last_start.to_jiff(),
+                    missing: row.missing,
+                })
+            })
+            .collect()
+    }
+
+    /// Saves a preview in one transaction: all of its usable rows or none. Contact types that are
+    /// new are added with `starting_rules`. Returns the contact types that have new history.
+    ///
+    /// [`StoreError::NotFound`] when the import is not a preview (any more).
+    pub async fn confirm_import(
+        &self,
+        import: Uuid,
+        starting_rules: &Rules,
+    ) -> Result<Vec<Uuid>, StoreError> {
+        let failed = StoreError::on("saving the import");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let (centre, number): (Uuid, i32) = sqlx::query_as(
+            "UPDATE imports SET state = 'saved' WHERE id = $1 AND state = 'preview' \
+             RETURNING centre_id, number",
+        )
+        .bind(import)
+        .fetch_one(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        let types: Vec<TypeToSave> = sqlx::query_as(
+            "SELECT type_number, name, kept_minutes, file_minutes < kept_minutes AS is_summed \
+             FROM import_types WHERE import_id = $1 AND first_start IS NOT NULL ORDER BY name",
+        )
+        .bind(import)
+        .fetch_all(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        let targets = targets(&mut tx, centre, &types, starting_rules).await?;
+        let kept = checks::kept_rows(types.iter().any(|each| each.is_summed));
+        sqlx::query(sqlx::AssertSqlSafe(format!(
+            "INSERT INTO history \
+               (contact_type_id, interval_start, offered, answered, abandoned, handle_secs) \
+             SELECT id, interval_start, offered, answered, abandoned, handle_secs \
+             FROM ({kept}) AS kept \
+             JOIN unnest($3::int2[], $4::uuid[]) AS targets (type_number, id) USING (type_number) \
+             ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET \
+               offered = excluded.offered, answered = excluded.answered, \
+               abandoned = excluded.abandoned, handle_secs = excluded.handle_secs"
+        )))
+        .bind(import)
+        .bind(number)
+        .bind(types.iter().map(|each| each.type_number).collect::<Vec<_>>())
+        .bind(&targets)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        forget_rows(&mut tx, import).await?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(targets)
+    }
+
+    /// Throws a preview away.
+    pub async fn discard_import(&self, import: Uuid) -> Result<(), StoreError> {
+        let failed = StoreError::on("discarding the import");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        sqlx::query("UPDATE imports SET state = 'discarded' WHERE id = $1 AND state = 'preview'")
+            .bind(import)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        forget_rows(&mut tx, import).await?;
+        tx.commit().await.map_err(&failed)
+    }
+}
+
+/// The contact type that each of `types` is kept in: the one of its name, or a new one.
+async fn targets(
+    connection: &mut sqlx::PgConnection,
+    centre: Uuid,
+    types: &[TypeToSave],
+    starting_rules: &Rules,
+) -> Result<Vec<Uuid>, StoreError> {
+    // Looked up again: an import of the same names may have been saved since the file was read.
+    let known: Vec<(String, Uuid)> =
+        sqlx::query_as("SELECT name, id FROM contact_types WHERE centre_id = $1")
+            .bind(centre)
+            .fetch_all(&mut *connection)
+            .await
+            .map_err(StoreError::on("saving the import"))?;
+    let known: HashMap<String, Uuid> =
+        known.into_iter().map(|(name, id)| (name.to_lowercase(), id)).collect();
+    let mut targets = Vec::with_capacity(types.len());
+    for each in types {
+        targets.push(match known.get(&each.name.to_lowercase()) {
+            Some(id) => *id,
+            None => {
+                let grain = Grain::try_from(each.kept_minutes)
+                    .map_err(StoreError::unreadable("imports"))?;
+                insert_contact_type(connection, centre, &each.name, grain, starting_rules).await?
+            }
+        });
+    }
+    Ok(targets)
+}
+
+async fn forget_rows(connection: &mut sqlx::PgConnection, import: Uuid) -> Result<(), StoreError> {
+    sqlx::query(
+        "DELETE FROM import_rows \
+         WHERE import_number = (SELECT number FROM imports WHERE id = $1)",
+    )
+    .bind(import)
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("forgetting an import's rows"))
+}

@@ -1,0 +1,217 @@
+//! Streams the rows of a file into `import_rows`, in constant memory.
+
+use std::collections::HashMap;
+
+use barometer_forecast::Grain;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use sqlx::Postgres;
+use sqlx::pool::PoolConnection;
+use sqlx::postgres::PgCopyIn;
+use uuid::Uuid;
+
+use super::checks;
+use super::{ImportRow, KEPT_REFUSALS, Refusal};
+use crate::{ContactType, Store, StoreError};
+
+/// COPY buffers are sent when they have grown to this many bytes.
+const COPY_CHUNK: usize = 1 << 16;
+
+/// What a binary COPY begins with: its signature, no flags, no extension.
+const COPY_HEADER: &[u8] = b"PGCOPY\n\xff\r\n\0\0\0\0\0\0\0\0\0";
+
+/// Seconds from 1970 to 2000, from which PostgreSQL counts.
+const POSTGRES_EPOCH_SECS: i64 = 946_684_800;
+
+/// Writes the rows of one import.
+pub struct ImportWriter {
+    store: Store,
+    import: Uuid,
+    number: i32,
+    zone: TimeZone,
+    copy: PgCopyIn<PoolConnection<Postgres>>,
+    buffer: Vec<u8>,
+    /// Contact types of the file by each spelling that it uses, and by their names in small letters.
+    numbers: HashMap<String, usize>,
+    types: Vec<FileType>,
+    known: HashMap<String, (Uuid, Grain)>,
+    rows_read: i64,
+    refusals: Vec<Refusal>,
+}
+
+/// What a file says of one contact type.
+pub(super) struct FileType {
+    pub name: String,
+    /// Its key and grain, when it is there already.
+    pub known: Option<(Uuid, Grain)>,
+    /// The longest interval on whose wall-clock starts all rows are.
+    pub file_grain: Grain,
+    latest: Timestamp,
+    /// Whether each row is later than the one before: then none repeats another.
+    pub is_in_order: bool,
+}
+
+impl FileType {
+    /// The grain in which it will be kept.
+    pub fn kept_grain(&self) -> Grain {
+        self.known.map_or(self.file_grain, |(_, grain)| grain)
+    }
+}
+
+impl ImportWriter {
+    pub(super) fn new(
+        store: Store,
+        import: (Uuid, i32),
+        zone: TimeZone,
+        known: &[ContactType],
+        copy: PgCopyIn<PoolConnection<Postgres>>,
+    ) -> Self {
+        let known =
+            known.iter().map(|each| (each.name.to_lowercase(), (each.id, each.grain))).collect();
+        let mut buffer = Vec::with_capacity(COPY_CHUNK + 512);
+        buffer.extend_from_slice(COPY_HEADER);
+        Self {
+            store,
+            import: import.0,
+            number: import.1,
+            zone,
+            copy,
+            buffer,
+            numbers: HashMap::new(),
+            types: Vec::new(),
+            known,
+            rows_read: 0,
+            refusals: Vec::new(),
+        }
+    }
+
+    /// Adds a usable row.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not take it, [`StoreError::TooManyTypes`]
+    /// when the file has more contact types than a centre could.
+    pub async fn add(&mut self, row: &ImportRow<'_>) -> Result<(), StoreError> {
+        self.rows_read += 1;
+        let type_number = self.number_of(row.contact_type)?;
+        self.note_start(usize::from(type_number.unsigned_abs()), row.start);
+        let micros = row.start.as_microsecond() - POSTGRES_EPOCH_SECS * 1_000_000;
+        self.buffer.extend_from_slice(&8_i16.to_be_bytes());
+        push(&mut self.buffer, &self.number.to_be_bytes());
+        push(&mut self.buffer, &type_number.to_be_bytes());
+        push(&mut self.buffer, &row.row_number.to_be_bytes());
+        push(&mut self.buffer, &micros.to_be_bytes());
+        for count in [row.offered, row.answered, row.abandoned] {
+            push(&mut self.buffer, &count.to_be_bytes());
+        }
+        match row.handle_secs {
+            Some(secs) => push(&mut self.buffer, &secs.to_be_bytes()),
+            None => self.buffer.extend_from_slice(&(-1_i32).to_be_bytes()),
+        }
+        if self.buffer.len() > COPY_CHUNK { self.send().await } else { Ok(()) }
+    }
+
+    /// Notes a refused row.
+    pub fn refuse(&mut self, row_number: u64, field: &str, reason: String) {
+        self.rows_read += 1;
+        if self.refusals.len() < KEPT_REFUSALS as usize {
+            let row_number = i64::try_from(row_number).unwrap_or(i64::MAX);
+            self.refusals.push(Refusal { row_number, field: field.to_owned(), reason });
+        }
+    }
+
+    /// Ends the reading: rows that repeat an earlier one are refused, and what the import would do
+    /// is worked out.
+    pub async fn finish(mut self) -> Result<Uuid, StoreError> {
+        self.buffer.extend_from_slice(&(-1_i16).to_be_bytes());
+        self.send().await?;
+        let failed = StoreError::on("reading the file");
+        self.copy.finish().await.map_err(&failed)?;
+        let mut tx = self.store.pool.begin().await.map_err(&failed)?;
+        let import = (self.import, self.number);
+        checks::insert_types(&mut tx, self.import, &self.types).await?;
+        checks::insert_refusals(&mut tx, self.import, &self.refusals).await?;
+        checks::refuse_coarser(&mut tx, import, &self.types).await?;
+        if self.types.iter().any(|each| !each.is_in_order) {
+            checks::refuse_repeats(&mut tx, import).await?;
+        }
+        let is_summed = self.types.iter().any(|each| each.file_grain < each.kept_grain());
+        checks::work_out_preview(&mut tx, import, is_summed, &self.zone).await?;
+        sqlx::query(
+            "UPDATE imports SET state = 'preview', rows_read = $2, \
+               refused = $2 - (SELECT count(*) FROM import_rows WHERE import_number = $3) WHERE id = $1",
+        )
+        .bind(self.import)
+        .bind(self.rows_read)
+        .bind(self.number)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(self.import)
+    }
+
+    /// Gives up: nothing of the file is kept.
+    pub async fn abandon(self) -> Result<(), StoreError> {
+        // The server answers an aborted COPY with an error of its own making; it is expected.
+        drop(self.copy.abort("the file cannot be read").await);
+        sqlx::query("DELETE FROM imports WHERE id = $1")
+            .bind(self.import)
+            .execute(&self.store.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("giving up an import"))
+    }
+
+    fn number_of(&mut self, spelling: &str) -> Result<i16, StoreError> {
+        let number = match self.numbers.get(spelling) {
+            Some(number) => *number,
+            None => self.first_seen(spelling),
+        };
+        i16::try_from(number).map_err(|_| StoreError::TooManyTypes)
+    }
+
+    fn first_seen(&mut self, spelling: &str) -> usize {
+        let key = spelling.to_lowercase();
+        let next = self.types.len();
+        let number = *self.numbers.entry(key.clone()).or_insert(next);
+        if number == next {
+            self.types.push(FileType {
+                name: spelling.to_owned(),
+                known: self.known.get(&key).copied(),
+                file_grain: Grain::Hour,
+                latest: Timestamp::MIN,
+                is_in_order: true,
+            });
+        }
+        self.numbers.insert(spelling.to_owned(), number);
+        number
+    }
+
+    fn note_start(&mut self, number: usize, start: Timestamp) {
+        let each = &mut self.types[number];
+        each.is_in_order &= start > each.latest;
+        each.latest = each.latest.max(start);
+        if each.file_grain > Grain::Quarter {
+            let local_secs = start.as_second() + i64::from(self.zone.to_offset(start).seconds());
+            let grain = match local_secs.rem_euclid(3600) {
+                0 => Grain::Hour,
+                1800 => Grain::Half,
+                _ => Grain::Quarter,
+            };
+            each.file_grain = each.file_grain.min(grain);
+        }
+    }
+
+    async fn send(&mut self) -> Result<(), StoreError> {
+        self.copy.send(self.buffer.as_slice()).await.map_err(StoreError::on("reading the file"))?;
+        self.buffer.clear();
+        Ok(())
+    }
+}
+
+/// One field of a binary COPY: its length and its bytes.
+fn push(buffer: &mut Vec<u8>, bytes: &[u8]) {
+    buffer.extend_from_slice(&(bytes.len() as i32).to_be_bytes());
+    buffer.extend_from_slice(bytes);
+}
