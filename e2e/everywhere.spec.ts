@@ -2,7 +2,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, signIn, test } from './steps';
 
-const PAGES = ['/', '/demand', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch'];
+const PAGES = ['/', '/demand', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch', '/people'];
 
 for (const theme of ['light', 'dark'] as const) {
   test(`every page is accessible in the ${theme} theme`, async ({ page }) => {

@@ -55,7 +55,7 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
 
   await toStage(page, 'Strategy');
   await page.getByLabel('Places in the queue').fill('25');
-  await page.getByRole('button', { name: 'Save as new version' }).click();
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
   await expect(page.getByText('Saved as a new version.')).toBeVisible();
   await expect(page.getByText(/waits in a queue of 25 places/)).toBeVisible();
 

@@ -109,6 +109,12 @@ const VIEWS = {
     await page.goto('/watch');
     await shoot();
   },
+  people: async () => {
+    await signIn('admin');
+    await page.goto('/people');
+    await shoot();
+    await signIn('planner');
+  },
   keys: async () => {
     await page.goto('/');
     await page.keyboard.press('?');

@@ -4,6 +4,7 @@ import { expect, test as base, type Page } from '@playwright/test';
 export const people = {
   planner: { email: 'planner@larkhaven.example', password: 'plan-the-tide' },
   approver: { email: 'approver@larkhaven.example', password: 'approve-the-tide' },
+  admin: { email: 'admin@larkhaven.example', password: 'mind-the-tide', name: 'Asha Lindqvist' },
   viewer: { email: 'viewer@larkhaven.example', password: 'watch-the-tide' },
 };
 

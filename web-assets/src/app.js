@@ -3,7 +3,7 @@ import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
-import { bindSorting } from './sort.js';
+import { bindTables } from './tables.js';
 
 // No inline script or style: the Content-Security-Policy forbids both.
 htmx.config.allowEval = false;
@@ -43,4 +43,4 @@ document.addEventListener('click', (event) => {
 bindKeyboard();
 bindStrip();
 bindForms();
-bindSorting();
+bindTables();

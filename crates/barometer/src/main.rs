@@ -7,6 +7,8 @@ mod demo;
 mod serve;
 mod worker;
 
+use std::process::ExitCode;
+
 use anyhow::{Context, Result};
 use barometer_store::{Role, Store};
 use clap::{Parser, Subcommand};
@@ -50,8 +52,18 @@ enum Command {
 }
 
 #[tokio::main]
-async fn main() -> Result<()> {
-    let cli = Cli::parse();
+async fn main() -> ExitCode {
+    match run(Cli::parse()).await {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            // One line with its causes; a backtrace helps nobody who started a program.
+            eprintln!("barometer: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(cli: Cli) -> Result<()> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(
         |_| // The check of a million rows takes its seconds, and SQLx would print it whole.
             "warn,barometer=info,sqlx::query=error".into(),
@@ -91,8 +103,7 @@ async fn add_centre(store: &Store, name: &str, zone: &str) -> Result<()> {
 }
 
 async fn add_user(store: &Store, name: &str, email: &str, role: &str) -> Result<()> {
-    let roles = [Role::Viewer, Role::Planner, Role::Approver, Role::Administrator];
-    let role = roles.into_iter().find(|each| each.word() == role).with_context(|| {
+    let role = Role::of_word(role).with_context(|| {
         format!("{role} is no role; use viewer, planner, approver or administrator")
     })?;
     let mut password = String::new();
@@ -100,10 +111,12 @@ async fn add_user(store: &Store, name: &str, email: &str, role: &str) -> Result<
         .read_line(&mut password)
         .context("reading the password from standard input")?;
     let password = password.trim_end_matches(['\r', '\n']);
-    if password.chars().count() < 10 {
-        anyhow::bail!("the password must have at least 10 characters");
-    }
+    anyhow::ensure!(
+        barometer_web::is_long_enough(password),
+        "the password must have at least {} characters",
+        barometer_web::LEAST_PASSWORD_CHARS
+    );
     let hash = barometer_web::hash_password(password).context("hashing the password")?;
-    store.add_user(name, email, &hash, role).await.context("is the address taken already?")?;
+    store.add_user(name, email, &hash, role).await.with_context(|| format!("adding {email}"))?;
     Ok(())
 }

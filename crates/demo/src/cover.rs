@@ -1,6 +1,5 @@
 //! The roster of the weeks to come: shifts that follow the need, with the holes that planners know.
 
-use barometer_plan::IntervalLoad;
 use jiff::civil::{Date, DateTime, date};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -35,9 +34,6 @@ pub(crate) fn planned(character: &Character, zone: &TimeZone) -> Vec<(Timestamp,
     cover
 }
 
-/// Planners add this share to what they expect.
-const MARGIN: f64 = 0.06;
-
 /// Shifts start and end between intervals: each has the people of its busiest neighbour.
 fn agents(character: &Character, at: DateTime) -> Option<u32> {
     character.planned_load(at)?;
@@ -45,7 +41,6 @@ fn agents(character: &Character, at: DateTime) -> Option<u32> {
         .filter_map(|halves: i64| {
             character.planned_load(at.saturating_add((30 * halves).minutes()))
         })
-        .map(|load| IntervalLoad { contacts: load.contacts * (1.0 + MARGIN), ..load })
         .map(|load| planned_agents(load, &character.rules))
         .max()?;
     let hour = f64::from(at.hour()) + f64::from(at.minute()) / 60.0;

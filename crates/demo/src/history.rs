@@ -21,6 +21,8 @@ const INTERVAL_SPREAD: f64 = 0.05;
 const FORGOTTEN: f64 = 0.0006;
 /// Most of the planned people who are missing on a day.
 const MOST_MISSING: f64 = 0.08;
+/// Planners add this share to what they expect.
+const MARGIN: f64 = 0.06;
 /// How much single handle times spread around their mean.
 const HANDLE_VARIATION: f64 = 0.7;
 
@@ -101,7 +103,9 @@ fn abandonment(character: &Character, at: DateTime, expected: f64, present: f64)
     outcome.ok().flatten().map_or(0.0, |outcome| outcome.abandonment)
 }
 
+/// The people whom planners roster for what they expect, with their margin.
 pub(crate) fn planned_agents(load: IntervalLoad, rules: &Rules) -> u32 {
+    let load = IntervalLoad { contacts: load.contacts * (1.0 + MARGIN), ..load };
     need(load, GRAIN.secs(), rules, Model::for_rules(rules)).map_or(1, |need| need.agents)
 }
 

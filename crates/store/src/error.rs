@@ -24,6 +24,9 @@ pub enum StoreError {
         #[source]
         source: sqlx::Error,
     },
+    /// Somebody or something else has this name or address.
+    #[error("this is taken already")]
+    Taken,
     /// A file names more contact types than a centre could have.
     #[error("the file has over 32,767 different contact types; perhaps another column holds them")]
     TooManyTypes,

@@ -40,11 +40,11 @@ impl Store {
     ///
     /// # Errors
     ///
-    /// [`StoreError::Database`] when it does not answer within ten seconds.
+    /// [`StoreError::Database`] when it does not answer within five seconds.
     pub async fn connect(url: &str) -> Result<Self, StoreError> {
         let pool = PgPoolOptions::new()
             .max_connections(16)
-            .acquire_timeout(std::time::Duration::from_secs(10))
+            .acquire_timeout(std::time::Duration::from_secs(5))
             .connect(url)
             .await
             .map_err(StoreError::on("connecting to the database"))?;

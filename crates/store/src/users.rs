@@ -20,6 +20,14 @@ pub enum Role {
 }
 
 impl Role {
+    /// Every role, from the one that may least.
+    pub const ALL: [Self; 4] = [Self::Viewer, Self::Planner, Self::Approver, Self::Administrator];
+
+    /// The role of this word.
+    pub fn of_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|role| role.word() == word)
+    }
+
     /// The role in a word.
     pub const fn word(self) -> &'static str {
         match self {
@@ -67,7 +75,41 @@ impl Store {
             .map_err(StoreError::on("looking up a user"))
     }
 
+    /// Everybody, by name.
+    pub async fn users(&self) -> Result<Vec<User>, StoreError> {
+        sqlx::query_as(sqlx::AssertSqlSafe(format!("{COLUMNS} ORDER BY lower(name), email")))
+            .fetch_all(&self.pool)
+            .await
+            .map_err(StoreError::on("listing people"))
+    }
+
+    /// Gives a person a role.
+    pub async fn set_role(&self, id: Uuid, role: Role) -> Result<(), StoreError> {
+        sqlx::query("UPDATE users SET role = $2 WHERE id = $1")
+            .bind(id)
+            .bind(role)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("changing a role"))
+    }
+
+    /// Gives a person a password; their sessions end.
+    pub async fn set_password(&self, id: Uuid, password_hash: &str) -> Result<(), StoreError> {
+        sqlx::query("UPDATE users SET password_hash = $2 WHERE id = $1")
+            .bind(id)
+            .bind(password_hash)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("changing a password"))
+    }
+
     /// Adds a person.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Taken`] when somebody has this address already.
     pub async fn add_user(
         &self,
         name: &str,
@@ -84,6 +126,9 @@ impl Store {
         .bind(role)
         .fetch_one(&self.pool)
         .await
-        .map_err(StoreError::on("adding a user"))
+        .map_err(|error| match error.as_database_error() {
+            Some(database) if database.is_unique_violation() => StoreError::Taken,
+            _ => StoreError::on("adding a user")(error),
+        })
     }
 }

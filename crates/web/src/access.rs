@@ -152,3 +152,14 @@ impl FromRequestParts<App> for Approver {
         Visit::from_request_parts(parts, app).await?.require(Role::Approver).map(Self)
     }
 }
+
+/// A visitor who looks after people.
+pub(crate) struct Administrator(pub Visit);
+
+impl FromRequestParts<App> for Administrator {
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
+        Visit::from_request_parts(parts, app).await?.require(Role::Administrator).map(Self)
+    }
+}

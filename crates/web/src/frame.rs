@@ -82,6 +82,13 @@ pub(crate) struct Frame {
 }
 
 impl Frame {
+    /// The frame of a page that belongs to no stage.
+    pub fn apart(visit: &Visit) -> Self {
+        let mut frame = Self::of(visit, Stage::Outlook, None);
+        frame.stages.iter_mut().for_each(|stage| stage.is_current = false);
+        frame
+    }
+
     pub fn of(visit: &Visit, stage: Stage, contact_type: Option<Uuid>) -> Self {
         let week = Span::new().days(7);
         let address = |stage: Stage, day| stage.address(day, contact_type);

@@ -28,10 +28,10 @@ use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::trace::TraceLayer;
 
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
-pub use passwords::{HashError, hash_password};
+pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
 pub use planning::refresh_forecast;
 
-use pages::{demand, go_live, outlook, sign_in, staffing, strategy, trials, watch};
+use pages::{demand, go_live, outlook, people, sign_in, staffing, strategy, trials, watch};
 
 /// What the pages work on.
 #[derive(Clone, Debug)]
@@ -79,6 +79,7 @@ pub fn router(app: App) -> Router {
         .route("/staffing/{contact_type}/need.csv", get(staffing::export))
         .route("/strategy", get(strategy::first))
         .route("/strategy/{contact_type}", get(strategy::show).post(strategy::save))
+        .route("/strategy/{contact_type}/json", post(strategy::save_json))
         .route("/strategy/{contact_type}/{version}", get(strategy::export))
         .route("/trials", get(trials::list).post(trials::queue))
         .route("/trials/{trial}", get(trials::show))
@@ -88,6 +89,10 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
         .route("/go-live", get(go_live::show).post(go_live::approve))
         .route("/watch", get(watch::show))
+        .route("/people", get(people::show).post(people::add))
+        .route("/people/me", post(people::change_own_password))
+        .route("/people/{person}/role", post(people::change_role))
+        .route("/people/{person}/password", post(people::give_password))
         .route("/sign-in", get(sign_in::form).post(sign_in::sign_in))
         .route("/sign-out", post(sign_in::sign_out))
         .fallback(page_error::not_found)

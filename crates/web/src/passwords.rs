@@ -9,6 +9,14 @@ use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, Salt
 #[error("the password cannot be hashed: {0}")]
 pub struct HashError(String);
 
+/// The fewest characters of a password.
+pub const LEAST_PASSWORD_CHARS: usize = 10;
+
+/// Whether a password is long enough to be worth hashing.
+pub fn is_long_enough(password: &str) -> bool {
+    password.chars().count() >= LEAST_PASSWORD_CHARS
+}
+
 /// Hashes a password with argon2id and a fresh salt, in PHC form.
 ///
 /// # Errors

@@ -3,6 +3,7 @@
 pub(crate) mod demand;
 pub(crate) mod go_live;
 pub(crate) mod outlook;
+pub(crate) mod people;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;
 pub(crate) mod strategy;

@@ -2,6 +2,7 @@
 
 use askama::Template;
 use axum::extract::State;
+use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_store::{ContactType, StrategyVersion};
 use barometer_strategy::{Entry, Exit, Queue, SCHEMA_VERSION, Strategy, Team};
@@ -11,7 +12,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::exports;
-use crate::extract::{Form, Path, Query};
+use crate::extract::{Form, Multipart, Path, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -32,6 +33,8 @@ struct ShowPage {
     try_address: String,
     may_plan: bool,
     note: Option<&'static str>,
+    json_address: String,
+    wrong_json: Option<String>,
 }
 
 /// What the picture of the way says.
@@ -150,6 +153,8 @@ async fn show_page(
         try_address: format!("/trials?contact_type={id}&day={}#new", visit.day),
         may_plan: visit.may_plan(),
         note: None,
+        json_address: format!("/strategy/{id}/json?day={}", visit.day),
+        wrong_json: None,
     })
 }
 
@@ -222,28 +227,72 @@ pub(crate) async fn save(
     Path(id): Path<Uuid>,
     Form(typed): Form<StrategyForm>,
 ) -> Result<Response, PageError> {
-    let contact_type = app.store.contact_type(id).await?;
-    let versions = app.store.strategy_versions(id).await?;
-    let address = Stage::Strategy.address(visit.day, Some(id));
     match typed.strategy() {
-        Ok(strategy) => {
-            if versions.first().is_some_and(|newest| newest.strategy == strategy) {
-                return Ok(Redirect::to(&format!("{address}&note=same")).into_response());
-            }
-            app.store.add_strategy_version(id, &strategy, Some(visit.user.id)).await?;
-            Ok(Redirect::to(&format!("{address}&note=saved")).into_response())
-        }
+        Ok(strategy) => save_version(&app, &visit, id, &strategy).await,
         Err(wrong) => {
-            let newest = versions.first();
-            let strategy =
-                newest.map_or_else(|| unsaved(&contact_type), |newest| newest.strategy.clone());
-            let shown = newest.map(|newest| newest.version);
-            let form = StrategyForm { wrong, ..typed };
-            refused(
-                &show_page(&app, &visit, &contact_type, &versions, shown, &strategy, form).await?,
-            )
+            refused(&newest_page(&app, &visit, id, Some(StrategyForm { wrong, ..typed })).await?)
         }
     }
+}
+
+/// `POST /strategy/{contact_type}/json`: saves a strategy that was exported here or written elsewhere.
+pub(crate) async fn save_json(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+    Multipart(mut parts): Multipart,
+) -> Result<Response, PageError> {
+    let cut_off = |error: MultipartError| {
+        PageError::Refused(format!(
+            "The upload was cut off: {}. Nothing was saved.",
+            error.body_text()
+        ))
+    };
+    let mut text = String::new();
+    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
+        if part.name() == Some("file") {
+            text = part.text().await.map_err(cut_off)?;
+        }
+    }
+    match Strategy::from_json(&text) {
+        Ok(strategy) => save_version(&app, &visit, id, &strategy).await,
+        Err(error) => {
+            let mut template = newest_page(&app, &visit, id, None).await?;
+            template.wrong_json = Some(format!("Nothing was saved: {error}."));
+            refused(&template)
+        }
+    }
+}
+
+async fn save_version(
+    app: &App,
+    visit: &Visit,
+    id: Uuid,
+    strategy: &Strategy,
+) -> Result<Response, PageError> {
+    let versions = app.store.strategy_versions(id).await?;
+    let address = Stage::Strategy.address(visit.day, Some(id));
+    if versions.first().is_some_and(|newest| newest.strategy == *strategy) {
+        return Ok(Redirect::to(&format!("{address}&note=same")).into_response());
+    }
+    app.store.add_strategy_version(id, strategy, Some(visit.user.id)).await?;
+    Ok(Redirect::to(&format!("{address}&note=saved")).into_response())
+}
+
+/// The page of the newest version, with a form as it was typed or else as it is kept.
+async fn newest_page(
+    app: &App,
+    visit: &Visit,
+    id: Uuid,
+    typed: Option<StrategyForm>,
+) -> Result<ShowPage, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let versions = app.store.strategy_versions(id).await?;
+    let newest = versions.first();
+    let strategy = newest.map_or_else(|| unsaved(&contact_type), |newest| newest.strategy.clone());
+    let shown = newest.map(|newest| newest.version);
+    let form = typed.unwrap_or_else(|| StrategyForm::of(&strategy));
+    show_page(app, visit, &contact_type, &versions, shown, &strategy, form).await
 }
 
 impl StrategyForm {

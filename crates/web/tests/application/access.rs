@@ -33,6 +33,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/strategy/{bookings}"), Role::Viewer),
         (get.clone(), format!("/strategy/{bookings}/1"), Role::Viewer),
         (post.clone(), format!("/strategy/{bookings}"), Role::Planner),
+        (post.clone(), format!("/strategy/{bookings}/json"), Role::Planner),
         (get.clone(), "/trials".into(), Role::Viewer),
         (get.clone(), format!("/trials/{id}"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/progress"), Role::Viewer),
@@ -41,8 +42,12 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/trials".into(), Role::Planner),
         (post.clone(), format!("/trials/{id}/cancel"), Role::Planner),
         (get.clone(), "/go-live".into(), Role::Viewer),
-        (post, "/go-live".into(), Role::Approver),
-        (get, "/watch".into(), Role::Viewer),
+        (post.clone(), "/go-live".into(), Role::Approver),
+        (get.clone(), "/watch".into(), Role::Viewer),
+        (post.clone(), "/people".into(), Role::Administrator),
+        (post.clone(), format!("/people/{id}/role"), Role::Administrator),
+        (post, format!("/people/{id}/password"), Role::Administrator),
+        (get, "/people".into(), Role::Viewer),
     ]
 }
 
@@ -169,4 +174,46 @@ async fn demo_passwords_are_shown_in_the_demo_only(pool: PgPool) {
             assert_eq!(page.contains(user.password), demo, "{}", user.email);
         }
     }
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_administrator_adds_people_and_changes_roles_but_not_their_own(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let admin = centre.visitor(Role::Administrator).await;
+    let wrong = admin.post("/people", "name=&email=nobody&role=king&password=short").await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    for field in ["name", "email", "role", "password"] {
+        wrong.says(&format!("id=\"{field}-wrong\""));
+    }
+    let form = "name=Nell+Quay&email=Planner%40Example.org&role=viewer&password=low+tide+at+nine";
+    admin
+        .post("/people", form)
+        .await
+        .says("Somebody signs in with this address already.")
+        .says("Nell Quay");
+    let added = admin.post("/people", &form.replace("Planner%40", "nell%40")).await;
+    assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    let nell = centre.store.user_by_email("nell@example.org").await.unwrap().unwrap();
+    admin.post(&format!("/people/{}/role", nell.id), "role=planner").await;
+    assert_eq!(centre.store.user(nell.id).await.unwrap().unwrap().role, Role::Planner);
+    let me = centre.store.user_by_email("administrator@example.org").await.unwrap().unwrap();
+    let refused = admin.post(&format!("/people/{}/role", me.id), "role=viewer").await;
+    refused.says("Another administrator must change your role");
+    let viewer = centre.visitor(Role::Viewer).await;
+    let page = viewer.get("/people").await;
+    page.says("Your password");
+    assert!(!page.text.contains("nell@example.org"), "a viewer does not see who else signs in");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_new_password_ends_the_sessions_of_the_old_one_but_not_ones_own(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let (here, elsewhere) =
+        (centre.visitor(Role::Planner).await, centre.visitor(Role::Planner).await);
+    let refused = here.post("/people/me", "current=wrong&new=high+tide+at+three").await;
+    refused.says("This is not your current password.");
+    let form = "current=low+tide+at+nine&new=high+tide+at+three";
+    let changed = here.post("/people/me", form).await;
+    assert_eq!(changed.status, StatusCode::SEE_OTHER, "{}", changed.text);
+    assert_eq!(elsewhere.get("/").await.status, StatusCode::SEE_OTHER, "signed out elsewhere");
 }

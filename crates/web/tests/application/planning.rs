@@ -141,3 +141,32 @@ async fn an_empty_centre_shows_the_way_to_the_first_import(pool: PgPool) {
         assert!(planner.get(page).await.location().starts_with("/demand"), "{page}");
     }
 }
+
+#[sqlx::test(migrations = false)]
+async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/strategy/{}", centre.bookings);
+    let exported = planner.get(&format!("{address}/1")).await.text;
+    let upload = async |text: String| {
+        planner.upload_to(&format!("{address}/json"), "strategy.json", "", text).await
+    };
+    assert!(upload(exported.clone()).await.location().ends_with("note=same"));
+    let changed = exported.replace("\"places\": null", "\"places\": 17");
+    assert!(upload(changed).await.location().ends_with("note=saved"));
+    let versions = centre.store.strategy_versions(centre.bookings).await.unwrap();
+    assert_eq!((versions.len(), versions[0].strategy.queue.places), (2, Some(17)));
+    for (text, wanted) in [
+        (
+            exported.replace("\"concurrency\": 1", "\"concurrency\": 99"),
+            "team.concurrency: must be 1 to 20",
+        ),
+        (exported.replace("places", "plces"), "unknown field"),
+        ("{".to_owned(), "this is not a strategy"),
+    ] {
+        let answer = upload(text).await;
+        assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+        answer.says(wanted);
+    }
+    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 2);
+}

@@ -150,6 +150,17 @@ impl Visitor {
         contact_type: &str,
         file: impl Into<Vec<u8>>,
     ) -> Answer {
+        self.upload_to("/demand/import", file_name, contact_type, file).await
+    }
+
+    /// Uploads a file to an address.
+    pub async fn upload_to(
+        &self,
+        address: &str,
+        file_name: &str,
+        contact_type: &str,
+        file: impl Into<Vec<u8>>,
+    ) -> Answer {
         let mut body = format!(
             "--edge\r\nContent-Disposition: form-data; name=\"contact_type\"\r\n\r\n{contact_type}\r\n\
              --edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{file_name}\"\r\n\
@@ -158,7 +169,7 @@ impl Visitor {
         .into_bytes();
         body.extend(file.into());
         body.extend(b"\r\n--edge--\r\n");
-        let request = Request::post("/demand/import")
+        let request = Request::post(address)
             .header(header::CONTENT_TYPE, "multipart/form-data; boundary=edge")
             .header("sec-fetch-site", "same-origin");
         self.send(request, Body::from(body)).await

@@ -1,0 +1,236 @@
+//! People: who signs in, with which role. Everybody changes their own password, administrators the rest.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use axum_login::AuthSession;
+use barometer_store::{Role, StoreError, User};
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::{Account, Accounts, Administrator, Visit};
+use crate::extract::{Form, Path, Query};
+use crate::forms::Wrong;
+use crate::frame::Frame;
+use crate::page_error::PageError;
+use crate::pages::{page, refused};
+use crate::passwords::{self, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
+use crate::words;
+
+/// Characters of a name or an address, at most.
+const MOST_CHARS: usize = 120;
+
+#[derive(Template)]
+#[template(path = "people.html")]
+struct PeoplePage {
+    frame: Frame,
+    answer: String,
+    me: Uuid,
+    /// Everybody, for administrators.
+    people: Option<Vec<User>>,
+    roles: [Role; 4],
+    form: PersonForm,
+    least_chars: usize,
+    note: Option<&'static str>,
+    wrong: Wrong,
+}
+
+/// A new person as typed.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct PersonForm {
+    name: String,
+    email: String,
+    role: String,
+    password: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ShowQuery {
+    note: Option<String>,
+}
+
+/// `GET /people`
+pub(crate) async fn show(
+    State(app): State<App>,
+    visit: Visit,
+    Query(query): Query<ShowQuery>,
+) -> Result<Response, PageError> {
+    let mut template =
+        PeoplePage::new(&app, &visit, PersonForm::default(), Wrong::default()).await?;
+    template.note = match query.note.as_deref() {
+        Some("added") => Some("Added. They can sign in now."),
+        Some("role") => Some("The role is changed."),
+        Some("password") => {
+            Some("The password is changed; other sessions with the old one have ended.")
+        }
+        _ => None,
+    };
+    page(&template)
+}
+
+impl PeoplePage {
+    async fn new(
+        app: &App,
+        visit: &Visit,
+        form: PersonForm,
+        wrong: Wrong,
+    ) -> Result<Self, PageError> {
+        let people =
+            if visit.may(Role::Administrator) { Some(app.store.users().await?) } else { None };
+        let role = visit.user.role.word();
+        Ok(Self {
+            frame: Frame::apart(visit),
+            answer: match &people {
+                Some(people) if people.len() == 1 => {
+                    "You are the only one who can sign in.".to_owned()
+                }
+                Some(people) => {
+                    format!(
+                        "{} people can sign in.",
+                        words::capitalised(&words::count_word(people.len()))
+                    )
+                }
+                None => format!(
+                    "You are signed in as {}, {role}. An administrator can change your role.",
+                    visit.user.name
+                ),
+            },
+            me: visit.user.id,
+            people,
+            roles: Role::ALL,
+            form,
+            least_chars: LEAST_PASSWORD_CHARS,
+            note: None,
+            wrong,
+        })
+    }
+}
+
+/// `POST /people`: adds a person.
+pub(crate) async fn add(
+    State(app): State<App>,
+    Administrator(visit): Administrator,
+    Form(mut typed): Form<PersonForm>,
+) -> Result<Response, PageError> {
+    let mut wrong = Wrong::default();
+    let (name, email) = (typed.name.trim(), typed.email.trim());
+    if name.is_empty() || name.chars().count() > MOST_CHARS {
+        wrong.note("name", format!("Write a name of up to {MOST_CHARS} characters."));
+    }
+    if !email.contains('@')
+        || email.chars().count() > MOST_CHARS
+        || email.contains(char::is_whitespace)
+    {
+        wrong.note("email", "Write an address such as name@example.org.");
+    }
+    let role = Role::of_word(&typed.role);
+    if role.is_none() {
+        wrong.note("role", "Choose a role.");
+    }
+    check_password(&typed.password, "password", &mut wrong);
+    if let (Some(role), true) = (role, wrong.is_empty()) {
+        match app.store.add_user(name, email, &hashed(&typed.password).await?, role).await {
+            Ok(_) => return Ok(Redirect::to("/people?note=added").into_response()),
+            Err(StoreError::Taken) => {
+                wrong.note("email", "Somebody signs in with this address already.")
+            }
+            Err(error) => return Err(error.into()),
+        }
+    }
+    // Passwords are the one thing that is typed again.
+    typed.password.clear();
+    refused(&PeoplePage::new(&app, &visit, typed, wrong).await?)
+}
+
+#[derive(Deserialize)]
+pub(crate) struct RoleForm {
+    role: String,
+}
+
+/// `POST /people/{person}/role`
+pub(crate) async fn change_role(
+    State(app): State<App>,
+    Administrator(visit): Administrator,
+    Path(person): Path<Uuid>,
+    Form(form): Form<RoleForm>,
+) -> Result<Response, PageError> {
+    let role =
+        Role::of_word(&form.role).ok_or_else(|| PageError::Refused("Choose a role.".to_owned()))?;
+    if person == visit.user.id {
+        let message = "Another administrator must change your role, so that one always stays.";
+        return Err(PageError::Refused(message.to_owned()));
+    }
+    app.store.set_role(person, role).await?;
+    Ok(Redirect::to("/people?note=role").into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct PasswordForm {
+    password: String,
+}
+
+/// `POST /people/{person}/password`: a new password for somebody who lost theirs.
+pub(crate) async fn give_password(
+    State(app): State<App>,
+    Administrator(_): Administrator,
+    Path(person): Path<Uuid>,
+    Form(form): Form<PasswordForm>,
+) -> Result<Response, PageError> {
+    if !is_long_enough(&form.password) {
+        return Err(PageError::Refused(format!(
+            "The password must have at least {LEAST_PASSWORD_CHARS} characters; it was not changed."
+        )));
+    }
+    app.store.set_password(person, &hashed(&form.password).await?).await?;
+    Ok(Redirect::to("/people?note=password").into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct OwnPasswordForm {
+    current: String,
+    new: String,
+}
+
+/// `POST /people/me`: one's own password, for whoever knows the current one.
+pub(crate) async fn change_own_password(
+    State(app): State<App>,
+    visit: Visit,
+    mut session: AuthSession<Accounts>,
+    Form(form): Form<OwnPasswordForm>,
+) -> Result<Response, PageError> {
+    let mut wrong = Wrong::default();
+    let OwnPasswordForm { current, new } = form;
+    let hash = visit.user.password_hash.clone();
+    let checked = tokio::task::spawn_blocking(move || passwords::is_right(&current, Some(&hash)));
+    if !checked.await.unwrap_or(false) {
+        wrong.note("current", "This is not your current password.");
+    }
+    check_password(&new, "new", &mut wrong);
+    if !wrong.is_empty() {
+        return refused(&PeoplePage::new(&app, &visit, PersonForm::default(), wrong).await?);
+    }
+    app.store.set_password(visit.user.id, &hashed(&new).await?).await?;
+    // The session is bound to the password: this one goes on with the new one.
+    let user = app.store.user(visit.user.id).await?.ok_or(PageError::NotFound)?;
+    session
+        .login(&Account(user))
+        .await
+        .map_err(|error| PageError::Internal(error.to_string().into()))?;
+    Ok(Redirect::to("/people?note=password").into_response())
+}
+
+fn check_password(password: &str, field: &'static str, wrong: &mut Wrong) {
+    if !is_long_enough(password) {
+        wrong.note(field, format!("Use at least {LEAST_PASSWORD_CHARS} characters."));
+    }
+}
+
+async fn hashed(password: &str) -> Result<String, PageError> {
+    let password = password.to_owned();
+    tokio::task::spawn_blocking(move || hash_password(&password))
+        .await
+        .map_err(|error| PageError::Internal(Box::new(error)))?
+        .map_err(|error| PageError::Refused(error.to_string()))
+}
