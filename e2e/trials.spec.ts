@@ -54,3 +54,46 @@ test('a refused trial keeps what was typed and says what would do', async ({ pag
   await expect(page.getByText('Must be a whole number from 0 to 100000.')).toBeVisible();
   await expect(page.getByLabel('People, if')).toHaveValue('a few');
 });
+
+// The exact solution of this day (Kolmogorov equations): 4 calls a minute of 5 minutes for 600 minutes
+// from an empty start, 22 agents, patience of 3 minutes, then the line is served empty.
+const EXACT = { answered: 2263.995, abandoned: 136.005, answered_in_time: 1895.407, wait_secs: 60 * 408.015 };
+
+test('a day whose exact solution is known comes out within its own confidence', async ({ page }) => {
+  await signIn(page, 'planner');
+  const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];
+  for (let day = 0; day < 56; day += 1) {
+    const date = new Date(Date.UTC(2026, 8, 28) + day * 86_400_000).toISOString().slice(0, 10);
+    for (let half = 16; half < 36; half += 1) {
+      rows.push(`Even line,${date}T${String(Math.floor(half / 2)).padStart(2, '0')}:${half % 2 ? '30' : '00'},120,120,0,300`);
+    }
+  }
+  await page.goto('/demand/import');
+  await page.getByLabel('CSV file').setInputFiles({ name: 'even.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
+  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: /^Save 1120 rows/ }).click();
+  await expect(page.getByText('About 16,800 contacts for Even line')).toBeVisible();
+  await toStage(page, 'Trials');
+  await page.getByRole('link', { name: 'To the strategy of Even line' }).click();
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await page.getByRole('link', { name: 'Try it' }).click();
+  await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
+  await page.getByLabel('People, if').fill('22');
+  await page.getByLabel('Simulated days').fill('1000');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible({ timeout: 30_000 });
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Trial as JSON' }).click()]);
+  const { result } = JSON.parse(Buffer.concat(await (await download.createReadStream()).toArray()).toString());
+  for (const [measure, exact] of Object.entries(EXACT)) {
+    const { mean, half_width } = result.day[measure];
+    // 2.3 half-widths of 95 % are 4.5 standard errors.
+    expect(Math.abs(mean - exact), `${measure}: ${mean} ± ${half_width} against ${exact}`).toBeLessThan(2.3 * half_width);
+    expect(half_width / exact, measure).toBeLessThan(0.03);
+  }
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.goto('/demand');
+  await page.getByRole('link', { name: 'Even line' }).click();
+  await page.getByText('Remove Even line').first().click();
+  await page.getByRole('button', { name: 'Remove Even line' }).click();
+  await expect(page.getByRole('link', { name: 'Even line' })).toHaveCount(0);
+});

@@ -20,6 +20,11 @@ impl Estimate {
         self.mean - self.half_width.unwrap_or(0.0)
     }
 
+    /// The estimate in another unit.
+    pub fn scaled(self, factor: f64) -> Self {
+        Self { mean: self.mean * factor, half_width: self.half_width.map(|half| half * factor) }
+    }
+
     /// Upper end of the confidence interval.
     pub fn high(self) -> f64 {
         self.mean + self.half_width.unwrap_or(0.0)

@@ -122,6 +122,20 @@ impl Store {
         tx.commit().await.map_err(&failed)
     }
 
+    /// Removes a contact type with its history, forecast, cover, strategies and trials: all or
+    /// nothing.
+    pub async fn remove_contact_type(&self, id: Uuid) -> Result<(), StoreError> {
+        let failed = StoreError::on("removing a contact type");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        for statement in [
+            "DELETE FROM history WHERE contact_type_id = $1",
+            "DELETE FROM contact_types WHERE id = $1",
+        ] {
+            sqlx::query(statement).bind(id).execute(&mut *tx).await.map_err(&failed)?;
+        }
+        tx.commit().await.map_err(&failed)
+    }
+
     /// The centre's contact types in their order.
     pub async fn contact_types(&self, centre: Uuid) -> Result<Vec<ContactType>, StoreError> {
         let rows: Vec<ContactTypeRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(

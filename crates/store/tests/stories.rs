@@ -43,7 +43,7 @@ async fn people_are_found_by_address_in_any_case_and_kept_apart(pool: PgPool) {
     assert_eq!((found.id, found.role), (planner, Role::Planner));
     assert!(store.user_by_email("nobody@example.org").await.unwrap().is_none());
     let twice = store.add_user("B", "A@EXAMPLE.ORG", "hash", Role::Viewer).await;
-    assert!(matches!(twice, Err(StoreError::Database { .. })), "one address, one person");
+    assert!(matches!(twice, Err(StoreError::Taken)), "one address, one person");
 }
 
 #[sqlx::test(migrations = false)]
@@ -145,6 +145,30 @@ async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool)
     assert_eq!(live(versions), [(2, true), (1, false)]);
     let past = store.latest_go_lives(5).await.unwrap();
     assert_eq!((past[0].version, past[0].note.as_str()), (2, "fewer places"));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_contact_type_goes_with_its_history_and_its_trials(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let Fixture { store, bookings, centre, .. } = &fixture;
+    let kept =
+        store.add_contact_type(*centre, "Kept", Grain::Half, &Rules::STARTING).await.unwrap();
+    let interval = HistoryInterval {
+        start: at("2026-07-02T08:00:00Z"),
+        offered: 5,
+        answered: 5,
+        abandoned: 0,
+        handle_secs: None,
+    };
+    for id in [*bookings, kept] {
+        store.add_history(id, std::slice::from_ref(&interval)).await.unwrap();
+    }
+    queued(&fixture).await;
+    store.remove_contact_type(*bookings).await.unwrap();
+    assert!(matches!(store.contact_type(*bookings).await, Err(StoreError::NotFound)));
+    assert!(store.latest_trials(None, 5).await.unwrap().is_empty());
+    assert_eq!(store.history_end(*bookings).await.unwrap(), None);
+    assert!(store.history_end(kept).await.unwrap().is_some());
 }
 
 fn inputs() -> TrialInputs {

@@ -71,6 +71,7 @@ pub fn router(app: App) -> Router {
         .route("/demand/import/{import}/discard", post(demand::import::discard))
         .route("/demand/{contact_type}", get(demand::show))
         .route("/demand/{contact_type}/forecast.csv", get(demand::export))
+        .route("/demand/{contact_type}/remove", post(demand::remove))
         .route("/staffing", get(staffing::first))
         .route("/staffing/{contact_type}", get(staffing::show))
         .route("/staffing/{contact_type}/why", get(staffing::why))

@@ -59,6 +59,15 @@ pub(crate) fn estimated_secs(estimate: Option<Estimate>) -> String {
     estimated(estimate, 1.0, " s")
 }
 
+/// "1,884.6 ± 5.8".
+pub(crate) fn estimated_count(estimate: Estimate) -> String {
+    let tenths = (estimate.mean * 10.0).round() / 10.0;
+    let whole = thousands(tenths.trunc());
+    let tenth = ((tenths - tenths.trunc()) * 10.0).round().abs();
+    let half = estimate.half_width.map_or_else(String::new, |half| format!(" ± {half:.1}"));
+    format!("{whole}.{tenth:.0}{half}")
+}
+
 fn estimated(estimate: Option<Estimate>, scale: f64, unit: &str) -> String {
     let Some(Estimate { mean, half_width }) = estimate else { return NONE.to_owned() };
     match half_width {
@@ -187,6 +196,9 @@ mod tests {
         assert_eq!((short_percent(0.8), short_percent(0.975)), ("80 %".into(), "97.5 %".into()));
         assert_eq!((change(0.041), change(-0.02)), ("+4.1 %".into(), "−2.0 %".into()));
         assert_eq!(plain(0.1 + 0.2), "0.3");
+        let estimate = |mean| Estimate { mean, half_width: Some(5.84) };
+        assert_eq!(estimated_count(estimate(1884.64)), "1,884.6 ± 5.8");
+        assert_eq!(estimated_count(estimate(999.96)), "1,000.0 ± 5.8");
     }
 
     #[test]

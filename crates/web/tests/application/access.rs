@@ -25,6 +25,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/demand/import".into(), Role::Planner),
         (post.clone(), format!("/demand/import/{id}/confirm"), Role::Planner),
         (post.clone(), format!("/demand/import/{id}/discard"), Role::Planner),
+        (post.clone(), format!("/demand/{id}/remove"), Role::Planner),
         (get.clone(), "/staffing".into(), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}"), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}/need.csv"), Role::Viewer),

@@ -5,7 +5,7 @@ pub(crate) mod import;
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::Response;
+use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::{Backtest, Errors, HORIZON_DAYS};
 use barometer_plan::ForecastInterval;
 use barometer_store::{ContactType, DayTotal, ForecastHead};
@@ -17,7 +17,7 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::{Planner, Visit};
 use crate::charts;
 use crate::exports;
 use crate::extract::Path;
@@ -66,6 +66,7 @@ struct ShowPage {
     error_words: String,
     export: String,
     staffing: String,
+    remove: String,
 }
 
 /// An entry of a list to choose from, by its address.
@@ -220,6 +221,7 @@ pub(crate) async fn show(
         error_words: error_words(head.as_ref()),
         export: format!("/demand/{id}/forecast.csv"),
         staffing: Stage::Staffing.address(visit.day, Some(id)),
+        remove: format!("/demand/{id}/remove?day={}", visit.day),
         name: contact_type.name,
     };
     page(&template)
@@ -248,6 +250,17 @@ pub(crate) async fn export(
     let rows = rows.collect();
     let heading = ["contact_type", "interval_start", "contacts", "handle_secs"];
     exports::csv(&format!("forecast-{}.csv", contact_type.name), &heading, rows).await
+}
+
+/// `POST /demand/{contact_type}/remove`: the contact type goes with all that belongs to it.
+pub(crate) async fn remove(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    app.store.contact_type(id).await?;
+    app.store.remove_contact_type(id).await?;
+    Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response())
 }
 
 fn of_week(horizon: &[ForecastInterval], monday: Date, zone: &TimeZone) -> Vec<ForecastInterval> {

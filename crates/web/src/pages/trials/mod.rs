@@ -50,6 +50,7 @@ struct FormView {
     versions: Vec<VersionChoice>,
     typed: TrialForm,
     no_plan: Option<String>,
+    strategy: String,
 }
 
 struct DayChoice {
@@ -159,9 +160,7 @@ async fn form_view(
             chosen.name,
             words::long_day(day)
         )),
-        (_, true) => {
-            Some(format!("{} has no strategy yet. Save one under Strategy first.", chosen.name))
-        }
+        (_, true) => Some(format!("{} has no strategy yet. Save one first.", chosen.name)),
         _ => None,
     };
     let has_cover = plan.iter().any(|interval| interval.assessment.cover.is_some());
@@ -196,6 +195,7 @@ async fn form_view(
             .collect(),
         typed,
         no_plan,
+        strategy: Stage::Strategy.address(day, Some(chosen.id)),
     })
 }
 

@@ -175,12 +175,14 @@ fn measure_rows(
             rows.push(plain_row(name, words::estimated_percent(share), none()));
         }
     }
-    let half = day.offered.half_width.unwrap_or(0.0);
-    rows.push(plain_row(
-        "Contacts offered",
-        format!("{:.1} ± {half:.1}", day.offered.mean),
-        none(),
-    ));
+    for (name, figure) in [
+        ("Contacts offered", words::estimated_count(day.offered)),
+        ("Contacts answered", words::estimated_count(day.answered)),
+        ("Contacts abandoned", words::estimated_count(day.abandoned)),
+        ("Waiting in all, hours", words::estimated_count(day.wait_secs.scaled(1.0 / 3600.0))),
+    ] {
+        rows.push(plain_row(name, figure, none()));
+    }
     rows
 }
 
