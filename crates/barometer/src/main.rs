@@ -28,7 +28,7 @@ enum Command {
     /// Answers pages, and plays trials unless told otherwise.
     Serve(serve::Options),
     /// Plays trials from the queue until stopped.
-    Worker,
+    Worker(worker::WorkerOptions),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -79,7 +79,7 @@ async fn run(cli: Cli) -> Result<()> {
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
     match cli.command {
         Command::Serve(options) => serve::run(store, options).await,
-        Command::Worker => worker::run_until_stopped(store).await,
+        Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Migrate => Ok(store.migrate().await?),
         Command::Demo => {
             demo::load(&store).await?;

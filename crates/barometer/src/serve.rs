@@ -32,6 +32,8 @@ pub struct Options {
     /// Leaves trials to `barometer worker` processes.
     #[arg(long)]
     no_worker: bool,
+    #[command(flatten)]
+    worker: worker::WorkerOptions,
 }
 
 /// Serves until Ctrl-C or a termination signal.
@@ -47,8 +49,8 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
         upload_limit_mb: options.upload_limit_mb,
     };
     let app = router(App { store: store.clone(), settings });
-    let work =
-        (!options.no_worker).then(|| tokio::spawn(worker::run(store.clone(), stopped.clone())));
+    let work = (!options.no_worker)
+        .then(|| tokio::spawn(worker::run(store.clone(), options.worker, stopped.clone())));
     let tidy = tokio::spawn(tidy(store));
     tracing::info!("listening on http://{}", listener.local_addr()?);
     axum::serve(listener, app)

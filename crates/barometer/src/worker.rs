@@ -7,6 +7,7 @@ use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::{TrialInputs, TrialResult};
 use barometer_simulate::{Experiment, Summary};
 use barometer_store::{Store, StoreError, TrialJob, TrialState};
+use clap::Args;
 use tokio::sync::watch;
 use uuid::Uuid;
 
@@ -15,11 +16,20 @@ const LEAST_CHUNK: u32 = 4;
 /// Reports of progress in a trial, about.
 const REPORTS: u32 = 25;
 
+/// WorkerOptions of whatever plays trials.
+#[derive(Args, Clone, Copy)]
+pub struct WorkerOptions {
+    /// Seconds between two signs of life; after three without one a worker is taken for dead, and
+    /// its trial is taken up by another.
+    #[arg(long, default_value_t = 10, value_parser = clap::value_parser!(u64).range(1..=3600))]
+    heartbeat_secs: u64,
+}
+
 /// Plays trials until Ctrl-C or a termination signal.
-pub async fn run_until_stopped(store: Store) -> Result<()> {
+pub async fn run_until_stopped(store: Store, options: WorkerOptions) -> Result<()> {
     store.migrate().await?;
     let (stop, stopped) = watch::channel(false);
-    let work = tokio::spawn(run(store, stopped));
+    let work = tokio::spawn(run(store, options, stopped));
     stop_signal().await;
     stop.send_replace(true);
     work.await?
@@ -29,7 +39,11 @@ pub async fn run_until_stopped(store: Store) -> Result<()> {
 const TRY_AGAIN_AFTER: Duration = Duration::from_secs(3);
 
 /// Plays trials until told to stop. A worker that fails (the database was away) is replaced.
-pub async fn run(store: Store, stopped: watch::Receiver<bool>) -> Result<()> {
+pub async fn run(
+    store: Store,
+    options: WorkerOptions,
+    stopped: watch::Receiver<bool>,
+) -> Result<()> {
     while !*stopped.borrow() {
         let mut stop = stopped.clone();
         let stopping = async move {
@@ -40,7 +54,7 @@ pub async fn run(store: Store, stopped: watch::Receiver<bool>) -> Result<()> {
         // A name of its own: two workers on one database must not take each other for dead.
         let name = format!("trials-{}", Uuid::new_v4());
         let worker = WorkerBuilder::new(name.as_str())
-            .backend(store.trial_queue())
+            .backend(store.trial_queue(Duration::from_secs(options.heartbeat_secs)))
             .data(store.clone())
             .build(play_job);
         let ended = worker.run_until(stopping).await;

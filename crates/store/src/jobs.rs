@@ -40,13 +40,13 @@ pub(crate) async fn push(connection: &mut PgConnection, job: TrialJob) -> Result
 }
 
 impl Store {
-    /// The queue of trials, for a worker. A worker that dies is noticed within a minute, and its
-    /// trial is taken up again.
-    pub fn trial_queue(&self) -> TrialQueue {
+    /// The queue of trials, for a worker that shows every `heartbeat` that it is alive. One that has
+    /// not for three of them is taken for dead, and its trial is taken up again.
+    pub fn trial_queue(&self, heartbeat: Duration) -> TrialQueue {
         let config = Config::default()
             .queue(QUEUE)
             .batch_size(1)
-            .heartbeat_interval(Duration::from_secs(10))
+            .heartbeat_interval(heartbeat)
             .missed_heartbeats(3);
         let told = Pubsub::new(self.pool.clone(), QUEUE.to_owned());
         let strategy = Strategy::new().stream(told).interval(LOOK_EVERY);

@@ -1,0 +1,218 @@
+//! The program as it is run: preparing a database, and workers that come and go.
+
+#![cfg(test)]
+
+use std::io::Write;
+use std::process::{Child, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+use barometer_plan::{CoverChoice, TrialInputs, TrialResult, schedule, trial_intervals};
+use barometer_simulate::{Spread, Summary};
+use barometer_store::{NewTrial, Role, Store, Trial, TrialState};
+use jiff::civil::{Date, date};
+use sqlx::PgPool;
+use uuid::Uuid;
+
+const FRIDAY: Date = date(2026, 11, 27);
+
+/// Address of the database of this test, for another process.
+async fn address(pool: &PgPool) -> String {
+    let name: String =
+        sqlx::query_scalar("SELECT current_database()").fetch_one(pool).await.unwrap();
+    let server = std::env::var("DATABASE_URL").unwrap();
+    let (server, _) = server.rsplit_once('/').unwrap();
+    format!("{server}/{name}")
+}
+
+fn barometer(database: &str, arguments: &[&str]) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_barometer"));
+    command.args(arguments).env("DATABASE_URL", database).stdin(Stdio::null());
+    command
+}
+
+fn run(database: &str, arguments: &[&str], input: &str) -> Output {
+    let mut child = barometer(database, arguments)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+    child.wait_with_output().unwrap()
+}
+
+/// A worker process that ends with the test, however that ends.
+struct Worker(Child);
+
+impl Worker {
+    fn start(database: &str) -> Self {
+        Self(barometer(database, &["worker", "--heartbeat-secs", "1"]).spawn().unwrap())
+    }
+}
+
+impl Drop for Worker {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// Waits until the trial is as wanted, for a minute at most.
+async fn wait_for(store: &Store, trial: Uuid, wanted: impl Fn(&Trial) -> bool) -> Trial {
+    let start = Instant::now();
+    loop {
+        let trial = store.trial(trial).await.unwrap();
+        if wanted(&trial) {
+            return trial;
+        }
+        assert!(
+            start.elapsed() < Duration::from_secs(60),
+            "still {:?}, {} played",
+            trial.state,
+            trial.played
+        );
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+}
+
+async fn queue_trial(store: &Store, replications: u32) -> Uuid {
+    let centre = store.centre().await.unwrap().unwrap();
+    let types = store.contact_types(centre.id).await.unwrap();
+    let bookings = types.iter().find(|each| each.name == "Bookings").unwrap();
+    let version = store.strategy_versions(bookings.id).await.unwrap()[0].clone();
+    let planner = store.user_by_email("planner@larkhaven.example").await.unwrap().unwrap();
+    let from = centre.zone.to_timestamp(FRIDAY.at(0, 0, 0, 0)).unwrap();
+    let to = centre.zone.to_timestamp(FRIDAY.tomorrow().unwrap().at(0, 0, 0, 0)).unwrap();
+    let forecast = store.forecast_between(bookings.id, from, to).await.unwrap();
+    let planned = schedule(&forecast, &[], bookings.grain.secs(), &bookings.rules).unwrap();
+    let agents = CoverChoice::Need.agents(&planned, 0).unwrap();
+    let new = NewTrial {
+        contact_type: bookings.id,
+        strategy_version: version.id,
+        day: FRIDAY,
+        cover_words: "the need".to_owned(),
+        inputs: TrialInputs {
+            strategy: version.strategy,
+            rules: bookings.rules,
+            interval_secs: bookings.grain.secs(),
+            intervals: trial_intervals(&planned, &agents, bookings.grain.duration()),
+            handling: Spread::Exponential,
+            replications,
+            seed: 4,
+        },
+        created_by: planner.id,
+    };
+    store.queue_trial(&new).await.unwrap()
+}
+
+fn played_here(inputs: &TrialInputs) -> TrialResult {
+    let mut summary = Summary::new(inputs.intervals.len());
+    let days = inputs.experiment().unwrap().play_range(0..inputs.replications);
+    days.iter().for_each(|day| summary.add(day));
+    TrialResult::of(&summary)
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_demo_is_loaded_once_and_a_half_loaded_one_is_begun_anew(pool: PgPool) {
+    let database = address(&pool).await;
+    let first = run(&database, &["demo"], "");
+    assert!(first.status.success(), "{}", String::from_utf8_lossy(&first.stderr));
+    assert!(String::from_utf8_lossy(&first.stdout).contains("plan-the-tide"));
+    let store = Store::on(pool.clone());
+    let centre = store.centre().await.unwrap().unwrap();
+    assert_eq!(store.contact_types(centre.id).await.unwrap().len(), 7);
+    assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 2);
+    assert!(run(&database, &["demo"], "").status.success());
+    assert_eq!(
+        store.centre().await.unwrap().unwrap().id,
+        centre.id,
+        "the second time changes nothing"
+    );
+    // What a load that was cut off leaves: no today.
+    sqlx::query("UPDATE centres SET today = NULL").execute(&pool).await.unwrap();
+    assert!(run(&database, &["demo"], "").status.success());
+    let anew = store.centre().await.unwrap().unwrap();
+    assert!(anew.id != centre.id && anew.today.is_some());
+    let history: i64 = sqlx::query_scalar("SELECT count(DISTINCT contact_type_id) FROM history")
+        .fetch_one(&pool)
+        .await
+        .unwrap();
+    assert_eq!(history, 7, "nothing is left of the first");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_trial_of_a_killed_worker_is_taken_up_again_with_the_same_numbers(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool);
+    // The demo's own trials do not matter here.
+    for trial in store.latest_trials(None, 9).await.unwrap() {
+        store.cancel_trial(trial.id).await.unwrap();
+    }
+    let trial = queue_trial(&store, 4_000).await;
+    let mut first = Worker::start(&database);
+    wait_for(&store, trial, |trial| trial.played > 0).await;
+    first.0.kill().unwrap();
+    first.0.wait().unwrap();
+    assert!(!store.trial(trial).await.unwrap().state.is_over(), "killed in the middle");
+    let _second = Worker::start(&database);
+    let done = wait_for(&store, trial, |trial| trial.state.is_over()).await;
+    assert_eq!((done.state, done.played), (TrialState::Done, 4_000));
+    assert_eq!(done.result.unwrap(), played_here(&done.inputs));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_cancelled_trial_stops_in_another_process(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool);
+    let _worker = Worker::start(&database);
+    let trial = queue_trial(&store, 20_000).await;
+    wait_for(&store, trial, |trial| trial.played > 0).await;
+    store.cancel_trial(trial).await.unwrap();
+    let over = wait_for(&store, trial, |trial| trial.state.is_over()).await;
+    assert_eq!((over.state, over.result), (TrialState::Cancelled, None));
+    assert!(over.played < 20_000);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_centre_and_its_people_are_added_from_the_command_line(pool: PgPool) {
+    let database = address(&pool).await;
+    let failing = |arguments: &[&str], input: &str, wanted: &str| {
+        let output = run(&database, arguments, input);
+        let message = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!output.status.success() && message.contains(wanted), "{arguments:?}: {message}");
+        assert!(!message.contains("stack backtrace") && !message.contains("panicked"), "{message}");
+    };
+    assert!(run(&database, &["migrate"], "").status.success());
+    failing(&["add-centre", "Quay", "Europe/Atlantis"], "", "Europe/Atlantis is no time zone");
+    assert!(run(&database, &["add-centre", "Quay", "Europe/Lisbon"], "").status.success());
+    failing(&["add-centre", "Second", "Europe/Lisbon"], "", "there is a centre already: Quay");
+    let add = |role, password| {
+        let arguments = ["add-user", "Ana", "ana@example.org", role];
+        (arguments, password)
+    };
+    let (arguments, password) = add("king", "the evening tide\n");
+    failing(&arguments, password, "king is no role");
+    let (arguments, password) = add("planner", "short\n");
+    failing(&arguments, password, "at least 10 characters");
+    let (arguments, password) = add("planner", "the evening tide\n");
+    assert!(run(&database, &arguments, password).status.success());
+    failing(&arguments, password, "taken already");
+    let ana = Store::on(pool).user_by_email("ana@example.org").await.unwrap().unwrap();
+    assert_eq!((ana.name.as_str(), ana.role), ("Ana", Role::Planner));
+}
+
+#[test]
+fn a_database_that_does_not_answer_is_said_in_one_line() {
+    for (database, wanted) in [
+        ("postgres://nobody@127.0.0.1:1/none", "the database does not answer"),
+        ("nonsense", "is DATABASE_URL right?"),
+        ("", "no database: set DATABASE_URL"),
+    ] {
+        let output = run(database, &["serve"], "");
+        let message = String::from_utf8_lossy(&output.stderr);
+        assert!(!output.status.success() && message.contains(wanted), "{message}");
+        assert_eq!(message.trim().lines().count(), 1, "{message}");
+    }
+}
