@@ -46,3 +46,37 @@ test('a trial is asked for with the keyboard alone', async ({ page }) => {
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Will Friday 27 November hold for Bookings?');
   await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible();
 });
+
+test('a day is staffed without the mouse: strip, reason, targets', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  const reason = page.locator('#why').getByRole('heading');
+  await page.getByRole('group', { name: /Pressure strip of the day/ }).focus();
+  await page.keyboard.press('Home');
+  await expect(reason).toContainText('at 07:00?');
+  await page.keyboard.press('ArrowRight');
+  await expect(reason).toContainText('at 07:30?');
+  await page.keyboard.press('End');
+  await expect(reason).toContainText('at 20:30?');
+  const first = page.getByRole('button', { name: /^Why \d+ at 07:00/ });
+  await first.focus();
+  await page.keyboard.press('Enter');
+  await expect(reason).toContainText('at 07:00?');
+  await page.getByLabel('Service level, %').focus();
+  await page.keyboard.press('Control+A');
+  await page.keyboard.type('0');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Must be above 0 and at most 99.9 %')).toBeVisible();
+});
+
+test('a week beyond the forecast says how far it reaches and leads back', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/?day=2027-03-01');
+  await expect(page.getByText('There is no forecast for this week yet.')).toBeVisible();
+  await page.getByRole('link', { name: /The forecast reaches from/ }).first().click();
+  await expect(page).toHaveURL(/day=2026-11-23/);
+  await page.goto('/demand?day=2027-03-01');
+  await page.getByRole('link', { name: 'Bookings' }).click();
+  await page.getByRole('link', { name: 'To its first week' }).click();
+  await expect(page.getByText(/About [\d,]+ contacts for Bookings/)).toBeVisible();
+});

@@ -77,3 +77,49 @@ fn a_trial_survives_its_way_through_json() {
     let back: (TrialInputs, TrialResult) = serde_json::from_str(&text).unwrap();
     assert_eq!((inputs, result), back);
 }
+
+#[test]
+fn a_target_within_the_confidence_interval_is_marginal() {
+    let result = play(&inputs(11));
+    let level = result.day.service_level.unwrap();
+    let judge = |wanted: f64| {
+        let rules = Rules { service_level: wanted, ..Rules::STARTING };
+        let judged = result.judge(&rules);
+        judged.iter().find(|each| each.target == Target::ServiceLevel).unwrap().verdict
+    };
+    assert_eq!(judge(level.mean), Verdict::Marginal);
+    assert_eq!(judge(level.low() - 1e-9), Verdict::Holds);
+    assert_eq!(judge(level.high() + 1e-9), Verdict::Breaks);
+}
+
+#[test]
+fn targets_that_nobody_set_are_not_judged() {
+    let result = play(&inputs(11));
+    let rules = Rules { abandonment: None, occupancy: None, ..Rules::STARTING };
+    let judged = result.judge(&rules);
+    assert_eq!(judged.iter().map(|each| each.target).collect::<Vec<_>>(), [Target::ServiceLevel]);
+}
+
+#[test]
+fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
+    let mut inputs = inputs(6);
+    inputs.strategy.team.concurrency = 2;
+    inputs.intervals[4].load.contacts = 0.0;
+    let theory = inputs.theory().unwrap();
+    assert_eq!(theory.intervals[4], None);
+    let load = inputs.intervals[3].load;
+    let traffic = barometer_queueing::Traffic::per_interval(
+        load.contacts,
+        inputs.interval_secs,
+        load.handle_secs,
+    )
+    .unwrap();
+    let twelve =
+        barometer_queueing::ErlangA::new(traffic, 12, inputs.rules.patience_secs.unwrap()).unwrap();
+    let expected = twelve.outcome(inputs.rules.within_secs);
+    assert_eq!(theory.intervals[3].unwrap(), expected);
+    // The idle interval has people but no contacts: it weighs on occupancy alone.
+    let day = theory.day.unwrap();
+    assert!((day.service_level - expected.service_level).abs() < 1e-12);
+    assert!(day.occupancy < expected.occupancy);
+}

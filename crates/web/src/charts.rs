@@ -15,3 +15,16 @@ pub(crate) fn embedded(data: &impl Serialize) -> Result<String, PageError> {
 pub(crate) fn tenth(number: f64) -> f64 {
     (number * 10.0).round() / 10.0
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_label_can_end_the_script_that_holds_it() {
+        let json = embedded(&["</script><script>alert(1)</script>"]).unwrap();
+        assert!(!json.contains('<'), "{json}");
+        let back: Vec<String> = serde_json::from_str(&json).unwrap();
+        assert_eq!(back, ["</script><script>alert(1)</script>"]);
+    }
+}

@@ -113,3 +113,21 @@ impl Frame {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jiff::civil::date;
+
+    #[test]
+    fn the_day_stays_on_the_way_to_every_stage() {
+        let (day, id) = (date(2026, 11, 28), Uuid::nil());
+        for stage in Stage::ALL {
+            for contact_type in [None, Some(id)] {
+                let address = stage.address(day, contact_type);
+                assert!(address.contains("day=2026-11-28"), "{address}");
+            }
+        }
+        assert_eq!(Stage::Staffing.address(day, Some(id)), format!("/staffing/{id}?day={day}"));
+    }
+}

@@ -94,3 +94,79 @@ fn state(interval: &PlannedInterval) -> String {
         _ => "no cover planned".to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_forecast::Grain;
+    use barometer_plan::{CoverInterval, ForecastInterval, IntervalLoad, Rules, schedule};
+    use jiff::ToSpan;
+    use jiff::civil::{Date, date};
+    use uuid::Uuid;
+
+    fn london() -> TimeZone {
+        TimeZone::get("Europe/London").unwrap()
+    }
+
+    fn contact_type() -> ContactType {
+        let name = "Calls".to_owned();
+        ContactType { id: Uuid::nil(), name, grain: Grain::Half, rules: Rules::STARTING }
+    }
+
+    /// Half-hours of a day, from midnight on the wall clock.
+    fn day(day: Date, halves: std::ops::Range<i64>, agents: Option<u32>) -> Vec<PlannedInterval> {
+        let midnight = london().to_timestamp(day.at(0, 0, 0, 0)).unwrap();
+        let load = IntervalLoad { contacts: 60.0, handle_secs: 300.0 };
+        let forecast: Vec<_> = halves
+            .map(|half| ForecastInterval { start: midnight + (30 * half).minutes(), load })
+            .collect();
+        let cover: Vec<_> = forecast
+            .iter()
+            .filter_map(|each| Some(CoverInterval { start: each.start, agents: agents? }))
+            .collect();
+        schedule(&forecast, &cover, 1800.0, &Rules::STARTING).unwrap()
+    }
+
+    #[test]
+    fn cells_fill_the_open_hours_from_edge_to_edge() {
+        let plan = day(date(2026, 11, 23), 16..36, Some(14));
+        let hours = Hours::of(plan.iter(), &london());
+        assert_eq!(hours.words(), "08:00–18:00");
+        let cells = cells(&contact_type(), &plan, hours, Some(plan[3].start), &london(), |at| {
+            at.to_string()
+        });
+        assert_eq!((cells.len(), cells[0].x), (20, 0.0));
+        let last = &cells[19];
+        assert!((last.x + last.width - 100.0 - OVERLAP).abs() < 1e-9, "{} {}", last.x, last.width);
+        assert!(cells[3].is_chosen && !cells[4].is_chosen);
+        assert_eq!(cells[0].title, "Calls, Mon 23 Nov 08:00: pressure 0.71, holds");
+        assert_eq!(cells[0].figures, plan[0].start.as_second().to_string());
+    }
+
+    #[test]
+    fn a_cell_without_cover_has_no_colour_and_one_without_people_is_a_storm() {
+        let hours = Hours::of([].into_iter(), &london());
+        assert_eq!(hours.words(), "07:00–21:00");
+        let made = |agents| {
+            let plan = day(date(2026, 11, 23), 20..21, agents);
+            cells(&contact_type(), &plan, hours, None, &london(), |_| String::new()).remove(0)
+        };
+        assert_eq!(
+            (made(None).colour.as_str(), made(None).title.contains("no cover planned")),
+            ("none", true)
+        );
+        assert_eq!(made(Some(0)).colour, "#7a1230");
+        assert!(made(Some(0)).title.contains("pressure ∞, breaks"));
+    }
+
+    #[test]
+    fn cells_stand_at_their_wall_clock_time_when_the_clocks_change() {
+        // 25 October 2026: 01:00 comes twice, so the 8th half-hour from midnight starts at 03:00.
+        let plan = day(date(2026, 10, 25), 0..50, Some(12));
+        let hours = Hours::of(plan.iter(), &london());
+        let cells = cells(&contact_type(), &plan, hours, None, &london(), |_| String::new());
+        assert_eq!((cells.len(), hours.words()), (50, "00:00–24:00".to_owned()));
+        assert!((cells[2].x - cells[4].x).abs() < 1e-9, "both passes of 01:00 share a place");
+        assert!((cells[8].x - 12.5).abs() < 1e-9, "{}", cells[8].x);
+    }
+}

@@ -170,3 +170,67 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
     }
     assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 2);
 }
+
+#[sqlx::test(migrations = false)]
+async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = format!(
+        "contact_type={}&version={}&day={TODAY}&cover=planned&replications=200&seed=1",
+        centre.bookings, centre.strategy_version
+    );
+    let queued = planner.post("/trials", &form).await;
+    let address = queued.location().split('?').next().unwrap().to_owned();
+    let before = planner.get(&format!("{address}/progress")).await;
+    assert!(before.headers.get("hx-refresh").is_none());
+    planner.post(&format!("{address}/cancel"), "").await;
+    planner.get(&address).await.says("Cancelled after 0 of 200 days; there is no result.");
+    let after = planner.get(&format!("{address}/progress")).await;
+    assert_eq!(after.headers["hx-refresh"], "true", "the page is loaded anew once it is over");
+    let csv = planner.get(&format!("{address}/intervals.csv")).await;
+    assert_eq!(csv.status, StatusCode::NOT_FOUND);
+    let again =
+        planner.get(&format!("/trials?again={}", address.rsplit('/').next().unwrap())).await;
+    again.says("value=\"200\"");
+}
+
+#[sqlx::test(migrations = false)]
+async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = "name=Bookings&entry=Line&queue=Queue&team=Team&places=3&concurrency=1";
+    planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
+    let approver = centre.visitor(Role::Approver).await;
+    let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;
+    assert_eq!(untried.status, StatusCode::UNPROCESSABLE_ENTITY);
+    untried.says("Nobody has tried this version yet.");
+    // A trial of the old version is no evidence for the new one.
+    let form = format!(
+        "contact_type={}&version={}&day={TODAY}&cover=planned&replications=20&seed=1",
+        centre.bookings, centre.strategy_version
+    );
+    let queued = planner.post("/trials", &form).await;
+    let trial: Uuid =
+        queued.location().split('?').next().unwrap().rsplit('/').next().unwrap().parse().unwrap();
+    let other = approver
+        .post("/go-live", &format!("version={}&trial={trial}&note=because", draft.id))
+        .await;
+    other.says("This trial is no evidence for this version.");
+    assert!(!centre.store.strategy_versions(centre.bookings).await.unwrap()[0].is_live);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_contact_type_is_removed_with_its_pages(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let page = planner.get(&format!("/demand/{}", centre.bookings)).await;
+    page.says("Remove Bookings with its history, forecast, cover, strategies and trials?");
+    let gone = planner.post(&format!("/demand/{}/remove", centre.bookings), "").await;
+    assert_eq!(gone.status, StatusCode::SEE_OTHER);
+    assert_eq!(
+        planner.get(&format!("/demand/{}", centre.bookings)).await.status,
+        StatusCode::NOT_FOUND
+    );
+    planner.get("/demand").await.says("No contact types yet");
+}

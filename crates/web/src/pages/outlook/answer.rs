@@ -115,3 +115,89 @@ fn nothing_breaks<'a>(all: impl Iterator<Item = &'a PlannedInterval>) -> String 
         more => format!("Yes, nothing breaks. {more} intervals are marginal, up to {most} short."),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_forecast::Grain;
+    use barometer_plan::{CoverInterval, ForecastInterval, IntervalLoad, Rules, schedule};
+    use barometer_store::ContactType;
+    use jiff::civil::date;
+    use jiff::{Timestamp, ToSpan};
+    use uuid::Uuid;
+
+    fn london() -> TimeZone {
+        TimeZone::get("Europe/London").unwrap()
+    }
+
+    /// An hour of a week that starts on Monday 23 November 2026.
+    fn hour(day: i64, hour: i64) -> Timestamp {
+        let monday = london().to_timestamp(date(2026, 11, 23).at(0, 0, 0, 0)).unwrap();
+        monday + (24 * day + hour).hours()
+    }
+
+    /// A week from 8 to 16 o'clock that needs the same in every hour, `short` people fewer in some.
+    fn week(name: &str, covered: bool, short: &[(i64, i64, u32)]) -> TypeWeek {
+        let load = IntervalLoad { contacts: 200.0, handle_secs: 300.0 };
+        let forecast: Vec<_> = (0..7)
+            .flat_map(|day| (8..16).map(move |at| ForecastInterval { start: hour(day, at), load }))
+            .collect();
+        let need = schedule(&forecast, &[], 3600.0, &Rules::STARTING).unwrap()[0].assessment.need;
+        let missing = |start| {
+            let found = short.iter().find(|(day, at, _)| hour(*day, *at) == start);
+            found.map_or(0, |(.., missing)| *missing)
+        };
+        let cover: Vec<_> = forecast
+            .iter()
+            .filter(|_| covered)
+            .map(|each| CoverInterval { start: each.start, agents: need - missing(each.start) })
+            .collect();
+        TypeWeek {
+            contact_type: ContactType {
+                id: Uuid::nil(),
+                name: name.to_owned(),
+                grain: Grain::Hour,
+                rules: Rules::STARTING,
+            },
+            plan: schedule(&forecast, &cover, 3600.0, &Rules::STARTING).unwrap(),
+            first_forecast_day: None,
+        }
+    }
+
+    fn said(weeks: &[TypeWeek]) -> String {
+        let Answer { lead, strong, tail } = Answer::of(weeks, &london());
+        lead + &strong + &tail
+    }
+
+    #[test]
+    fn a_week_that_holds_is_a_plain_yes() {
+        assert_eq!(said(&[week("Calls", true, &[])]), "Yes: every day holds every target.");
+    }
+
+    #[test]
+    fn marginal_intervals_are_counted_and_break_nothing() {
+        let one = week("Calls", true, &[(2, 9, 1)]);
+        assert_eq!(said(&[one]), "Yes, nothing breaks. One interval is marginal, 1 person short.");
+        let two = week("Calls", true, &[(2, 9, 1), (4, 9, 1)]);
+        insta::assert_snapshot!(said(&[two]), @"Yes, nothing breaks. 2 intervals are marginal, up to 1 person short.");
+    }
+
+    #[test]
+    fn the_worst_contact_type_is_named_with_its_two_worst_holes_in_order() {
+        let calls = week("Calls", true, &[(1, 9, 3), (4, 8, 6), (4, 9, 5), (5, 12, 4)]);
+        let chat = week("Chat", true, &[(6, 10, 2)]);
+        insta::assert_snapshot!(said(&[chat, calls]), @"On three of seven days nothing breaks. Calls breaks on Friday 08:00–10:00 and Saturday 12:00–13:00: 6 people short at the worst interval. Two smaller holes besides.");
+    }
+
+    #[test]
+    fn without_forecast_or_cover_it_says_what_to_do() {
+        assert!(said(&[]).contains("Import history"));
+        assert!(said(&[week("Calls", false, &[])]).contains("no cover is planned"));
+    }
+
+    #[test]
+    fn a_week_that_breaks_every_day_says_so() {
+        let short: Vec<_> = (0..7).map(|day| (day, 10, 4)).collect();
+        assert!(said(&[week("Calls", true, &short)]).starts_with("Something breaks every day. "));
+    }
+}

@@ -261,3 +261,27 @@ fn interval_rows(
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn judged(target: Target, wanted: f64, mean: f64, half: f64, verdict: Verdict) -> Judged {
+        let got = barometer_simulate::Estimate { mean, half_width: Some(half) };
+        Judged { target, wanted, got, verdict }
+    }
+
+    #[test]
+    fn what_breaks_is_said_before_what_holds() {
+        let judged = [
+            judged(Target::ServiceLevel, 0.8, 0.681, 0.004, Verdict::Breaks),
+            judged(Target::Abandonment, 0.05, 0.051, 0.002, Verdict::Marginal),
+            judged(Target::Occupancy, 0.88, 0.74, 0.003, Verdict::Holds),
+        ];
+        let said = |upto: &[Judged]| sentence(upto, &Rules::STARTING);
+        insta::assert_snapshot!(said(&judged), @"It breaks: service level in 20 s is 68.1 ± 0.4 % against ≥ 80 %.");
+        insta::assert_snapshot!(said(&judged[1..]), @"It is marginal: abandonment is 5.1 ± 0.2 % against ≤ 5 %; more replications would tell.");
+        insta::assert_snapshot!(said(&judged[2..]), @"It holds: occupancy is 74.0 ± 0.3 % against ≤ 88 %.");
+        insta::assert_snapshot!(said(&[]), @"Nothing was offered, so there is nothing to judge.");
+    }
+}
