@@ -69,7 +69,9 @@ start_postgres() {
   local folder=$1 programs port
   programs=$(pg_programs)
   mkdir -p "$folder"
-  [ "$(id -u)" -eq 0 ] && reachable_by_postgres "$folder"
+  [ "$(id -u)" -ne 0 ] || reachable_by_postgres "$folder"
+  # The link that a closed place needs is itself out of reach.
+  folder=$(readlink -f "$folder")
   # A folder without its last file is what an interrupted initdb left.
   if [ ! -f "$folder/ready" ]; then
     rm -rf "$folder/data"
@@ -91,7 +93,7 @@ start_postgres() {
 }
 
 stop_postgres() {
-  as_pg "$(pg_programs)/pg_ctl" -D "$1/data" -m fast -w stop >/dev/null 2>&1 || true
+  as_pg "$(pg_programs)/pg_ctl" -D "$(readlink -f "$1")/data" -m fast -w stop >/dev/null 2>&1 || true
 }
 
 # The postgres user must be able to reach a folder that root made; where a checkout lies in a place

@@ -51,6 +51,9 @@ struct TrialChart {
     target: f64,
 }
 
+/// Shares below this would read 0.0 %.
+const WORTH_A_ROW: f64 = 0.0005;
+
 impl ResultView {
     pub fn of(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> Result<Self, PageError> {
         let rules = &trial.inputs.rules;
@@ -171,7 +174,7 @@ fn measure_rows(
         ("Released when full or too long", day.released),
         ("Never answered: nobody left", day.left_waiting),
     ] {
-        if share.is_some_and(|share| share.mean > 0.0) {
+        if share.is_some_and(|share| share.mean >= WORTH_A_ROW) {
             rows.push(plain_row(name, words::estimated_percent(share), none()));
         }
     }
