@@ -8,13 +8,26 @@
 use std::collections::VecDeque;
 
 use barometer_strategy::Exit;
+use rayon::prelude::*;
 
 use crate::calendar::{Calendar, ContactId, Event, SimTime};
 use crate::draws::{Arrivals, ContactDraws};
 use crate::experiment::Experiment;
 use crate::tally::{DayTally, IntervalTally};
 
-pub(crate) struct Day<'a> {
+impl Experiment {
+    /// Plays one replication.
+    pub fn play(&self, replication: u32) -> DayTally {
+        Day::new(self, replication).play()
+    }
+
+    /// Plays a range of replications on all cores; the tallies come in the order of replications.
+    pub fn play_range(&self, range: std::ops::Range<u32>) -> Vec<DayTally> {
+        range.into_par_iter().map(|replication| self.play(replication)).collect()
+    }
+}
+
+struct Day<'a> {
     experiment: &'a Experiment,
     replication: u32,
     now: SimTime,

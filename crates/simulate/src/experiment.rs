@@ -1,11 +1,8 @@
 //! Everything that a trial depends on.
 
 use barometer_strategy::Strategy;
-use rayon::prelude::*;
 
-use crate::day::Day;
 use crate::draws::Spread;
-use crate::tally::DayTally;
 
 /// Contacts that one simulated day may have at most.
 const MOST_CONTACTS: f64 = 10_000_000.0;
@@ -102,16 +99,6 @@ impl Experiment {
     /// How many days it plays.
     pub fn replications(&self) -> u32 {
         self.replications
-    }
-
-    /// Plays one replication.
-    pub fn play(&self, replication: u32) -> DayTally {
-        Day::new(self, replication).play()
-    }
-
-    /// Plays a range of replications on all cores; the tallies come in the order of replications.
-    pub fn play_range(&self, range: std::ops::Range<u32>) -> Vec<DayTally> {
-        range.into_par_iter().map(|replication| self.play(replication)).collect()
     }
 }
 

@@ -5,7 +5,7 @@ use jiff::tz::TimeZone;
 use sqlx::PgConnection;
 use uuid::Uuid;
 
-use super::writer::FileType;
+use super::file_type::FileType;
 use super::{KEPT_REFUSALS, Refusal};
 use crate::StoreError;
 

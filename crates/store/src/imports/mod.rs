@@ -5,6 +5,7 @@
 //! transaction.
 
 mod checks;
+mod file_type;
 mod writer;
 
 use std::collections::HashMap;

@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 
 use barometer_forecast::Grain;
-use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use sqlx::Postgres;
 use sqlx::pool::PoolConnection;
@@ -11,6 +10,7 @@ use sqlx::postgres::PgCopyIn;
 use uuid::Uuid;
 
 use super::checks;
+use super::file_type::FileType;
 use super::{ImportRow, KEPT_REFUSALS, Refusal};
 use crate::{ContactType, Store, StoreError};
 
@@ -37,25 +37,6 @@ pub struct ImportWriter {
     known: HashMap<String, (Uuid, Grain)>,
     rows_read: i64,
     refusals: Vec<Refusal>,
-}
-
-/// What a file says of one contact type.
-pub(super) struct FileType {
-    pub name: String,
-    /// Its key and grain, when it is there already.
-    pub known: Option<(Uuid, Grain)>,
-    /// The longest interval on whose wall-clock starts all rows are.
-    pub file_grain: Grain,
-    latest: Timestamp,
-    /// Whether each row is later than the one before: then none repeats another.
-    pub is_in_order: bool,
-}
-
-impl FileType {
-    /// The grain in which it will be kept.
-    pub fn kept_grain(&self) -> Grain {
-        self.known.map_or(self.file_grain, |(_, grain)| grain)
-    }
 }
 
 impl ImportWriter {
@@ -94,7 +75,7 @@ impl ImportWriter {
     pub async fn add(&mut self, row: &ImportRow<'_>) -> Result<(), StoreError> {
         self.rows_read += 1;
         let type_number = self.number_of(row.contact_type)?;
-        self.note_start(usize::from(type_number.unsigned_abs()), row.start);
+        self.types[usize::from(type_number.unsigned_abs())].note_start(row.start, &self.zone);
         let micros = row.start.as_microsecond() - POSTGRES_EPOCH_SECS * 1_000_000;
         self.buffer.extend_from_slice(&8_i16.to_be_bytes());
         push(&mut self.buffer, &self.number.to_be_bytes());
@@ -176,31 +157,10 @@ impl ImportWriter {
         let next = self.types.len();
         let number = *self.numbers.entry(key.clone()).or_insert(next);
         if number == next {
-            self.types.push(FileType {
-                name: spelling.to_owned(),
-                known: self.known.get(&key).copied(),
-                file_grain: Grain::Hour,
-                latest: Timestamp::MIN,
-                is_in_order: true,
-            });
+            self.types.push(FileType::new(spelling, self.known.get(&key).copied()));
         }
         self.numbers.insert(spelling.to_owned(), number);
         number
-    }
-
-    fn note_start(&mut self, number: usize, start: Timestamp) {
-        let each = &mut self.types[number];
-        each.is_in_order &= start > each.latest;
-        each.latest = each.latest.max(start);
-        if each.file_grain > Grain::Quarter {
-            let local_secs = start.as_second() + i64::from(self.zone.to_offset(start).seconds());
-            let grain = match local_secs.rem_euclid(3600) {
-                0 => Grain::Hour,
-                1800 => Grain::Half,
-                _ => Grain::Quarter,
-            };
-            each.file_grain = each.file_grain.min(grain);
-        }
     }
 
     async fn send(&mut self) -> Result<(), StoreError> {

@@ -4,7 +4,6 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
-use barometer_demo::CENTRE;
 use serde::Deserialize;
 
 use crate::App;
@@ -76,20 +75,27 @@ struct SignInPage {
     email: String,
     next: String,
     wrong: Option<&'static str>,
-    centre: Option<&'static str>,
+    /// Name of the centre, in the demo.
+    centre: Option<String>,
     demo_users: &'static [DemoUser],
 }
 
 impl SignInPage {
-    fn new(app: &App, email: String, next: String, wrong: Option<&'static str>) -> Self {
+    async fn new(
+        app: &App,
+        email: String,
+        next: String,
+        wrong: Option<&'static str>,
+    ) -> Result<Self, PageError> {
         let demo = app.settings.demo;
-        Self {
+        let centre = if demo { app.store.centre().await? } else { None };
+        Ok(Self {
             email,
             next,
             wrong,
-            centre: demo.then_some(CENTRE),
+            centre: centre.map(|centre| centre.name),
             demo_users: if demo { &DEMO_USERS } else { &[] },
-        }
+        })
     }
 }
 
@@ -98,7 +104,7 @@ pub(crate) async fn form(
     State(app): State<App>,
     Query(query): Query<Next>,
 ) -> Result<Response, PageError> {
-    page(&SignInPage::new(&app, String::new(), query.next, None))
+    page(&SignInPage::new(&app, String::new(), query.next, None).await?)
 }
 
 /// `POST /sign-in`: on to the page that was asked for.
@@ -111,7 +117,7 @@ pub(crate) async fn sign_in(
     let account = session.authenticate(credentials).await.map_err(internal)?;
     let Some(account) = account else {
         let wrong = "This address and password do not belong together. Check both and try again.";
-        return refused(&SignInPage::new(&app, typed.email, typed.next, Some(wrong)));
+        return refused(&SignInPage::new(&app, typed.email, typed.next, Some(wrong)).await?);
     };
     session.login(&account).await.map_err(internal)?;
     Ok(Redirect::to(own_path(&typed.next)).into_response())
@@ -129,7 +135,9 @@ fn internal(error: impl std::error::Error + Send + Sync + 'static) -> PageError 
 
 /// Only paths of our own: a link must not send a visitor elsewhere after signing in.
 fn own_path(next: &str) -> &str {
-    let is_own = next.starts_with('/') && !next.starts_with("//") && !next.contains('\\');
+    // Browsers drop tabs and line ends, and read a backslash as a slash.
+    let is_plain = next.chars().all(|each| each.is_ascii_graphic() && each != '\\');
+    let is_own = is_plain && next.starts_with('/') && !next.starts_with("//");
     if is_own { next } else { "/" }
 }
 
@@ -140,7 +148,15 @@ mod tests {
     #[test]
     fn signing_in_never_leads_to_another_site() {
         assert_eq!(own_path("/demand?day=2026-11-23"), "/demand?day=2026-11-23");
-        for elsewhere in ["https://example.org", "//example.org", "/\\example.org", ""] {
+        for elsewhere in [
+            "/\t/example.org",
+            "/\n",
+            "/é",
+            "https://example.org",
+            "//example.org",
+            "/\\example.org",
+            "",
+        ] {
             assert_eq!(own_path(elsewhere), "/");
         }
     }
