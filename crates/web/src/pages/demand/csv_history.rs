@@ -313,6 +313,7 @@ fn shown(written: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn times(zone: &TimeZone) -> Times<'_> {
         Times { zone, repeated: HashMap::new() }
@@ -426,5 +427,65 @@ mod tests {
             (delimiter(b"a\tb\n"), delimiter(b"a,b\n"), delimiter(b"a\n")),
             (b'\t', b',', b',')
         );
+    }
+
+    /// Cells as files have them: numbers, times near every edge, and anything else.
+    fn cell() -> impl Strategy<Value = Vec<u8>> {
+        prop_oneof![
+            "[0-9]{0,11}".prop_map(String::into_bytes),
+            "-?[0-9]{1,4}[.,][0-9]{0,3}".prop_map(String::into_bytes),
+            "(19|20|21|22|99)[0-9]{2}-[01][0-9]-[0-3][0-9][T ][0-2][0-9]:[0-5][05](:00)?(Z|[+-][0-2][0-9]:00)?"
+                .prop_map(String::into_bytes),
+            "20[0-9]{2}-(03|10)-2[5-9]T0[0-3]:(00|15|30|45)".prop_map(String::into_bytes),
+            proptest::collection::vec(any::<u8>(), 0..40),
+            ".{0,90}".prop_map(String::into_bytes),
+        ]
+    }
+
+    /// Rows of anything, and rows that are nearly right.
+    fn row_of_cells() -> impl Strategy<Value = Vec<Vec<u8>>> {
+        let nearly = (
+            "[A-Za-z ]{1,6}",
+            "20[0-9]{2}-(0[1-9]|1[0-2])-(0[1-9]|2[0-8])T[01][0-9]:(00|15|30|45)(Z|[+-]0[0-9]:00)?",
+            0u32..50,
+            proptest::option::of(0u32..50),
+            proptest::option::of(0u32..5),
+            proptest::option::of(0.0..900.0f64),
+        );
+        let text = |cell: Option<String>| cell.unwrap_or_default().into_bytes();
+        prop_oneof![
+            proptest::collection::vec(cell(), 0..8),
+            nearly.prop_map(move |(name, start, offered, answered, abandoned, handle)| {
+                vec![
+                    name.into_bytes(),
+                    start.into_bytes(),
+                    text(Some(offered.to_string())),
+                    text(answered.map(|count| count.to_string())),
+                    text(abandoned.map(|count| count.to_string())),
+                    text(handle.map(|secs| secs.to_string())),
+                ]
+            }),
+        ]
+    }
+
+    proptest! {
+        #[test]
+        fn no_row_panics_and_what_is_usable_adds_up(cells in row_of_cells(), zone in 0usize..4) {
+            let heading =
+                ByteRecord::from(vec!["type", "start", "offered", "answered", "abandoned", "aht"]);
+            let columns = Columns::find(&heading, false).unwrap();
+            let zone = ["Europe/London", "Asia/Kathmandu", "Australia/Lord_Howe", "UTC"][zone];
+            let zone = TimeZone::get(zone).unwrap();
+            let record = ByteRecord::from(cells);
+            match usable(&record, 2, &columns, None, &mut times(&zone)) {
+                Ok(row) => {
+                    prop_assert!(row.answered + row.abandoned <= row.offered);
+                    prop_assert!(row.start.as_second() % QUARTER_SECS == 0);
+                    prop_assert!(!row.contact_type.is_empty());
+                    prop_assert!(row.handle_secs.is_none_or(|secs| secs > 0.0 && secs <= MOST_HANDLE_SECS));
+                }
+                Err((field, message)) => prop_assert!(!field.is_empty() && !message.is_empty()),
+            }
+        }
     }
 }
