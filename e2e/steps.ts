@@ -21,8 +21,12 @@ export async function toStage(page: Page, stage: string) {
 }
 
 export async function chooseContactType(page: Page, name: string) {
-  await Promise.all([page.waitForURL(/.*/), page.getByLabel('Contact type', { exact: true }).selectOption({ label: name })]);
-  await expect(page.getByLabel('Contact type', { exact: true }).locator('option:checked')).toHaveText(name);
+  const chooser = page.getByLabel('Contact type', { exact: true });
+  const address = await chooser.locator('option', { hasText: name }).getAttribute('value');
+  await chooser.selectOption({ label: name });
+  // The choice leads to another page: what follows must not be read from the one before.
+  await page.waitForURL((url) => url.pathname + url.search === address);
+  await expect(chooser.locator('option:checked')).toHaveText(name);
 }
 
 // A test fails when its page logs an error: a script that broke, or a policy that was violated.

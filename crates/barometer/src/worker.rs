@@ -6,7 +6,7 @@ use anyhow::Result;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::{TrialInputs, TrialResult};
 use barometer_simulate::{Experiment, Summary};
-use barometer_store::{Store, StoreError, TrialJob, TrialState};
+use barometer_store::{Store, StoreError, TrialJob};
 use clap::Args;
 use tokio::sync::watch;
 use uuid::Uuid;
@@ -89,7 +89,6 @@ async fn play_job(job: TrialJob, store: Data<Store>) -> Result<(), BoxDynError> 
     if trial.state.is_over() {
         return Ok(());
     }
-    debug_assert!(matches!(trial.state, TrialState::Queued | TrialState::Running));
     match trial.inputs.experiment() {
         Ok(experiment) => play(&store, job.trial, &trial.inputs, experiment).await?,
         Err(error) => store.stop_trial(job.trial, Some(&error.to_string())).await?,

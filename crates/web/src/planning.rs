@@ -24,6 +24,11 @@ pub(crate) fn span(
     Ok((begin(day)?, begin(day.saturating_add(Span::new().days(days)))?))
 }
 
+/// The last day that a forecast which begins on `first` reaches.
+pub(crate) fn last_forecast_day(first: Date) -> Date {
+    first.saturating_add(Span::new().days(HORIZON_DAYS as i64 - 1))
+}
+
 /// The forecast intervals of `days` days from `day` with their need and cover.
 pub(crate) async fn plan(
     store: &Store,

@@ -1,6 +1,6 @@
 //! Numbers, days and times as people write them.
 
-use barometer_plan::{Check, Rules, Target};
+use barometer_plan::{Check, Model, Rules, Target};
 use barometer_simulate::Estimate;
 use jiff::Timestamp;
 use jiff::civil::{Date, Time};
@@ -155,6 +155,19 @@ pub(crate) fn capitalised(text: &str) -> String {
     characters.next().map_or_else(String::new, |first| {
         first.to_uppercase().collect::<String>() + characters.as_str()
     })
+}
+
+/// "Erlang A" or "Erlang C".
+pub(crate) const fn model_name(model: Model) -> &'static str {
+    match model {
+        Model::ErlangA => "Erlang A",
+        Model::ErlangC => "Erlang C",
+    }
+}
+
+/// "≤ 5 %"; nothing to keep to is [`NONE`].
+pub(crate) fn at_most(ceiling: Option<f64>) -> String {
+    ceiling.map_or_else(|| NONE.to_owned(), |most| format!("≤ {}", short_percent(most)))
 }
 
 /// "service level in 20 s", "abandonment", "occupancy".

@@ -164,10 +164,7 @@ fn row(past: &Past, current: Option<Uuid>, visit: &Visit) -> Row {
         came: words::thousands(past.came()),
         off: words::change(past.off()),
         abandonment: words::percent(past.abandonment()),
-        ceiling: contact_type.rules.abandonment.map_or_else(
-            || words::NONE.to_owned(),
-            |most| format!("≤ {}", words::short_percent(most)),
-        ),
+        ceiling: words::at_most(contact_type.rules.abandonment),
         is_over: past.is_over(),
         handle: past
             .total

@@ -7,7 +7,6 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Rules;
 use barometer_store::{ImportState, PreviewLine, Refusal};
 use futures_util::stream::{self, StreamExt, TryStreamExt};
-use jiff::Span;
 use tokio_util::io::StreamReader;
 use uuid::Uuid;
 
@@ -17,7 +16,7 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::csv_history::{self, FileError};
 use crate::pages::{page, refused};
-use crate::planning::refresh_forecast;
+use crate::planning::{last_forecast_day, refresh_forecast};
 use crate::{App, exports, words};
 
 /// Refused rows that the preview shows.
@@ -249,8 +248,7 @@ pub(crate) async fn confirm(
         // A forecast that does not reach today is shown where it begins.
         [only] => {
             let first = app.store.forecast(*only).await?.map_or(visit.today, |head| head.first_day);
-            let reaches =
-                (first..=first.saturating_add(Span::new().days(27))).contains(&visit.today);
+            let reaches = (first..=last_forecast_day(first)).contains(&visit.today);
             Stage::Demand.address(if reaches { visit.today } else { first }, Some(*only))
         }
         _ => Stage::Demand.address(visit.today, None),

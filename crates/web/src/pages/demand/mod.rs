@@ -24,7 +24,7 @@ use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning::span;
+use crate::planning::{last_forecast_day, span};
 use crate::words;
 
 /// Days of history that the chart shows at first.
@@ -310,7 +310,7 @@ fn answer(
 
 fn no_week(week: &[ForecastInterval], head: Option<&ForecastHead>) -> Option<String> {
     let head = head.filter(|head| week.is_empty() && head.failure.is_none())?;
-    let last = head.first_day.saturating_add(Span::new().days(HORIZON_DAYS as i64 - 1));
+    let last = last_forecast_day(head.first_day);
     Some(format!(
         "The forecast reaches from {} to {}.",
         words::full_date(head.first_day),

@@ -153,7 +153,7 @@ fn missing(each: &TypeWeek, monday: Date) -> Missing {
     let id = each.contact_type.id;
     match each.first_forecast_day {
         Some(first) => {
-            let last = first.saturating_add(Span::new().days(27));
+            let last = planning::last_forecast_day(first);
             Missing {
                 words: format!(
                     "The forecast reaches from {} to {}",

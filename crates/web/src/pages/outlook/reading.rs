@@ -114,12 +114,6 @@ fn reading_rows(
     let figure = |outcome: Option<Outcome>, of: fn(&Outcome) -> f64| {
         outcome.map_or_else(|| words::NONE.to_owned(), |outcome| words::percent(of(&outcome)))
     };
-    let ceiling = |ceiling: Option<f64>| {
-        ceiling.map_or_else(
-            || words::NONE.to_owned(),
-            |most| format!("≤ {}", words::short_percent(most)),
-        )
-    };
     let row = |name: String, target, of: fn(&Outcome) -> f64| ReadingRow {
         name,
         target,
@@ -138,7 +132,9 @@ fn reading_rows(
             format!("≥ {}", words::short_percent(rules.service_level)),
             |outcome| outcome.service_level,
         ),
-        row("Abandonment".to_owned(), ceiling(rules.abandonment), |outcome| outcome.abandonment),
-        row("Occupancy".to_owned(), ceiling(rules.occupancy), |outcome| outcome.occupancy),
+        row("Abandonment".to_owned(), words::at_most(rules.abandonment), |outcome| {
+            outcome.abandonment
+        }),
+        row("Occupancy".to_owned(), words::at_most(rules.occupancy), |outcome| outcome.occupancy),
     ]
 }

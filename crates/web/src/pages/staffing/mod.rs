@@ -157,10 +157,7 @@ async fn show_page(
         targets: TargetsForm { day: day.to_string(), ..targets },
         cover: CoverForm { day: day.to_string(), ..CoverForm::default() },
         may_plan: visit.may_plan(),
-        model_words: match Model::for_rules(&contact_type.rules) {
-            Model::ErlangA => "Erlang A",
-            Model::ErlangC => "Erlang C",
-        },
+        model_words: words::model_name(Model::for_rules(&contact_type.rules)),
         within: words::plain(contact_type.rules.within_secs),
         targets_address: format!("/staffing/{id}/targets"),
         cover_address: format!("/staffing/{id}/cover"),
@@ -186,8 +183,9 @@ async fn no_forecast(
         Some(head) => match head.failure {
             Some(failure) => format!("There is no forecast for {}: {failure}.", contact_type.name),
             None => format!(
-                "Nothing is forecast for {day}: it is closed, or outside the forecast, which begins on {} and reaches 28 days.",
-                words::full_date(head.first_day)
+                "Nothing is forecast for {day}: it is closed, or outside the forecast, which reaches from {} to {}.",
+                words::full_date(head.first_day),
+                words::full_date(planning::last_forecast_day(head.first_day))
             ),
         },
     })

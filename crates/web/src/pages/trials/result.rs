@@ -1,6 +1,6 @@
 //! What a trial came to: the verdict in a sentence, the day, every interval, and theory beside them.
 
-use barometer_plan::{Judged, Model, Rules, Target, Theory, TrialResult, Verdict};
+use barometer_plan::{Judged, Rules, Target, Theory, TrialResult, Verdict};
 use barometer_queueing::Outcome;
 use barometer_simulate::Measures;
 use barometer_store::Trial;
@@ -59,10 +59,7 @@ impl ResultView {
         let rules = &trial.inputs.rules;
         let theory = trial.inputs.theory().map_err(|error| PageError::Internal(Box::new(error)))?;
         let judged = result.judge(rules);
-        let theory_name = match theory.model {
-            Model::ErlangA => "Erlang A",
-            Model::ErlangC => "Erlang C",
-        };
+        let theory_name = words::model_name(theory.model);
         Ok(Self {
             verdict: judged.iter().map(|judged| judged.verdict).max(),
             sentence: sentence(&judged, rules) + &worst_interval(trial, result, zone),
