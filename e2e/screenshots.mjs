@@ -24,6 +24,13 @@ async function chosen(stage, day, contactType) {
   await page.goto(address);
 }
 
+async function demandTab(tab) {
+  await page.goto('/demand');
+  await page.getByRole('link', { name: 'Bookings' }).click();
+  await page.getByRole('navigation', { name: /Demand of/ }).getByRole('link', { name: tab }).click();
+  await shoot();
+}
+
 async function dark(visit) {
   await page.evaluate(() => localStorage.setItem('theme', 'dark'));
   await visit();
@@ -57,8 +64,14 @@ const VIEWS = {
   'demand-contact-type': async () => {
     await page.goto('/demand');
     await page.getByRole('link', { name: 'Sailing changes' }).click();
+    await page.getByRole('heading', { name: /made of/ }).waitFor();
     await shoot();
   },
+  'demand-accuracy': () => demandTab('Accuracy'),
+  'demand-cleaning': () => demandTab('Cleaning'),
+  'demand-overlays': () => demandTab('Overlays'),
+  'demand-frozen': () => demandTab('Frozen'),
+  'demand-special-days': () => demandTab('Special days'),
   import: async () => {
     await page.goto('/demand/import');
     await shoot();

@@ -3,9 +3,10 @@ import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
-import { bindTables } from './tables.js';
+import { bindFilters, bindTables } from './tables.js';
 
 // No inline script or style: the Content-Security-Policy forbids both.
+window.htmx = htmx; // The charts ask for what stands beside them.
 htmx.config.allowEval = false;
 htmx.config.includeIndicatorStyles = false;
 // A refused form comes back as 422, filled in, with the message at its field.
@@ -44,3 +45,4 @@ bindKeyboard();
 bindStrip();
 bindForms();
 bindTables();
+bindFilters();

@@ -1,100 +1,15 @@
 // Charts of the pages: a figure holds its data as JSON, and its kind says how it is drawn.
 import * as echarts from 'echarts/core';
 import { BarChart, CustomChart, LineChart } from 'echarts/charts';
-import { AriaComponent, DataZoomComponent, GridComponent, LegendComponent, MarkLineComponent, TooltipComponent } from 'echarts/components';
+import { AriaComponent, DataZoomComponent, GridComponent, LegendComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
+import { base, category, line, look } from './chart-basics.js';
+import { bind, demand } from './demand-charts.js';
 
-echarts.use([AriaComponent, BarChart, CustomChart, DataZoomComponent, GridComponent, LegendComponent, LineChart, MarkLineComponent, SVGRenderer, TooltipComponent]);
-
-const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-
-function look() {
-  return {
-    ink: token('--ink'),
-    second: token('--second-ink'),
-    hairline: token('--hairline'),
-    surface: token('--surface'),
-    brass: token('--brass'),
-    calm: token('--calm'),
-    storm: token('--storm'),
-  };
-}
-
-const axisText = (c) => ({ color: c.second, fontFamily: 'Source Sans 3 Variable', fontSize: 12 });
-
-function base(c, unit) {
-  return {
-    animation: false,
-    aria: { enabled: true },
-    textStyle: { fontFamily: 'Source Sans 3 Variable', color: c.ink },
-    grid: { left: 48, right: 14, top: 34, bottom: 28 },
-    legend: { top: 0, left: 64, itemGap: 18, itemWidth: 18, itemHeight: 3, icon: 'roundRect', textStyle: axisText(c) },
-    tooltip: {
-      trigger: 'axis',
-      backgroundColor: c.surface,
-      borderColor: c.hairline,
-      textStyle: { color: c.ink, fontSize: 13 },
-      valueFormatter: (value) => (value == null || Number.isNaN(value) ? '–' : `${Number(value).toFixed(1)} ${unit}`),
-    },
-    yAxis: {
-      type: 'value',
-      name: unit,
-      nameGap: 12,
-      nameTextStyle: { ...axisText(c), align: 'right', padding: [0, 6, 0, 0] },
-      axisLabel: axisText(c),
-      splitLine: { lineStyle: { color: c.hairline } },
-    },
-  };
-}
-
-const category = (c, labels) => ({
-  type: 'category',
-  data: labels,
-  axisLabel: { ...axisText(c), hideOverlap: true },
-  axisLine: { lineStyle: { color: c.hairline } },
-  axisTick: { show: false },
-});
-
-const line = (name, data, color, more = {}) => ({
-  name,
-  data,
-  type: 'line',
-  showSymbol: false,
-  lineStyle: { color, width: 1.6 },
-  itemStyle: { color },
-  ...more,
-});
+echarts.use([AriaComponent, BarChart, CustomChart, DataZoomComponent, GridComponent, LegendComponent, LineChart, MarkAreaComponent, MarkLineComponent, SVGRenderer, TooltipComponent]);
 
 const KINDS = {
-  // Daily history with the forecast after it.
-  history(data, c) {
-    return {
-      ...base(c, 'contacts'),
-      grid: { left: 52, right: 14, top: 34, bottom: 58 },
-      xAxis: { ...category(c, data.labels), axisLabel: { ...axisText(c), hideOverlap: true } },
-      dataZoom: [
-        { type: 'inside', startValue: data.zoom_from, endValue: data.labels.length - 1 },
-        {
-          type: 'slider', height: 20, bottom: 4, startValue: data.zoom_from, endValue: data.labels.length - 1,
-          borderColor: c.hairline, fillerColor: 'rgba(138,95,10,.14)', textStyle: axisText(c),
-          handleStyle: { color: c.brass }, moveHandleSize: 0, showDataShadow: true,
-          dataBackground: { lineStyle: { color: c.second, opacity: .5 }, areaStyle: { opacity: 0 } },
-          selectedDataBackground: { lineStyle: { color: c.second }, areaStyle: { opacity: 0 } },
-        },
-      ],
-      series: [line('History', data.history, c.calm), line('Forecast', data.forecast, c.brass, { lineStyle: { color: c.brass, width: 2 } })],
-    };
-  },
-  // Intervals of one week's forecast.
-  week(data, c) {
-    return {
-      ...base(c, 'contacts'),
-      xAxis: category(c, data.labels),
-      series: [line('Forecast per interval', data.forecast, c.brass, { areaStyle: { color: c.brass, opacity: 0.12 } })],
-      legend: { show: false },
-      grid: { left: 48, right: 14, top: 24, bottom: 26 },
-    };
-  },
+  ...demand,
   // Need against cover over a day.
   need(data, c) {
     return {
@@ -160,6 +75,7 @@ function draw(figure) {
   const chart = echarts.init(place, null, { renderer: 'svg' });
   const paint = () => chart.setOption(KINDS[figure.dataset.chart](data, look()), true);
   paint();
+  bind[figure.dataset.chart]?.(chart, data, figure);
   drawn.push({ chart, paint });
   sizes.observe(place);
 }

@@ -55,3 +55,14 @@ function field(value) {
   const harmless = /^[=+\-@]/.test(plain) && !/^[+-]?[\d.]+( %)?$/.test(plain) ? `'${plain}` : plain;
   return /[",\n]/.test(harmless) ? `"${harmless.replaceAll('"', '""')}"` : harmless;
 }
+
+// A search field shows only the rows of its table that have the words.
+export function bindFilters() {
+  document.querySelectorAll('[data-filters]').forEach((field) => {
+    const table = document.querySelector(`table[data-sortable="${field.dataset.filters}"]`);
+    field.addEventListener('input', () => {
+      const wanted = field.value.trim().toLowerCase();
+      for (const row of table.tBodies[0].rows) row.hidden = !text(row.cells[0]).toLowerCase().includes(wanted);
+    });
+  });
+}

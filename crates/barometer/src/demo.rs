@@ -2,9 +2,10 @@
 
 use anyhow::{Context, Result};
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, TODAY, ZONE, larkhaven};
+use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, trial_intervals};
 use barometer_simulate::Spread;
-use barometer_store::{HistoryInterval, NewTrial, Store};
+use barometer_store::{HistoryInterval, NewSpecialDay, NewTrial, Store};
 use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -31,13 +32,46 @@ pub async fn load(store: &Store) -> Result<()> {
         }
     }
     let centre = store.add_centre(CENTRE, ZONE).await?;
+    store.add_special_days(centre, &school_holidays(), None).await?;
     for contact_type in types {
         load_contact_type(store, centre, contact_type, &zone).await?;
     }
     for (name, day, choice) in FIRST_TRIALS {
         queue_trial(store, centre, name, day, choice, &zone).await?;
     }
+    say_what_the_business_knows(store, centre, &zone).await?;
     store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+fn school_holidays() -> Vec<NewSpecialDay> {
+    let entry = |(from, to)| NewSpecialDay {
+        name: "School holidays".to_owned(),
+        class: "School holiday".to_owned(),
+        repeats: Repeats::Once { from, to },
+        days_before: 0,
+        days_after: 0,
+        closed: false,
+        factor: None,
+        source: "demo".to_owned(),
+    };
+    barometer_demo::SCHOOL_HOLIDAYS.into_iter().map(entry).collect()
+}
+
+/// An overlay, and the forecast frozen as it was before it.
+async fn say_what_the_business_knows(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
+    let types = store.contact_types(centre).await?;
+    let bookings = types.first().context("a demo without contact types")?;
+    store.freeze_forecast(bookings.id, "Published 23 Nov", None).await?;
+    let sale = Overlay {
+        from: date(2026, 12, 4),
+        to: date(2026, 12, 6),
+        weekdays: [true; 7],
+        hours: None,
+        change: Change::Factor(1.12),
+    };
+    store.add_overlay(bookings.id, "Winter sale", &sale, None, None).await?;
+    refresh_forecast(store, bookings, zone).await?;
     Ok(())
 }
 

@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 
 use anyhow::{Context, Result};
 use barometer_store::Store;
-use barometer_web::{App, Settings, router};
+use barometer_web::{App, Settings, refresh_missing_forecasts, router};
 use clap::Args;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
@@ -51,6 +51,12 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     let app = router(App { store: store.clone(), settings });
     let work = (!options.no_worker)
         .then(|| tokio::spawn(worker::run(store.clone(), options.worker, stopped.clone())));
+    let missing = store.clone();
+    tokio::spawn(async move {
+        if let Err(error) = refresh_missing_forecasts(&missing).await {
+            tracing::warn!(?error, "some forecasts are not made yet");
+        }
+    });
     let tidy = tokio::spawn(tidy(store));
     tracing::info!("listening on http://{}", listener.local_addr()?);
     axum::serve(listener, app)

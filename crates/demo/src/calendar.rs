@@ -40,7 +40,7 @@ const STORMS: [(Date, f64); 24] = [
 ];
 
 /// First and last days of school holidays.
-const SCHOOL_HOLIDAYS: [(Date, Date); 13] = [
+pub const SCHOOL_HOLIDAYS: [(Date, Date); 14] = [
     (date(2024, 8, 23), date(2024, 9, 1)),
     (date(2024, 10, 26), date(2024, 11, 3)),
     (date(2024, 12, 21), date(2025, 1, 5)),
@@ -54,6 +54,7 @@ const SCHOOL_HOLIDAYS: [(Date, Date); 13] = [
     (date(2026, 3, 28), date(2026, 4, 12)),
     (date(2026, 7, 22), date(2026, 8, 31)),
     (date(2026, 10, 24), date(2026, 11, 1)),
+    (date(2026, 12, 19), date(2027, 1, 3)),
 ];
 
 /// How hard it blew on this day: 0 on most.

@@ -12,6 +12,7 @@ mod character;
 mod cover;
 mod history;
 
+pub use calendar::SCHOOL_HOLIDAYS;
 pub use character::Character;
 pub use history::PastInterval;
 

@@ -1,8 +1,8 @@
-//! The forecast of one contact type from 27 months of half-hours, beside means taken straight from
-//! the list of observations.
+//! A forecast of 28 days with all methods tried on earlier mornings, beside plain means taken
+//! straight from the list of observations.
 
 use barometer_forecast::{
-    DayGrid, Grain, HORIZON_DAYS, Observation, WeekdayProfile, backtest, seasonal_naive,
+    Calendar, DayGrid, Grain, HORIZON_DAYS, Observation, forecast, proposals, recurring_days,
 };
 use barometer_timing::{compare, measure};
 use jiff::ToSpan;
@@ -11,17 +11,21 @@ use jiff::tz::TimeZone;
 use rand::SeedableRng;
 use rand_distr::{Distribution, Poisson};
 use rand_xoshiro::Xoshiro256PlusPlus;
+use rayon::prelude::*;
 
-const DAYS: i64 = 27 * 30;
+const DAYS: i64 = 2 * 365;
+const CONTACT_TYPES: u64 = 12;
 
-fn history(zone: &TimeZone) -> Vec<Observation> {
-    let mut rng = Xoshiro256PlusPlus::seed_from_u64(3);
-    let first = date(2024, 8, 23).at(7, 0, 0, 0).to_zoned(zone.clone()).expect("a time");
+/// Two years of half-hours, open day and night.
+fn history(zone: &TimeZone, seed: u64) -> Vec<Observation> {
+    let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
+    let first = date(2024, 8, 23).at(0, 0, 0, 0).to_zoned(zone.clone()).expect("a time");
     (0..DAYS)
-        .flat_map(|day| (0..28).map(move |half| (day, half)))
+        .flat_map(|day| (0..48).map(move |half| (day, half)))
         .map(|(day, half)| {
             let start = &first + day.days() + (30 * half).minutes();
-            let expected = 20.0 + 15.0 * (half as f64 / 5.0).sin();
+            let week = 1.0 + 0.3 * (day as f64 * std::f64::consts::TAU / 7.0).sin();
+            let expected = week * (20.0 + 15.0 * (half as f64 / 8.0).sin());
             let offered = Poisson::new(expected).expect("a mean above zero").sample(&mut rng);
             Observation {
                 start: start.timestamp(),
@@ -59,21 +63,26 @@ fn straight_means(history: &[Observation], zone: &TimeZone) -> f64 {
 
 fn main() {
     let zone = TimeZone::get("Europe/London").expect("a known zone");
-    let history = history(&zone);
-    let grid = || DayGrid::new(&history, Grain::Half, &zone).expect("some history");
+    let one = history(&zone, 3);
+    let grid =
+        |history: &[Observation]| DayGrid::new(history, Grain::Half, &zone).expect("some history");
+    let none = Calendar::default();
     compare(
-        "Four weeks of half-hours from 27 months, list to forecast",
-        || straight_means(&history, &zone),
-        || {
-            let grid = grid();
-            let fitted = WeekdayProfile::fit(&grid).expect("enough history");
-            fitted.forecast(&grid, HORIZON_DAYS)
-        },
+        "28 days of half-hours from two years, list to forecast",
+        || straight_means(&one, &zone),
+        || forecast(&grid(&one), &none, HORIZON_DAYS, None),
     );
-    let grid = grid();
-    measure("  fit and forecast alone", || {
-        WeekdayProfile::fit(&grid).map(|fitted| fitted.forecast(&grid, HORIZON_DAYS))
+    let laid_out = grid(&one);
+    measure("  laid out already: 7 methods, 12 origins, bands", || {
+        forecast(&laid_out, &none, HORIZON_DAYS, None)
     });
-    measure("  seasonal naive alone", || seasonal_naive(&grid, HORIZON_DAYS));
-    measure("  backtest from three origins", || backtest(&grid, HORIZON_DAYS));
+    measure("  what looks wrong in it", || proposals(&laid_out, &none));
+    measure("  special days that it shows", || recurring_days(&laid_out, &none));
+    let all: Vec<DayGrid> =
+        (0..CONTACT_TYPES).map(|seed| grid(&history(&zone, 10 + seed))).collect();
+    compare(
+        "12 contact types, each with 12 origins and all methods",
+        || all.iter().map(|grid| forecast(grid, &none, HORIZON_DAYS, None)).collect::<Vec<_>>(),
+        || all.par_iter().map(|grid| forecast(grid, &none, HORIZON_DAYS, None)).collect::<Vec<_>>(),
+    );
 }

@@ -1,9 +1,10 @@
 //! History laid out as the models need it: days down, wall-clock slots across.
 
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
+use crate::cleaning::{Mark, Treatment};
 use crate::grain::Grain;
 
 /// What one interval of history says.
@@ -104,7 +105,7 @@ impl DayGrid {
 
     /// Date of the day with this index; also beyond the last.
     pub fn day(&self, index: usize) -> Date {
-        self.first.saturating_add(i64::try_from(index).unwrap_or(i64::MAX).min(1_000_000).days())
+        day_after(self.first, index)
     }
 
     /// 0 for Monday to 6 for Sunday.
@@ -133,6 +134,26 @@ impl DayGrid {
         }
     }
 
+    /// The same grid as `marks` make it: stretches left out, or with contacts multiplied.
+    pub fn marked(&self, marks: &[Mark]) -> Self {
+        let mut marked = self.clone();
+        let start = self.first.at(0, 0, 0, 0);
+        let slot_at = |at: DateTime| {
+            let minutes = at.duration_since(start).as_mins() / i64::from(self.grain.minutes());
+            usize::try_from(minutes).unwrap_or(0).min(self.cells.len())
+        };
+        for mark in marks {
+            let (from, to) = (slot_at(mark.from), slot_at(mark.to));
+            for cell in marked.cells.get_mut(from..to).into_iter().flatten() {
+                match mark.treatment {
+                    Treatment::LeaveOut => *cell = Cell::default(),
+                    Treatment::Scale(factor) => cell.offered *= factor,
+                }
+            }
+        }
+        marked
+    }
+
     fn clone_frame(&self) -> Self {
         Self { first: self.first, grain: self.grain, zone: self.zone.clone(), cells: Vec::new() }
     }
@@ -140,6 +161,11 @@ impl DayGrid {
     fn cell(&self, day: usize, slot: usize) -> Cell {
         self.cells[day * self.slots() + slot]
     }
+}
+
+/// The date so many days after another.
+pub(crate) fn day_after(first: Date, days: usize) -> Date {
+    first.saturating_add(i64::try_from(days).unwrap_or(i64::MAX).min(1_000_000).days())
 }
 
 /// Whole days from one date to a later one.

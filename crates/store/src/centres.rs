@@ -1,6 +1,6 @@
 //! The centre and its contact types.
 
-use barometer_forecast::Grain;
+use barometer_forecast::{Grain, MethodName};
 use barometer_plan::Rules;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -35,6 +35,10 @@ pub struct ContactType {
     pub grain: Grain,
     /// Its targets.
     pub rules: Rules,
+    /// The forecast method that a planner insists on; none for the best on held-out weeks.
+    pub pinned_method: Option<MethodName>,
+    /// The contact type that it is forecast like, and which share of it, while it has no history.
+    pub like: Option<(Uuid, f64)>,
 }
 
 #[derive(FromRow)]
@@ -51,6 +55,9 @@ struct ContactTypeRow {
     name: String,
     grain_minutes: i16,
     rules: Json<Rules>,
+    pinned_method: Option<String>,
+    like_type_id: Option<Uuid>,
+    like_share: Option<f64>,
 }
 
 impl TryFrom<ContactTypeRow> for ContactType {
@@ -59,11 +66,19 @@ impl TryFrom<ContactTypeRow> for ContactType {
     fn try_from(row: ContactTypeRow) -> Result<Self, StoreError> {
         let grain =
             Grain::try_from(row.grain_minutes).map_err(StoreError::unreadable("contact types"))?;
-        Ok(Self { id: row.id, name: row.name, grain, rules: row.rules.0 })
+        Ok(Self {
+            id: row.id,
+            name: row.name,
+            grain,
+            rules: row.rules.0,
+            pinned_method: row.pinned_method.as_deref().and_then(MethodName::from_slug),
+            like: row.like_type_id.zip(row.like_share),
+        })
     }
 }
 
-const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules FROM contact_types";
+const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules, pinned_method, like_type_id, like_share \
+     FROM contact_types";
 
 impl Store {
     /// The centre; `None` before there is one.
@@ -170,6 +185,43 @@ impl Store {
         let mut connection =
             self.pool.acquire().await.map_err(StoreError::on("adding a contact type"))?;
         insert_contact_type(&mut connection, centre, name, grain, rules).await
+    }
+
+    /// Adds a contact type that is forecast as a share of another until it has history.
+    pub async fn add_contact_type_like(
+        &self,
+        centre: Uuid,
+        name: &str,
+        model: &ContactType,
+        share: f64,
+    ) -> Result<Uuid, StoreError> {
+        let failed = StoreError::on("adding a contact type");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let id = insert_contact_type(&mut tx, centre, name, model.grain, &model.rules).await?;
+        sqlx::query("UPDATE contact_types SET like_type_id = $2, like_share = $3 WHERE id = $1")
+            .bind(id)
+            .bind(model.id)
+            .bind(share)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(id)
+    }
+
+    /// Pins the method that a contact type is forecast with, or leaves it to the backtest.
+    pub async fn pin_method(
+        &self,
+        contact_type: Uuid,
+        method: Option<MethodName>,
+    ) -> Result<(), StoreError> {
+        let done = sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
+            .bind(contact_type)
+            .bind(method.map(MethodName::slug))
+            .execute(&self.pool)
+            .await
+            .map_err(StoreError::on("pinning a method"))?;
+        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
 
     /// Changes a contact type's targets.

@@ -36,10 +36,12 @@ pub enum StoreError {
 }
 
 impl StoreError {
-    /// For `map_err`: a database error while doing this; a missing row is [`Self::NotFound`].
+    /// For `map_err`: a database error while doing this; a missing row is [`Self::NotFound`], a
+    /// name that is there already [`Self::Taken`].
     pub(crate) fn on(doing: &'static str) -> impl Fn(sqlx::Error) -> Self {
         move |source| match source {
             sqlx::Error::RowNotFound => Self::NotFound,
+            sqlx::Error::Database(error) if error.is_unique_violation() => Self::Taken,
             source => Self::Database { doing, source },
         }
     }

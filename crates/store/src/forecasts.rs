@@ -1,12 +1,12 @@
 //! The latest forecast of each contact type.
 
-use barometer_forecast::{Backtest, IntervalForecast};
+use barometer_forecast::{Backtest, Band, DayParts, Effect, MethodName, Uncertainty};
 use barometer_plan::{ForecastInterval, IntervalLoad};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
-use sqlx::FromRow;
 use sqlx::types::Json;
+use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
@@ -18,25 +18,111 @@ pub struct ForecastHead {
     pub history_days: i32,
     /// The first day that it forecasts: the day after the history's last.
     pub first_day: Date,
-    /// Its errors on held-out weeks, when there was enough history to hold any out.
+    /// The method that made it; none when it is a share of another contact type's forecast.
+    pub method: Option<MethodName>,
+    /// How the methods did on held-out weeks, when there was enough history to hold any out.
     pub backtest: Option<Backtest>,
+    /// The spread that its bands come from.
+    pub uncertainty: Option<Uncertainty>,
+    /// What special days do.
+    pub effects: Vec<Effect>,
     /// Why there are no intervals, when there are none.
     pub failure: Option<String>,
+}
+
+/// One interval of a forecast, without and with its overlays.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MadeInterval {
+    /// When it starts.
+    pub start: Timestamp,
+    /// Contacts as the method says.
+    pub base: f64,
+    /// Contacts expected, overlays included.
+    pub contacts: f64,
+    /// Handle time in seconds.
+    pub handle_secs: f64,
+    /// How far the contacts may be off.
+    pub band: Band,
+}
+
+/// One day of a forecast, without and with its overlays.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ForecastDay {
+    /// The day.
+    pub day: Date,
+    /// Contacts as the method says.
+    pub base: f64,
+    /// Contacts expected, overlays included.
+    pub contacts: f64,
+    /// How far the contacts may be off.
+    pub band: Band,
+    /// What the base is made of.
+    pub parts: DayParts,
 }
 
 #[derive(FromRow)]
 struct HeadRow {
     history_days: i32,
     first_day: jiff_sqlx::Date,
+    method: Option<String>,
     backtest: Option<Json<Backtest>>,
+    uncertainty: Option<Json<Uncertainty>>,
+    effects: Json<Vec<Effect>>,
     failure: Option<String>,
+}
+
+#[derive(FromRow)]
+struct IntervalRow {
+    interval_start: jiff_sqlx::Timestamp,
+    base: f64,
+    contacts: f64,
+    handle_secs: f64,
+    p2_5: f64,
+    p10: f64,
+    p90: f64,
+    p97_5: f64,
+}
+
+#[derive(FromRow)]
+struct DayRow {
+    day: jiff_sqlx::Date,
+    base: f64,
+    contacts: f64,
+    p2_5: f64,
+    p10: f64,
+    p90: f64,
+    p97_5: f64,
+    level: f64,
+    drift: f64,
+    weekday: f64,
+    special: f64,
+}
+
+impl From<IntervalRow> for MadeInterval {
+    fn from(row: IntervalRow) -> Self {
+        let IntervalRow { base, contacts, handle_secs, p2_5, p10, p90, p97_5, .. } = row;
+        let band = Band { p2_5, p10, p90, p97_5 };
+        Self { start: row.interval_start.to_jiff(), base, contacts, handle_secs, band }
+    }
+}
+
+impl From<DayRow> for ForecastDay {
+    fn from(row: DayRow) -> Self {
+        let DayRow {
+            base, contacts, p2_5, p10, p90, p97_5, level, drift, weekday, special, ..
+        } = row;
+        let band = Band { p2_5, p10, p90, p97_5 };
+        let parts = DayParts { level, drift, weekday, special };
+        Self { day: row.day.to_jiff(), base, contacts, band, parts }
+    }
 }
 
 impl Store {
     /// The latest forecast of a contact type; `None` before its first history.
     pub async fn forecast(&self, contact_type: Uuid) -> Result<Option<ForecastHead>, StoreError> {
         let row: Option<HeadRow> = sqlx::query_as(
-            "SELECT history_days, first_day, backtest, failure FROM forecasts WHERE contact_type_id = $1",
+            "SELECT history_days, first_day, method, backtest, uncertainty, effects, failure \
+             FROM forecasts WHERE contact_type_id = $1",
         )
         .bind(contact_type)
         .fetch_optional(&self.pool)
@@ -45,20 +131,39 @@ impl Store {
         Ok(row.map(|row| ForecastHead {
             history_days: row.history_days,
             first_day: row.first_day.to_jiff(),
+            method: row.method.as_deref().and_then(MethodName::from_slug),
             backtest: row.backtest.map(|Json(backtest)| backtest),
+            uncertainty: row.uncertainty.map(|Json(uncertainty)| uncertainty),
+            effects: row.effects.0,
             failure: row.failure,
         }))
     }
 
-    /// The forecast intervals that start from `from` until before `to`, in order.
+    /// What is expected of the intervals that start from `from` until before `to`, in order.
     pub async fn forecast_between(
         &self,
         contact_type: Uuid,
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<ForecastInterval>, StoreError> {
-        let rows: Vec<(jiff_sqlx::Timestamp, f64, f64)> = sqlx::query_as(
-            "SELECT interval_start, contacts, handle_secs FROM forecast_intervals \
+        let made = self.made_intervals(contact_type, from, to).await?;
+        let expected = |made: MadeInterval| ForecastInterval {
+            start: made.start,
+            load: IntervalLoad { contacts: made.contacts, handle_secs: made.handle_secs },
+        };
+        Ok(made.into_iter().map(expected).collect())
+    }
+
+    /// The forecast intervals that start from `from` until before `to`, in order, with their bands.
+    pub async fn made_intervals(
+        &self,
+        contact_type: Uuid,
+        from: Timestamp,
+        to: Timestamp,
+    ) -> Result<Vec<MadeInterval>, StoreError> {
+        let rows: Vec<IntervalRow> = sqlx::query_as(
+            "SELECT interval_start, base, contacts, handle_secs, p2_5, p10, p90, p97_5 \
+             FROM forecast_intervals \
              WHERE contact_type_id = $1 AND interval_start >= $2 AND interval_start < $3 \
              ORDER BY interval_start",
         )
@@ -68,13 +173,20 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading the forecast"))?;
-        Ok(rows
-            .into_iter()
-            .map(|(start, contacts, handle_secs)| ForecastInterval {
-                start: start.to_jiff(),
-                load: IntervalLoad { contacts, handle_secs },
-            })
-            .collect())
+        Ok(rows.into_iter().map(MadeInterval::from).collect())
+    }
+
+    /// The days of the forecast, in order.
+    pub async fn forecast_days(&self, contact_type: Uuid) -> Result<Vec<ForecastDay>, StoreError> {
+        let rows: Vec<DayRow> = sqlx::query_as(
+            "SELECT day, base, contacts, p2_5, p10, p90, p97_5, level, drift, weekday, special \
+             FROM forecast_days WHERE contact_type_id = $1 ORDER BY day",
+        )
+        .bind(contact_type)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the forecast's days"))?;
+        Ok(rows.into_iter().map(ForecastDay::from).collect())
     }
 
     /// Replaces a contact type's forecast in one transaction: readers see the old one or the new.
@@ -82,42 +194,103 @@ impl Store {
         &self,
         contact_type: Uuid,
         head: &ForecastHead,
-        intervals: &[IntervalForecast],
+        intervals: &[MadeInterval],
+        days: &[ForecastDay],
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("saving the forecast");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        for table in [
-            "DELETE FROM forecasts WHERE contact_type_id = $1",
-            "DELETE FROM forecast_intervals WHERE contact_type_id = $1",
-        ] {
-            sqlx::query(table).bind(contact_type).execute(&mut *tx).await.map_err(&failed)?;
-        }
+        sqlx::query("DELETE FROM forecasts WHERE contact_type_id = $1")
+            .bind(contact_type)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
         sqlx::query(
-            "INSERT INTO forecasts (contact_type_id, history_days, first_day, backtest, failure) \
-             VALUES ($1, $2, $3, $4, $5)",
+            "INSERT INTO forecasts (contact_type_id, history_days, first_day, method, backtest, \
+               uncertainty, effects, failure) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
         )
         .bind(contact_type)
         .bind(head.history_days)
         .bind(head.first_day.to_sqlx())
+        .bind(head.method.map(MethodName::slug))
         .bind(head.backtest.as_ref().map(Json))
+        .bind(head.uncertainty.as_ref().map(Json))
+        .bind(Json(&head.effects))
         .bind(&head.failure)
         .execute(&mut *tx)
         .await
         .map_err(&failed)?;
-        let starts: Vec<_> = intervals.iter().map(|interval| interval.start.to_sqlx()).collect();
-        let contacts: Vec<_> = intervals.iter().map(|interval| interval.contacts).collect();
-        let handle_secs: Vec<_> = intervals.iter().map(|interval| interval.handle_secs).collect();
-        sqlx::query(
-            "INSERT INTO forecast_intervals (contact_type_id, interval_start, contacts, handle_secs) \
-             SELECT $1, * FROM unnest($2::timestamptz[], $3::float8[], $4::float8[])",
-        )
-        .bind(contact_type)
-        .bind(starts)
-        .bind(contacts)
-        .bind(handle_secs)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
+        replace_numbers(&mut tx, contact_type, intervals, days).await?;
         tx.commit().await.map_err(&failed)
     }
+
+    /// Replaces the numbers of a forecast, as when its overlays change, in one transaction.
+    pub async fn save_forecast_numbers(
+        &self,
+        contact_type: Uuid,
+        intervals: &[MadeInterval],
+        days: &[ForecastDay],
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the forecast");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        replace_numbers(&mut tx, contact_type, intervals, days).await?;
+        tx.commit().await.map_err(&failed)
+    }
+}
+
+async fn replace_numbers(
+    connection: &mut PgConnection,
+    contact_type: Uuid,
+    intervals: &[MadeInterval],
+    days: &[ForecastDay],
+) -> Result<(), StoreError> {
+    let failed = StoreError::on("saving the forecast");
+    for table in [
+        "DELETE FROM forecast_intervals WHERE contact_type_id = $1",
+        "DELETE FROM forecast_days WHERE contact_type_id = $1",
+    ] {
+        sqlx::query(table).bind(contact_type).execute(&mut *connection).await.map_err(&failed)?;
+    }
+    let of = |pick: fn(&MadeInterval) -> f64| intervals.iter().map(pick).collect::<Vec<f64>>();
+    sqlx::query(
+        "INSERT INTO forecast_intervals (contact_type_id, interval_start, base, contacts, \
+           handle_secs, p2_5, p10, p90, p97_5) \
+         SELECT $1, * FROM unnest($2::timestamptz[], $3::float8[], $4::float8[], $5::float8[], \
+           $6::float8[], $7::float8[], $8::float8[], $9::float8[])",
+    )
+    .bind(contact_type)
+    .bind(intervals.iter().map(|each| each.start.to_sqlx()).collect::<Vec<_>>())
+    .bind(of(|each| each.base))
+    .bind(of(|each| each.contacts))
+    .bind(of(|each| each.handle_secs))
+    .bind(of(|each| each.band.p2_5))
+    .bind(of(|each| each.band.p10))
+    .bind(of(|each| each.band.p90))
+    .bind(of(|each| each.band.p97_5))
+    .execute(&mut *connection)
+    .await
+    .map_err(&failed)?;
+    let of = |pick: fn(&ForecastDay) -> f64| days.iter().map(pick).collect::<Vec<f64>>();
+    sqlx::query(
+        "INSERT INTO forecast_days (contact_type_id, day, base, contacts, p2_5, p10, p90, p97_5, \
+           level, drift, weekday, special) \
+         SELECT $1, * FROM unnest($2::date[], $3::float8[], $4::float8[], $5::float8[], \
+           $6::float8[], $7::float8[], $8::float8[], $9::float8[], $10::float8[], \
+           $11::float8[], $12::float8[])",
+    )
+    .bind(contact_type)
+    .bind(days.iter().map(|each| each.day.to_sqlx()).collect::<Vec<_>>())
+    .bind(of(|each| each.base))
+    .bind(of(|each| each.contacts))
+    .bind(of(|each| each.band.p2_5))
+    .bind(of(|each| each.band.p10))
+    .bind(of(|each| each.band.p90))
+    .bind(of(|each| each.band.p97_5))
+    .bind(of(|each| each.parts.level))
+    .bind(of(|each| each.parts.drift))
+    .bind(of(|each| each.parts.weekday))
+    .bind(of(|each| each.parts.special))
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(&failed)
 }

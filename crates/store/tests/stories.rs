@@ -2,12 +2,10 @@
 
 #![cfg(test)]
 
-use barometer_forecast::{Grain, IntervalForecast};
+use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
 use barometer_simulate::{Spread, Summary};
-use barometer_store::{
-    ForecastHead, HistoryInterval, NewTrial, Role, Store, StoreError, TrialState,
-};
+use barometer_store::{HistoryInterval, NewTrial, Role, Store, StoreError, TrialState};
 use barometer_strategy::Strategy;
 use jiff::Timestamp;
 use jiff::civil::date;
@@ -91,29 +89,6 @@ async fn history_is_added_up_by_local_day_and_by_period(pool: PgPool) {
     assert!((came.handle_secs.unwrap() - (500.0 + 1600.0) / 13.0).abs() < 1e-9);
     assert_eq!(store.history_end(bookings).await.unwrap(), Some(at("2026-07-02T08:30:00Z")));
     assert!(store.add_history(bookings, &history[..1]).await.is_err(), "an interval stands once");
-}
-
-#[sqlx::test(migrations = false)]
-async fn a_forecast_is_replaced_whole(pool: PgPool) {
-    let Fixture { store, bookings, .. } = fixture(pool).await;
-    let head = ForecastHead {
-        history_days: 100,
-        first_day: date(2026, 7, 2),
-        backtest: None,
-        failure: None,
-    };
-    let interval =
-        |start, contacts| IntervalForecast { start: at(start), contacts, handle_secs: 240.25 };
-    let first = [interval("2026-07-02T08:00:00Z", 7.125), interval("2026-07-02T08:30:00Z", 8.0)];
-    store.save_forecast(bookings, &head, &first).await.unwrap();
-    store.save_forecast(bookings, &head, &first[..1]).await.unwrap();
-    let kept = store
-        .forecast_between(bookings, at("2026-07-01T00:00:00Z"), at("2026-07-04T00:00:00Z"))
-        .await
-        .unwrap();
-    assert_eq!(kept.len(), 1);
-    assert_eq!(kept[0].load, IntervalLoad { contacts: 7.125, handle_secs: 240.25 });
-    assert_eq!(store.forecast(bookings).await.unwrap().unwrap().first_day, date(2026, 7, 2));
 }
 
 #[sqlx::test(migrations = false)]

@@ -3,6 +3,7 @@
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use csv_async::AsyncWriterBuilder;
+use rust_xlsxwriter::{Format, Workbook, XlsxError};
 
 use crate::page_error::PageError;
 
@@ -22,6 +23,61 @@ pub(crate) async fn csv(
     let bytes =
         writer.into_inner().await.map_err(|error| PageError::Internal(error.to_string().into()))?;
     Ok(attachment(file_name, "text/csv; charset=utf-8", bytes))
+}
+
+/// A cell of a table that leaves Barometer.
+#[derive(Clone, Debug, PartialEq, serde::Serialize)]
+#[serde(untagged)]
+pub(crate) enum Cell {
+    /// A text.
+    Text(String),
+    /// A number, and the decimals that a CSV file gets of it.
+    Number(f64, #[serde(skip)] usize),
+}
+
+/// A CSV file of cells.
+pub(crate) async fn csv_of(
+    file_name: &str,
+    heading: &[&str],
+    rows: Vec<Vec<Cell>>,
+) -> Result<Response, PageError> {
+    let written = |cell: Cell| match cell {
+        Cell::Text(text) => text,
+        Cell::Number(number, decimals) => format!("{number:.decimals$}"),
+    };
+    let rows = rows.into_iter().map(|row| row.into_iter().map(written).collect()).collect();
+    csv(file_name, heading, rows).await
+}
+
+/// A spreadsheet with one sheet. Texts are written as texts, so none becomes a formula.
+pub(crate) fn xlsx(
+    file_name: &str,
+    heading: &[&str],
+    rows: Vec<Vec<Cell>>,
+) -> Result<Response, PageError> {
+    let bytes = workbook(heading, rows).map_err(|error| PageError::Internal(Box::new(error)))?;
+    let kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
+    Ok(attachment(file_name, kind, bytes))
+}
+
+fn workbook(heading: &[&str], rows: Vec<Vec<Cell>>) -> Result<Vec<u8>, XlsxError> {
+    let mut book = Workbook::new();
+    let sheet = book.add_worksheet();
+    let bold = Format::new().set_bold();
+    for (column, name) in (0..).zip(heading) {
+        sheet.write_string_with_format(0, column, *name, &bold)?;
+    }
+    for (at, row) in (1..).zip(rows) {
+        for (column, cell) in (0..).zip(row) {
+            match cell {
+                Cell::Text(text) => sheet.write_string(at, column, text)?,
+                Cell::Number(number, _) => sheet.write_number(at, column, number)?,
+            };
+        }
+    }
+    sheet.set_freeze_panes(1, 0)?;
+    sheet.autofit();
+    book.save_to_buffer()
 }
 
 /// A JSON file.

@@ -1,7 +1,8 @@
 //! Extractors whose refusals are pages like any other.
 
-use axum::extract::rejection::{FormRejection, PathRejection, QueryRejection};
+use axum::extract::rejection::{PathRejection, QueryRejection};
 use axum::extract::{FromRequest, FromRequestParts, Request};
+use axum_extra::extract::FormRejection;
 
 use crate::page_error::PageError;
 
@@ -15,9 +16,9 @@ pub(crate) struct Path<T>(pub T);
 #[from_request(via(axum::extract::Query), rejection(PageError))]
 pub(crate) struct Query<T>(pub T);
 
-/// A form that was filled in.
+/// A form that was filled in; a field that is there once or more often can be a list.
 #[derive(FromRequest)]
-#[from_request(via(axum::extract::Form), rejection(PageError))]
+#[from_request(via(axum_extra::extract::Form), rejection(PageError))]
 pub(crate) struct Form<T>(pub T);
 
 /// A form with a file.
@@ -52,9 +53,6 @@ impl From<QueryRejection> for PageError {
 
 impl From<FormRejection> for PageError {
     fn from(rejection: FormRejection) -> Self {
-        Self::Refused(format!(
-            "The form cannot be read; nothing was changed. {}.",
-            rejection.body_text()
-        ))
+        Self::Refused(format!("The form cannot be read; nothing was changed. {rejection}."))
     }
 }

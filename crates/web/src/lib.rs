@@ -9,6 +9,7 @@ mod assets;
 mod charts;
 mod exports;
 mod extract;
+mod forecasting;
 mod forms;
 mod frame;
 mod page_error;
@@ -27,10 +28,11 @@ use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::trace::TraceLayer;
 
+pub use forecasting::{refresh_forecast, refresh_missing_forecasts};
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
 pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
-pub use planning::refresh_forecast;
 
+use pages::demand::{cleaning, frozen, overlays, special_days};
 use pages::{demand, go_live, outlook, people, sign_in, staffing, strategy, trials, watch};
 
 /// What the pages work on.
@@ -58,7 +60,7 @@ pub fn router(app: App) -> Router {
     let pages = Router::new()
         .route("/", get(outlook::show))
         .route("/reading", get(outlook::reading))
-        .route("/demand", get(demand::list))
+        .route("/demand", get(demand::list::show))
         .route(
             "/demand/import",
             get(demand::import::form)
@@ -69,8 +71,23 @@ pub fn router(app: App) -> Router {
         .route("/demand/import/{import}", get(demand::import::preview))
         .route("/demand/import/{import}/confirm", post(demand::import::confirm))
         .route("/demand/import/{import}/discard", post(demand::import::discard))
-        .route("/demand/{contact_type}", get(demand::show))
-        .route("/demand/{contact_type}/forecast.csv", get(demand::export))
+        .route("/demand/special-days", get(special_days::show).post(special_days::add))
+        .route("/demand/special-days/found", post(special_days::add_found))
+        .route("/demand/special-days/import", post(special_days::import))
+        .route("/demand/special-days/{entry}/remove", post(special_days::remove))
+        .route("/demand/{contact_type}", get(demand::forecast::show))
+        .route("/demand/{contact_type}/made-of", get(demand::made_of::show))
+        .route("/demand/{contact_type}/forecast/{format}", get(demand::export::forecast))
+        .route("/demand/{contact_type}/accuracy", get(demand::accuracy::show))
+        .route("/demand/{contact_type}/method", post(demand::accuracy::pin))
+        .route("/demand/{contact_type}/cleaning", get(cleaning::show).post(cleaning::mark))
+        .route("/demand/{contact_type}/cleaning/decide", post(cleaning::decide))
+        .route("/demand/{contact_type}/cleaning/{mark}/remove", post(cleaning::remove))
+        .route("/demand/{contact_type}/overlays", get(overlays::show).post(overlays::add))
+        .route("/demand/{contact_type}/overlays/{overlay}/remove", post(overlays::remove))
+        .route("/demand/{contact_type}/frozen", get(frozen::show).post(frozen::freeze))
+        .route("/demand/{contact_type}/frozen/{version}/remove", post(frozen::remove))
+        .route("/demand/{contact_type}/frozen/{version}/{format}", get(demand::export::frozen))
         .route("/demand/{contact_type}/remove", post(demand::remove))
         .route("/staffing", get(staffing::first))
         .route("/staffing/{contact_type}", get(staffing::show))

@@ -1,16 +1,13 @@
 //! Asks the store and the core together: what the pages show is put together here once.
 
-use barometer_forecast::{DayGrid, HORIZON_DAYS, WeekdayProfile, backtest};
+use barometer_forecast::HORIZON_DAYS;
 use barometer_plan::{PlannedInterval, schedule};
-use barometer_store::{ContactType, ForecastHead, Store, StoreError};
+use barometer_store::{ContactType, Store};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 
 use crate::page_error::PageError;
-
-/// Years of history that a forecast looks at.
-const HISTORY_YEARS: i64 = 3;
 
 /// The instants at which `days` days from `day` begin and end.
 pub(crate) fn span(
@@ -44,40 +41,4 @@ pub(crate) async fn plan(
     )?;
     schedule(&forecast, &cover, contact_type.grain.secs(), &contact_type.rules)
         .map_err(|error| PageError::Internal(Box::new(error)))
-}
-
-/// Makes a contact type's forecast anew from its history and keeps it.
-///
-/// A history that is too short leaves a forecast that says so.
-///
-/// # Errors
-///
-/// [`StoreError`] when the database fails.
-pub async fn refresh_forecast(
-    store: &Store,
-    contact_type: &ContactType,
-    zone: &TimeZone,
-) -> Result<(), StoreError> {
-    let Some(end) = store.history_end(contact_type.id).await? else { return Ok(()) };
-    let since = end
-        .saturating_sub(Span::new().hours(HISTORY_YEARS * 365 * 24))
-        .unwrap_or(Timestamp::UNIX_EPOCH);
-    let history = store.history_since(contact_type.id, since).await?;
-    let (grain, zone) = (contact_type.grain, zone.clone());
-    let made = tokio::task::spawn_blocking(move || {
-        let grid = DayGrid::new(&history, grain, &zone)?;
-        let head = ForecastHead {
-            history_days: i32::try_from(grid.days()).unwrap_or(i32::MAX),
-            first_day: grid.end(),
-            backtest: backtest(&grid, HORIZON_DAYS),
-            failure: None,
-        };
-        Some(match WeekdayProfile::fit(&grid) {
-            Ok(fitted) => (head, fitted.forecast(&grid, HORIZON_DAYS)),
-            Err(error) => (ForecastHead { failure: Some(error.to_string()), ..head }, Vec::new()),
-        })
-    });
-    // A panic in the core would be ours; the page then shows the forecast as not made.
-    let Some((head, intervals)) = made.await.unwrap_or(None) else { return Ok(()) };
-    store.save_forecast(contact_type.id, &head, &intervals).await
 }

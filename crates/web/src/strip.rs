@@ -110,7 +110,14 @@ mod tests {
 
     fn contact_type() -> ContactType {
         let name = "Calls".to_owned();
-        ContactType { id: Uuid::nil(), name, grain: Grain::Half, rules: Rules::STARTING }
+        ContactType {
+            id: Uuid::nil(),
+            name,
+            grain: Grain::Half,
+            rules: Rules::STARTING,
+            pinned_method: None,
+            like: None,
+        }
     }
 
     /// Half-hours of a day, from midnight on the wall clock.

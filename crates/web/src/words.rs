@@ -19,6 +19,30 @@ pub(crate) fn short_percent(share: f64) -> String {
     format!("{} %", plain(share * 100.0))
 }
 
+/// "82 %".
+pub(crate) fn whole_percent(share: f64) -> String {
+    format!("{:.0} %", share * 100.0)
+}
+
+/// "+412", "−3": a difference of counts, rounded.
+pub(crate) fn signed_count(number: f64) -> String {
+    let sign = if number < 0.0 { "−" } else { "+" };
+    format!("{sign}{}", thousands(number.abs()))
+}
+
+/// "1,412.3".
+pub(crate) fn one_decimal(number: f64) -> String {
+    let tenths = (number.abs() * 10.0).round();
+    let sign = if number < 0.0 && tenths > 0.0 { "−" } else { "" };
+    format!("{sign}{}.{}", thousands((tenths / 10.0).floor()), tenths as u64 % 10)
+}
+
+/// "+4.1", "−2.0".
+pub(crate) fn signed_one_decimal(number: f64) -> String {
+    let sign = if number < 0.0 { "−" } else { "+" };
+    format!("{sign}{}", one_decimal(number.abs()))
+}
+
 /// A number as it would be typed: no digits that say nothing.
 pub(crate) fn plain(number: f64) -> String {
     let text = format!("{number:.4}");

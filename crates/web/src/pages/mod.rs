@@ -13,11 +13,36 @@ pub(crate) mod watch;
 use askama::Template;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use barometer_store::ContactType;
+use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
 use crate::frame::Stage;
 use crate::page_error::PageError;
+
+/// An entry of a list to choose from, by its address.
+pub(crate) struct Choice {
+    pub name: String,
+    pub address: String,
+    pub is_current: bool,
+}
+
+/// The contact types as choices that lead to a stage's page of each.
+pub(crate) fn choices(
+    types: &[ContactType],
+    current: Uuid,
+    address: impl Fn(Uuid) -> String,
+) -> Vec<Choice> {
+    types
+        .iter()
+        .map(|each| Choice {
+            name: each.name.clone(),
+            address: address(each.id),
+            is_current: each.id == current,
+        })
+        .collect()
+}
 
 /// A rendered page.
 pub(crate) fn page(template: &impl Template) -> Result<Response, PageError> {

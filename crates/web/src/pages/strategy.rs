@@ -16,7 +16,7 @@ use crate::extract::{Form, Multipart, Path, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::demand::{Choice, choices};
+use crate::pages::{Choice, choices};
 use crate::pages::{page, refused, to_first};
 use crate::words;
 
@@ -144,7 +144,7 @@ async fn show_page(
     };
     Ok(ShowPage {
         frame: Frame::of(visit, Stage::Strategy, Some(id)),
-        others: choices(&types, id, Stage::Strategy, visit.day),
+        others: choices(&types, id, |other| Stage::Strategy.address(visit.day, Some(other))),
         answer: answer(strategy),
         flow: Flow::of(strategy),
         form,

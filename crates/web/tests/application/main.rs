@@ -4,6 +4,7 @@
 
 mod access;
 mod bad_input;
+mod demand;
 mod importing;
 mod planning;
 mod visitor;

@@ -12,11 +12,12 @@ use uuid::Uuid;
 
 use crate::access::{Planner, Visit};
 use crate::extract::{Multipart, Path};
+use crate::forecasting::refresh_forecast;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::demand::csv_history::{self, FileError};
 use crate::pages::{page, refused};
-use crate::planning::{last_forecast_day, refresh_forecast};
+use crate::planning::last_forecast_day;
 use crate::{App, exports, words};
 
 /// Refused rows that the preview shows.

@@ -158,6 +158,8 @@ mod tests {
                 name: name.to_owned(),
                 grain: Grain::Hour,
                 rules: Rules::STARTING,
+                pinned_method: None,
+                like: None,
             },
             plan: schedule(&forecast, &cover, 3600.0, &Rules::STARTING).unwrap(),
             first_forecast_day: None,

@@ -22,7 +22,7 @@ use crate::exports;
 use crate::extract::{Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::demand::{Choice, choices};
+use crate::pages::{Choice, choices};
 use crate::pages::{page, to_first};
 use crate::planning;
 use crate::strip::{Cell, Hours, cells};
@@ -139,7 +139,7 @@ async fn show_page(
         |days: i64| Stage::Staffing.address(day.saturating_add(Span::new().days(days)), Some(id));
     Ok(ShowPage {
         frame: Frame::of(visit, Stage::Staffing, Some(id)),
-        others: choices(&types, id, Stage::Staffing, day),
+        others: choices(&types, id, |other| Stage::Staffing.address(day, Some(other))),
         days: day_tabs(visit, id),
         answer: answer(contact_type, &plan, day, zone),
         no_forecast,

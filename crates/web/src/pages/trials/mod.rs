@@ -19,8 +19,8 @@ use crate::access::Visit;
 use crate::extract::{Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::demand::{Choice, choices};
 use crate::pages::page;
+use crate::pages::{Choice, choices};
 use crate::planning;
 use crate::words;
 
@@ -169,7 +169,7 @@ async fn form_view(
     }
     let wanted = typed.version.or(versions.first().map(|newest| newest.id));
     Ok(FormView {
-        others: choices(types, chosen.id, Stage::Trials, day),
+        others: choices(types, chosen.id, |other| Stage::Trials.address(day, Some(other))),
         contact_type: chosen.id,
         contact_type_name: chosen.name.clone(),
         days: (0..7)

@@ -1,0 +1,244 @@
+//! Makes forecasts from what the store knows, and puts the overlays over them.
+
+use std::collections::HashMap;
+
+use barometer_forecast::{
+    Band, DayGrid, Forecast, HORIZON_DAYS, Overlay, apply_overlays, forecast,
+};
+use barometer_store::{
+    ContactType, ForecastDay, ForecastHead, KeptOverlay, MadeInterval, Store, StoreError,
+};
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jiff::{Span, Timestamp};
+use uuid::Uuid;
+
+/// Years of history that a forecast looks at.
+pub(crate) const HISTORY_YEARS: i64 = 4;
+
+/// A contact type's history as it was recorded, laid out by day; `None` without any.
+pub(crate) async fn history_grid(
+    store: &Store,
+    contact_type: &ContactType,
+    zone: &TimeZone,
+) -> Result<Option<DayGrid>, StoreError> {
+    let Some(end) = store.history_end(contact_type.id).await? else { return Ok(None) };
+    let since = end
+        .saturating_sub(Span::new().hours(HISTORY_YEARS * 365 * 24))
+        .unwrap_or(Timestamp::UNIX_EPOCH);
+    let history = store.history_since(contact_type.id, since).await?;
+    Ok(DayGrid::new(&history, contact_type.grain, zone))
+}
+
+/// Makes a contact type's forecast anew from its history, marks, special days and overlays, and
+/// keeps it; then those of the contact types that follow it.
+///
+/// A history that is too short leaves a forecast that says so.
+///
+/// # Errors
+///
+/// [`StoreError`] when the database fails.
+pub async fn refresh_forecast(
+    store: &Store,
+    contact_type: &ContactType,
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
+    match history_grid(store, contact_type, zone).await? {
+        Some(history) => from_history(store, contact_type, history).await?,
+        None => from_another(store, contact_type).await?,
+    }
+    put_overlays_on(store, contact_type.id, zone).await?;
+    let Some(centre) = store.centre().await? else { return Ok(()) };
+    for each in store.contact_types(centre.id).await? {
+        let is_like = each.like.is_some_and(|(model, _)| model == contact_type.id);
+        if is_like && store.history_end(each.id).await?.is_none() {
+            from_another(store, &each).await?;
+            put_overlays_on(store, each.id, zone).await?;
+        }
+    }
+    for overlay in store.overlays(contact_type.id).await? {
+        if let Some(target) = overlay.moves_to.filter(|target| *target != contact_type.id) {
+            put_overlays_on(store, target, zone).await?;
+        }
+    }
+    Ok(())
+}
+
+/// Makes the forecasts that history is there for and that are missing, as after an update that
+/// threw them away.
+///
+/// # Errors
+///
+/// [`StoreError`] when the database fails.
+pub async fn refresh_missing_forecasts(store: &Store) -> Result<(), StoreError> {
+    let Some(centre) = store.centre().await? else { return Ok(()) };
+    for each in store.contact_types(centre.id).await? {
+        if store.forecast(each.id).await?.is_none() {
+            refresh_forecast(store, &each, &centre.zone).await?;
+        }
+    }
+    Ok(())
+}
+
+async fn from_history(
+    store: &Store,
+    contact_type: &ContactType,
+    history: DayGrid,
+) -> Result<(), StoreError> {
+    let marks: Vec<_> = store
+        .history_marks(contact_type.id)
+        .await?
+        .iter()
+        .filter_map(|mark| mark.decision.mark())
+        .collect();
+    let Some(centre) = store.centre().await? else { return Ok(()) };
+    let (first, end) = (history.first_day(), history.end());
+    let last = end.saturating_add(Span::new().days(HORIZON_DAYS as i64));
+    let calendar = store.calendar(centre.id, first, last).await?;
+    let mut head = ForecastHead {
+        history_days: i32::try_from(history.days()).unwrap_or(i32::MAX),
+        first_day: end,
+        method: None,
+        backtest: None,
+        uncertainty: None,
+        effects: Vec::new(),
+        failure: None,
+    };
+    let pinned = contact_type.pinned_method;
+    let made = tokio::task::spawn_blocking(move || {
+        forecast(&history.marked(&marks), &calendar, HORIZON_DAYS, pinned)
+    });
+    // A panic in the core would be ours; the page then shows the forecast as not made.
+    let Ok(made) = made.await else { return Ok(()) };
+    match made {
+        Ok(made) => {
+            let (intervals, days) = numbers(&made);
+            head.method = Some(made.method);
+            head.backtest = made.backtest;
+            head.uncertainty = Some(made.uncertainty);
+            head.effects = made.effects;
+            store.save_forecast(contact_type.id, &head, &intervals, &days).await
+        }
+        Err(error) => {
+            head.failure = Some(error.to_string());
+            store.save_forecast(contact_type.id, &head, &[], &[]).await
+        }
+    }
+}
+
+fn numbers(made: &Forecast) -> (Vec<MadeInterval>, Vec<ForecastDay>) {
+    let intervals = made.intervals.iter().map(|it| MadeInterval {
+        start: it.start,
+        base: it.contacts,
+        contacts: it.contacts,
+        handle_secs: it.handle_secs,
+        band: it.band,
+    });
+    let days = made.days.iter().map(|it| ForecastDay {
+        day: it.day,
+        base: it.contacts,
+        contacts: it.contacts,
+        band: it.band,
+        parts: it.parts,
+    });
+    (intervals.collect(), days.collect())
+}
+
+/// The forecast of a contact type without history: a share of the one that it is like.
+async fn from_another(store: &Store, contact_type: &ContactType) -> Result<(), StoreError> {
+    let Some((model, share)) = contact_type.like else { return Ok(()) };
+    let Some(head) = store.forecast(model).await?.filter(|head| head.failure.is_none()) else {
+        return Ok(());
+    };
+    let mut intervals = all_intervals(store, model).await?;
+    for each in &mut intervals {
+        each.base *= share;
+        each.contacts = each.base;
+        each.band = scaled(each.band, share);
+    }
+    let mut days = store.forecast_days(model).await?;
+    for each in &mut days {
+        each.base *= share;
+        each.contacts = each.base;
+        each.band = scaled(each.band, share);
+        each.parts.level *= share;
+    }
+    let head = ForecastHead { history_days: 0, method: None, backtest: None, ..head };
+    store.save_forecast(contact_type.id, &head, &intervals, &days).await
+}
+
+/// Puts a contact type's overlays over its forecast, and what other types' overlays move to it.
+pub(crate) async fn put_overlays_on(
+    store: &Store,
+    contact_type: Uuid,
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
+    let overlays = store.overlays(contact_type).await?;
+    let mut intervals = all_intervals(store, contact_type).await?;
+    let mut days = store.forecast_days(contact_type).await?;
+    let starts: Vec<Timestamp> = intervals.iter().map(|each| each.start).collect();
+    let mut contacts: Vec<f64> = intervals.iter().map(|each| each.base).collect();
+    let own: Vec<Overlay> = overlays
+        .iter()
+        .filter(|each| each.contact_type == contact_type)
+        .map(|each| each.overlay.clone())
+        .collect();
+    apply_overlays(&own, &starts, &mut contacts, zone);
+    for incoming in overlays.iter().filter(|each| each.moves_to == Some(contact_type)) {
+        let gained = moved(store, incoming, zone).await?;
+        for (start, contacts) in starts.iter().zip(&mut contacts) {
+            *contacts += gained.get(start).copied().unwrap_or(0.0);
+        }
+    }
+    let mut totals: HashMap<Date, (f64, f64)> = HashMap::new();
+    for (each, contacts) in intervals.iter_mut().zip(contacts) {
+        let before = each.contacts;
+        each.band = rescaled(each.band, before, contacts);
+        each.contacts = contacts;
+        let total = totals.entry(zone.to_datetime(each.start).date()).or_default();
+        *total = (total.0 + before, total.1 + contacts);
+    }
+    for day in &mut days {
+        let (before, contacts) = totals.get(&day.day).copied().unwrap_or_default();
+        day.band = rescaled(day.band, before, contacts);
+        day.contacts = contacts;
+    }
+    store.save_forecast_numbers(contact_type, &intervals, &days).await
+}
+
+/// What an overlay takes from its own contact type, by interval.
+async fn moved(
+    store: &Store,
+    overlay: &KeptOverlay,
+    zone: &TimeZone,
+) -> Result<HashMap<Timestamp, f64>, StoreError> {
+    let source = all_intervals(store, overlay.contact_type).await?;
+    let starts: Vec<Timestamp> = source.iter().map(|each| each.start).collect();
+    let mut left: Vec<f64> = source.iter().map(|each| each.base).collect();
+    apply_overlays(std::slice::from_ref(&overlay.overlay), &starts, &mut left, zone);
+    Ok(source.iter().zip(left).map(|(each, left)| (each.start, each.base - left)).collect())
+}
+
+async fn all_intervals(store: &Store, contact_type: Uuid) -> Result<Vec<MadeInterval>, StoreError> {
+    store.made_intervals(contact_type, Timestamp::UNIX_EPOCH, Timestamp::MAX).await
+}
+
+fn scaled(band: Band, factor: f64) -> Band {
+    Band {
+        p2_5: band.p2_5 * factor,
+        p10: band.p10 * factor,
+        p90: band.p90 * factor,
+        p97_5: band.p97_5 * factor,
+    }
+}
+
+/// A band moves with its number. Where nothing was expected before, what an overlay adds is taken
+/// as a Poisson count: its normal approximation.
+fn rescaled(band: Band, before: f64, after: f64) -> Band {
+    if before > 0.0 && after > 0.0 {
+        return scaled(band, after / before);
+    }
+    let spread = after.sqrt();
+    let at = |z: f64| (after + z * spread).max(0.0);
+    Band { p2_5: at(-1.96), p10: at(-1.2816), p90: at(1.2816), p97_5: at(1.96) }
+}

@@ -1,0 +1,543 @@
+//! The calendar: which days are not like others, and what they do.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_forecast::{
+    Calendar, Effect, HORIZON_DAYS, Recurring, Repeats, Rule, recurring_days,
+};
+use barometer_store::{ContactType, NewSpecialDay, SpecialDayEntry, StoreError};
+use jiff::Span;
+use jiff::civil::Date;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use super::calendar_file;
+use crate::App;
+use crate::access::{Planner, Visit};
+use crate::extract::{Form, Multipart, Path, Query};
+use crate::forecasting::{history_grid, refresh_forecast};
+use crate::forms::Wrong;
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::{Choice, choices, page, refused};
+use crate::words;
+
+/// The longest name and class.
+const MOST_CHARS: usize = 80;
+/// The largest calendar file, in bytes.
+const MOST_FILE_BYTES: usize = 2_000_000;
+/// The largest factor that can be set.
+const MOST_PERCENT: f64 = 1000.0;
+
+#[derive(Template)]
+#[template(path = "demand/special_days.html")]
+struct SpecialDaysPage {
+    frame: Frame,
+    answer: String,
+    note: Option<String>,
+    others: Vec<Choice>,
+    of: Option<Uuid>,
+    of_name: String,
+    rows: Vec<EntryRow>,
+    found: Vec<FoundRow>,
+    classes: Vec<String>,
+    form: SpecialDayForm,
+    wrong: Wrong,
+    day: Date,
+}
+
+struct EntryRow {
+    name: String,
+    class: String,
+    rule: String,
+    next: String,
+    effect: String,
+    between: String,
+    seen: String,
+    source: String,
+    remove: String,
+}
+
+struct FoundRow {
+    rule: String,
+    value: String,
+    effect: String,
+    years: String,
+}
+
+/// A special day as typed.
+#[derive(Clone, Debug, Default, Deserialize)]
+pub(crate) struct SpecialDayForm {
+    #[serde(default)]
+    of: String,
+    #[serde(default)]
+    name: String,
+    #[serde(default)]
+    class: String,
+    #[serde(default)]
+    from: String,
+    #[serde(default)]
+    to: String,
+    /// "once", "date", "easter" or "weekday".
+    #[serde(default)]
+    repeats: String,
+    #[serde(default)]
+    before: String,
+    #[serde(default)]
+    after: String,
+    #[serde(default)]
+    closed: Option<String>,
+    #[serde(default)]
+    percent: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct SpecialDaysQuery {
+    note: Option<String>,
+    of: Option<Uuid>,
+}
+
+/// `GET /demand/special-days`
+pub(crate) async fn show(
+    State(app): State<App>,
+    visit: Visit,
+    Query(query): Query<SpecialDaysQuery>,
+) -> Result<Response, PageError> {
+    let form = SpecialDayForm {
+        from: visit.day.to_string(),
+        repeats: "once".to_owned(),
+        ..SpecialDayForm::default()
+    };
+    let mut template = SpecialDaysPage::new(&app, &visit, query.of, form, Wrong::default()).await?;
+    template.note = query.note.as_deref().and_then(|note| match note.split_once('-') {
+        Some(("added", count)) => Some(match count.parse::<usize>().ok()? {
+            1 => "Added. The forecasts are made anew with it.".to_owned(),
+            count => format!("{count} entries added. The forecasts are made anew with them."),
+        }),
+        _ if note == "gone" => {
+            Some("Taken out. The forecasts are made anew without it.".to_owned())
+        }
+        _ => None,
+    });
+    page(&template)
+}
+
+impl SpecialDaysPage {
+    async fn new(
+        app: &App,
+        visit: &Visit,
+        of: Option<Uuid>,
+        form: SpecialDayForm,
+        wrong: Wrong,
+    ) -> Result<Self, PageError> {
+        let (entries, types) = tokio::try_join!(
+            app.store.special_days(visit.centre.id),
+            app.store.contact_types(visit.centre.id),
+        )?;
+        let shown = of.and_then(|of| types.iter().find(|each| each.id == of)).or(types.first());
+        let effects = match shown {
+            Some(shown) => {
+                app.store.forecast(shown.id).await?.map(|head| head.effects).unwrap_or_default()
+            }
+            None => Vec::new(),
+        };
+        let found = match shown {
+            Some(shown) => found_days(app, visit, shown).await?,
+            None => Vec::new(),
+        };
+        let mut classes: Vec<String> =
+            entries.iter().map(|entry| entry.entry.class.clone()).collect();
+        classes.extend(["Public holiday", "School holiday", "Promotion"].map(str::to_owned));
+        classes.sort();
+        classes.dedup_by(|a, b| a.eq_ignore_ascii_case(b));
+        let address = |other: Uuid| format!("/demand/special-days?of={other}&day={}", visit.day);
+        Ok(Self {
+            frame: Frame::of(visit, Stage::Demand, None),
+            answer: answer(&entries, visit, shown),
+            note: None,
+            others: shown.map(|shown| choices(&types, shown.id, address)).unwrap_or_default(),
+            of: shown.map(|shown| shown.id),
+            of_name: shown.map_or_else(String::new, |shown| shown.name.clone()),
+            rows: entries.iter().map(|entry| EntryRow::of(entry, &effects, visit)).collect(),
+            found: found.iter().map(FoundRow::of).collect(),
+            classes,
+            form,
+            wrong,
+            day: visit.day,
+        })
+    }
+}
+
+/// Days that the contact type's history shows to be special and the calendar does not have.
+async fn found_days(
+    app: &App,
+    visit: &Visit,
+    contact_type: &ContactType,
+) -> Result<Vec<Recurring>, PageError> {
+    let Some(history) = history_grid(&app.store, contact_type, &visit.centre.zone).await? else {
+        return Ok(Vec::new());
+    };
+    let calendar: Calendar =
+        app.store.calendar(visit.centre.id, history.first_day(), history.end()).await?;
+    let found = tokio::task::spawn_blocking(move || recurring_days(&history, &calendar));
+    found.await.map_err(|error| PageError::Internal(Box::new(error)))
+}
+
+/// `POST /demand/special-days`
+pub(crate) async fn add(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Form(typed): Form<SpecialDayForm>,
+) -> Result<Response, PageError> {
+    let mut wrong = Wrong::default();
+    let of = typed.of.parse().ok();
+    match typed_entry(&typed, &mut wrong) {
+        Some(entry) => keep(&app, &visit, of, &[entry]).await,
+        None => refused(&SpecialDaysPage::new(&app, &visit, of, typed, wrong).await?),
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct FoundForm {
+    #[serde(default)]
+    rule: Vec<String>,
+    of: String,
+}
+
+/// `POST /demand/special-days/found`: takes over what the history shows.
+pub(crate) async fn add_found(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Form(form): Form<FoundForm>,
+) -> Result<Response, PageError> {
+    let of = form.of.parse().map_err(|_| PageError::NotFound)?;
+    let contact_type = app.store.contact_type(of).await?;
+    let found = found_days(&app, &visit, &contact_type).await?;
+    let entries: Vec<NewSpecialDay> = found
+        .iter()
+        .map(|each| each.rule)
+        .filter(|rule| form.rule.contains(&rule.to_string()))
+        .map(|rule| NewSpecialDay {
+            name: words::capitalised(&rule.to_string()),
+            class: "Found in history".to_owned(),
+            repeats: Repeats::Yearly(rule),
+            days_before: 0,
+            days_after: 0,
+            closed: false,
+            factor: None,
+            source: format!("history of {}", contact_type.name),
+        })
+        .collect();
+    if entries.is_empty() {
+        return Err(PageError::Refused("Choose at least one of the days found.".to_owned()));
+    }
+    keep(&app, &visit, Some(of), &entries).await
+}
+
+/// `POST /demand/special-days/import`: an iCalendar file.
+pub(crate) async fn import(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Multipart(mut upload): Multipart,
+) -> Result<Response, PageError> {
+    let (mut class, mut of, mut entries) = (String::new(), None, None);
+    let mut wrong = Wrong::default();
+    while let Some(field) = upload.next_field().await.map_err(refused_upload)? {
+        match field.name() {
+            Some("class") => class = field.text().await.map_err(refused_upload)?,
+            Some("of") => of = field.text().await.map_err(refused_upload)?.parse().ok(),
+            Some("file") => {
+                let bytes = field.bytes().await.map_err(refused_upload)?;
+                if bytes.len() > MOST_FILE_BYTES {
+                    wrong.note("file", "The file is larger than 2 MB; a calendar is not.");
+                    continue;
+                }
+                match calendar_file::read(&bytes, &visit.centre.zone) {
+                    Ok(read) => entries = Some(read),
+                    Err(error) => wrong.note("file", format!("{error}.")),
+                }
+            }
+            _ => {}
+        }
+    }
+    let class = class.trim();
+    if class.is_empty() || class.chars().count() > MOST_CHARS {
+        wrong.note("file_class", format!("Write a class of up to {MOST_CHARS} characters."));
+    }
+    match entries {
+        Some(mut entries) if wrong.is_empty() => {
+            for entry in &mut entries {
+                entry.class = class.to_owned();
+            }
+            keep(&app, &visit, of, &entries).await
+        }
+        _ => {
+            wrong.note("file", "Choose an iCalendar file (.ics).");
+            let form = SpecialDayForm { repeats: "once".to_owned(), ..SpecialDayForm::default() };
+            refused(&SpecialDaysPage::new(&app, &visit, of, form, wrong).await?)
+        }
+    }
+}
+
+fn refused_upload(error: axum::extract::multipart::MultipartError) -> PageError {
+    PageError::Refused(format!("The upload broke off: {}", error.body_text()))
+}
+
+/// `POST /demand/special-days/{id}/remove`
+pub(crate) async fn remove(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+    Query(query): Query<SpecialDaysQuery>,
+) -> Result<Response, PageError> {
+    app.store.remove_special_day(visit.centre.id, id).await?;
+    refresh_all(&app, &visit).await?;
+    Ok(back(query.of, visit.day, "gone"))
+}
+
+async fn keep(
+    app: &App,
+    visit: &Visit,
+    of: Option<Uuid>,
+    entries: &[NewSpecialDay],
+) -> Result<Response, PageError> {
+    app.store.add_special_days(visit.centre.id, entries, Some(visit.user.id)).await?;
+    refresh_all(app, visit).await?;
+    Ok(back(of, visit.day, &format!("added-{}", entries.len())))
+}
+
+/// Every forecast is made anew: a holiday touches all contact types.
+async fn refresh_all(app: &App, visit: &Visit) -> Result<(), StoreError> {
+    for contact_type in app.store.contact_types(visit.centre.id).await? {
+        refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
+    }
+    Ok(())
+}
+
+fn back(of: Option<Uuid>, day: Date, note: &str) -> Response {
+    let of = of.map_or_else(String::new, |of| format!("&of={of}"));
+    Redirect::to(&format!("/demand/special-days?day={day}{of}&note={note}")).into_response()
+}
+
+fn typed_entry(typed: &SpecialDayForm, wrong: &mut Wrong) -> Option<NewSpecialDay> {
+    let mut text = |field: &'static str, typed: &str| {
+        let text = typed.trim();
+        if text.is_empty() || text.chars().count() > MOST_CHARS {
+            wrong.note(field, format!("Write up to {MOST_CHARS} characters."));
+        }
+        text.to_owned()
+    };
+    let (name, class) = (text("name", &typed.name), text("class", &typed.class));
+    let from = typed.from.trim().parse::<Date>().ok();
+    if from.is_none() {
+        wrong.note("from", "Write a day such as 2026-12-25.");
+    }
+    let to = match typed.to.trim() {
+        "" => from,
+        to => {
+            let to = to.parse::<Date>().ok();
+            if to.is_none() {
+                wrong.note("to", "Write a day such as 2026-12-26, or nothing.");
+            }
+            to
+        }
+    };
+    let repeats = from.zip(to).and_then(|(from, to)| repeats(typed, from, to, wrong));
+    let mut around = |field: &'static str, typed: &str| {
+        wrong.optional_whole(field, typed, 0_i8..=14).unwrap_or(0)
+    };
+    let (days_before, days_after) =
+        (around("before", &typed.before), around("after", &typed.after));
+    let factor = wrong.number("percent", &typed.percent).map(|percent| percent / 100.0);
+    if factor.is_some_and(|factor| !(factor > 0.0 && factor <= MOST_PERCENT / 100.0)) {
+        wrong.note("percent", "Must be above 0 and up to 1000 % of an ordinary day.");
+    }
+    if !wrong.is_empty() {
+        return None;
+    }
+    Some(NewSpecialDay {
+        name,
+        class,
+        repeats: repeats?,
+        days_before,
+        days_after,
+        closed: typed.closed.is_some(),
+        factor,
+        source: "entered by hand".to_owned(),
+    })
+}
+
+fn repeats(typed: &SpecialDayForm, from: Date, to: Date, wrong: &mut Wrong) -> Option<Repeats> {
+    if from > to {
+        wrong.note("to", "Must not be before the first day.");
+        return None;
+    }
+    if typed.repeats == "once" {
+        if (to - from).get_days() > 365 {
+            wrong.note("to", "Must be within a year of the first day.");
+        }
+        return Some(Repeats::Once { from, to });
+    }
+    if from != to {
+        wrong.note("to", "What repeats every year is one day; enter each, or choose “once”.");
+        return None;
+    }
+    let rule = Rule::all_of(from).into_iter().find(|rule| match typed.repeats.as_str() {
+        "easter" => matches!(rule, Rule::Easter { .. }),
+        "weekday" => matches!(rule, Rule::Nth { .. }),
+        _ => matches!(rule, Rule::Date { .. }),
+    });
+    if rule.is_none() {
+        wrong.note("repeats", "This day is not near Easter; choose another way to repeat.");
+    }
+    rule.map(Repeats::Yearly)
+}
+
+fn answer(entries: &[SpecialDayEntry], visit: &Visit, shown: Option<&ContactType>) -> String {
+    let horizon = visit.today.saturating_add(Span::new().days(HORIZON_DAYS as i64));
+    let mut coming: Vec<(Date, &str)> = entries
+        .iter()
+        .flat_map(|entry| {
+            let days = entry.entry.repeats.days(visit.today, horizon);
+            days.into_iter().map(|day| (day, entry.entry.name.as_str()))
+        })
+        .filter(|(day, _)| (visit.today..horizon).contains(day))
+        .collect();
+    coming.sort();
+    coming.dedup_by_key(|(_, name)| *name);
+    if entries.is_empty() {
+        return "None is known yet: every day is taken for an ordinary one.".to_owned();
+    }
+    let Some((day, name)) = coming.first() else {
+        return format!(
+            "None of the {} in the calendar falls into the next four weeks.",
+            words::count_word(entries.len())
+        );
+    };
+    let others = match coming.len() - 1 {
+        0 => String::new(),
+        more => format!(", and {} more", words::count_word(more)),
+    };
+    format!(
+        "In the next four weeks: {name} on {}{others}. The effects below are those on {}.",
+        words::long_day(*day),
+        shown.map_or("no contact type yet", |shown| shown.name.as_str())
+    )
+}
+
+impl EntryRow {
+    fn of(entry: &SpecialDayEntry, effects: &[Effect], visit: &Visit) -> Self {
+        let SpecialDayEntry { id, entry, by } = entry;
+        let effect = effects.iter().find(|effect| {
+            effect.offset == 0 && effect.name == entry.name && effect.class == entry.class
+        });
+        let days =
+            entry.repeats.days(visit.today, visit.today.saturating_add(Span::new().years(2)));
+        let next = days.into_iter().find(|day| *day >= visit.today);
+        let around = match (entry.days_before, entry.days_after) {
+            (0, 0) => String::new(),
+            (before, after) => format!(", with {before} before and {after} after"),
+        };
+        let (effect_words, between, seen) = match (entry.closed, entry.factor, effect) {
+            (true, ..) => ("closed".to_owned(), String::new(), String::new()),
+            (_, Some(factor), _) => {
+                (words::change(factor - 1.0), "set by hand".to_owned(), String::new())
+            }
+            (_, _, Some(effect)) => (
+                words::change(effect.factor - 1.0),
+                format!(
+                    "{} to {}",
+                    words::change(effect.between.0 - 1.0),
+                    words::change(effect.between.1 - 1.0)
+                ),
+                match effect.seen {
+                    0 => "never: as its class".to_owned(),
+                    1 => "once".to_owned(),
+                    more => format!("{more} times"),
+                },
+            ),
+            _ => (words::NONE.to_owned(), String::new(), String::new()),
+        };
+        Self {
+            name: entry.name.clone(),
+            class: entry.class.clone(),
+            rule: format!("{}{around}", rule_words(entry.repeats)),
+            next: next.map_or_else(|| words::NONE.to_owned(), words::full_date),
+            effect: effect_words,
+            between,
+            seen,
+            source: match by {
+                Some(by) => format!("{}, {by}", entry.source),
+                None => entry.source.clone(),
+            },
+            remove: format!("/demand/special-days/{id}/remove?day={}", visit.day),
+        }
+    }
+}
+
+fn rule_words(repeats: Repeats) -> String {
+    match repeats {
+        Repeats::Once { from, to } if from == to => words::full_date(from),
+        Repeats::Once { from, to } => {
+            format!("{} – {}", words::full_date(from), words::full_date(to))
+        }
+        Repeats::Yearly(rule) => format!("every year, {rule}"),
+    }
+}
+
+impl FoundRow {
+    fn of(found: &Recurring) -> Self {
+        Self {
+            rule: words::capitalised(&found.rule.to_string()),
+            value: found.rule.to_string(),
+            effect: words::change(found.factor - 1.0),
+            years: match found.years {
+                1 => "in the one year known".to_owned(),
+                years => format!("in {years} of {years} years"),
+            },
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn typed(from: &str, repeats: &str) -> SpecialDayForm {
+        SpecialDayForm {
+            name: "Holiday".to_owned(),
+            class: "Public holiday".to_owned(),
+            from: from.to_owned(),
+            repeats: repeats.to_owned(),
+            ..SpecialDayForm::default()
+        }
+    }
+
+    #[test]
+    fn a_day_becomes_the_rule_that_it_is_an_example_of() {
+        let rule = |from, repeats| {
+            let entry = typed_entry(&typed(from, repeats), &mut Wrong::default()).unwrap();
+            rule_words(entry.repeats)
+        };
+        assert_eq!(rule("2026-12-25", "once"), "25 Dec 2026");
+        assert_eq!(rule("2026-12-25", "date"), "every year, 25 Dec");
+        assert_eq!(rule("2026-04-03", "easter"), "every year, 2 days before Easter");
+        assert_eq!(rule("2026-08-31", "weekday"), "every year, last Mon of Aug");
+    }
+
+    #[test]
+    fn what_is_wrong_is_said_at_its_field() {
+        let at = |typed: SpecialDayForm, field: &str| {
+            let mut wrong = Wrong::default();
+            assert_eq!(typed_entry(&typed, &mut wrong), None);
+            assert!(wrong.at(field).is_some(), "{field}: {wrong:?}");
+        };
+        at(typed("Christmas", "date"), "from");
+        at(typed("2026-10-01", "easter"), "repeats");
+        at(SpecialDayForm { to: "2026-12-24".to_owned(), ..typed("2026-12-25", "once") }, "to");
+        at(SpecialDayForm { percent: "-10".to_owned(), ..typed("2026-12-25", "date") }, "percent");
+        at(SpecialDayForm { before: "99".to_owned(), ..typed("2026-12-25", "date") }, "before");
+        at(SpecialDayForm { name: " ".to_owned(), ..typed("2026-12-25", "date") }, "name");
+    }
+}

@@ -1,0 +1,85 @@
+//! What the demand pages of one contact type have in common: frame, chooser and tabs.
+
+use barometer_store::ContactType;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::Visit;
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::{Choice, choices};
+
+/// The demand pages of a contact type.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Tab {
+    Forecast,
+    Accuracy,
+    Cleaning,
+    Overlays,
+    Frozen,
+}
+
+impl Tab {
+    const ALL: [Self; 5] =
+        [Self::Forecast, Self::Accuracy, Self::Cleaning, Self::Overlays, Self::Frozen];
+
+    const fn name(self) -> &'static str {
+        match self {
+            Self::Forecast => "Forecast",
+            Self::Accuracy => "Accuracy",
+            Self::Cleaning => "Cleaning",
+            Self::Overlays => "Overlays",
+            Self::Frozen => "Frozen",
+        }
+    }
+
+    const fn path(self) -> &'static str {
+        match self {
+            Self::Forecast => "",
+            Self::Accuracy => "/accuracy",
+            Self::Cleaning => "/cleaning",
+            Self::Overlays => "/overlays",
+            Self::Frozen => "/frozen",
+        }
+    }
+
+    /// The address of this page for a contact type and a day.
+    pub fn address(self, contact_type: Uuid, day: jiff::civil::Date) -> String {
+        format!("/demand/{contact_type}{}?day={day}", self.path())
+    }
+}
+
+/// What stands above every demand page of a contact type.
+pub(crate) struct Head {
+    pub frame: Frame,
+    pub name: String,
+    pub others: Vec<Choice>,
+    pub tabs: Vec<Choice>,
+    pub special_days: String,
+}
+
+impl Head {
+    pub async fn new(
+        app: &App,
+        visit: &Visit,
+        contact_type: &ContactType,
+        tab: Tab,
+    ) -> Result<Self, PageError> {
+        let types = app.store.contact_types(visit.centre.id).await?;
+        let id = contact_type.id;
+        Ok(Self {
+            frame: Frame::of(visit, Stage::Demand, Some(id)),
+            name: contact_type.name.clone(),
+            others: choices(&types, id, |other| tab.address(other, visit.day)),
+            tabs: Tab::ALL
+                .into_iter()
+                .map(|each| Choice {
+                    name: each.name().to_owned(),
+                    address: each.address(id, visit.day),
+                    is_current: each == tab,
+                })
+                .collect(),
+            special_days: format!("/demand/special-days?of={id}&day={}", visit.day),
+        })
+    }
+}
