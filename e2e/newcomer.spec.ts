@@ -45,7 +45,8 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
   await page.getByRole('button', { name: /Save \d+ rows, leave out 2/ }).click();
   await expect(page.getByText(/About [\d,]+ contacts for Help line/)).toBeVisible();
   await expect(page.getByRole('heading', { name: 'How far to trust it' })).toBeVisible();
-  await expect(page.getByRole('row', { name: /Off per interval/ })).toContainText('%');
+  await expect(page.getByText(/Such forecasts were off by [\d.]+ % per interval/)).toBeVisible();
+  await expect(page.getByRole('heading', { name: /What is .* made of/ })).toBeVisible();
 
   await toStage(page, 'Staffing');
   await expect(page.getByText(/Help line on .* needs \d+ people at its peak/)).toBeVisible();
@@ -82,7 +83,10 @@ test('a file that is no history says what is missing, and nothing is saved', asy
   await send('');
   await expect(page.getByRole('alert').filter({ hasText: 'The file is empty' })).toBeVisible();
   await send('contact_type;offered\nA;1');
-  await expect(page.getByRole('alert').filter({ hasText: 'no column interval_start' })).toBeVisible();
+  await expect(page.getByText(/no heading says when an interval starts/)).toBeVisible();
+  await page.getByRole('button', { name: 'Read it so' }).click();
+  await expect(page.getByRole('alert').filter({ hasText: 'Choose the column with date and time' })).toBeVisible();
+  await page.getByRole('button', { name: 'Discard' }).click();
   await page.getByLabel('Contact type, if').fill('Ticket desk');
   await send('start;offered\n2026-03-29 01:30;5\n2026-03-29 02:30;6');
   await expect(page.getByText('1 of 2 rows can be used; 1 is refused.')).toBeVisible();

@@ -1,9 +1,10 @@
 //! Barometer: try a change before your customers do.
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
-//! that reaches the database), `migrate` and `demo` prepare a database.
+//! that reaches the database), `migrate` and `demo` prepare a database. `forecast` works on files.
 
 mod demo;
+mod headless;
 mod serve;
 mod worker;
 
@@ -29,6 +30,8 @@ enum Command {
     Serve(serve::Options),
     /// Plays trials from the queue until stopped.
     Worker(worker::WorkerOptions),
+    /// Forecasts interval history from a CSV file into another; needs no database.
+    Forecast(headless::forecast::Options),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -69,6 +72,10 @@ async fn run(cli: Cli) -> Result<()> {
             "warn,barometer=info,sqlx::query=error".into(),
     );
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let command = match cli.command {
+        Command::Forecast(options) => return headless::forecast::run(options).await,
+        command => command,
+    };
     if cli.database_url.is_empty() {
         anyhow::bail!(
             "no database: set DATABASE_URL or give --database-url postgres://user@host/name"
@@ -77,7 +84,8 @@ async fn run(cli: Cli) -> Result<()> {
     let store = Store::connect(&cli.database_url)
         .await
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
-    match cli.command {
+    match command {
+        Command::Forecast(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Migrate => Ok(store.migrate().await?),

@@ -44,7 +44,7 @@ pub use intraday::{RestOfDay, rest_of_day};
 pub use methods::{Method, MethodName};
 pub use overlay::{Change, Overlay, apply_overlays};
 pub use parts::DayParts;
-pub use past::{Past, completed_totals};
+pub use past::{Past, completed_totals, day_shapes};
 pub use recurring::{Recurring, Repeats, Rule, calendar_of, easter, recurring_days};
 pub use special_days::{Calendar, SpecialDay};
 pub use uncertainty::{Band, PROBABILITIES, Uncertainty};

@@ -241,3 +241,10 @@ pub fn completed_totals(history: &DayGrid, calendar: &Calendar) -> Vec<Option<f6
     past.totals = (0..past.days).map(|day| past.completed_total(day)).collect();
     past.totals.iter().map(|total| total.is_finite().then_some(*total)).collect()
 }
+
+/// The share of each weekday (Monday first) that falls into each slot; all zero where it is closed.
+pub fn day_shapes(history: &DayGrid) -> [Vec<f64>; 7] {
+    let effects = Effects::learn(history, 0, &Calendar::default());
+    let past = Past::new(history, history.days(), &effects);
+    std::array::from_fn(|weekday| past.profiles.of(weekday).to_vec())
+}

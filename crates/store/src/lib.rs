@@ -16,6 +16,7 @@ mod overlays;
 mod sessions;
 mod special_days;
 mod strategies;
+mod tokens;
 mod trials;
 mod users;
 
@@ -24,13 +25,14 @@ pub use error::StoreError;
 pub use forecasts::{ForecastDay, ForecastHead, MadeInterval};
 pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{DayTotal, HistoryInterval, PeriodTotal};
-pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal};
+pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
 pub use jobs::{TrialJob, TrialQueue};
 pub use marks::{Decision, HistoryMark};
 pub use overlays::KeptOverlay;
 pub use sessions::Sessions;
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, StrategyVersion};
+pub use tokens::Token;
 pub use trials::{NewTrial, Trial, TrialState, TrialSummary};
 pub use users::{Role, User};
 

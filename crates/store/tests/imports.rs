@@ -3,10 +3,12 @@
 #![cfg(test)]
 
 use barometer_forecast::Grain;
+use barometer_intake::{Layout, Role as Column};
 use barometer_plan::Rules;
 use barometer_store::{
     HistoryInterval, ImportRow, ImportState, ImportWriter, Role, Store, StoreError,
 };
+use futures_util::TryStreamExt;
 use jiff::{Timestamp, ToSpan};
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -28,8 +30,15 @@ async fn fixture(pool: PgPool) -> Fixture {
 impl Fixture {
     async fn begin(&self) -> ImportWriter {
         let centre = self.store.centre().await.unwrap().unwrap();
-        self.store.begin_import(&centre, "calls.csv", self.planner).await.unwrap()
+        let upload =
+            self.store.begin_upload(&centre, "calls.csv", None, self.planner).await.unwrap();
+        let import = upload.finish().await.unwrap();
+        self.store.begin_reading(&centre, import, &layout()).await.unwrap()
     }
+}
+
+fn layout() -> Layout {
+    Layout::guess(&["contact_type", "interval_start", "offered"], &[]).layout
 }
 
 fn row<'a>(row_number: u64, contact_type: &'a str, start: &str, offered: u32) -> ImportRow<'a> {
@@ -122,7 +131,7 @@ async fn quarters_are_added_up_to_the_kept_halves_and_hours_are_refused(pool: Pg
     }
     let id = import.finish().await.unwrap();
     let lines = store.preview(id).await.unwrap();
-    assert_eq!((lines.len(), lines[0].added, lines[0].grain), (1, 2, Grain::Quarter));
+    assert_eq!((lines.len(), lines[0].added, lines[0].file_minutes), (1, 2, 15));
     let refusals = store.refusals(id, 10).await.unwrap();
     assert!(refusals[0].reason.contains("60-minute intervals"), "{refusals:?}");
     store.confirm_import(id, &Rules::STARTING).await.unwrap();
@@ -168,4 +177,106 @@ async fn a_discarded_or_abandoned_import_leaves_nothing(pool: PgPool) {
     .await
     .unwrap();
     assert_eq!(left, 0);
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_last_import_is_undone_to_the_row(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let Fixture { store, centre, .. } = &fixture;
+    let calls =
+        store.add_contact_type(*centre, "Calls", Grain::Half, &Rules::STARTING).await.unwrap();
+    let (eight, half_past, nine) =
+        ("2026-07-02T08:00:00Z", "2026-07-02T08:30:00Z", "2026-07-02T09:00:00Z");
+    let save = async |rows: &[ImportRow<'_>]| {
+        let mut import = fixture.begin().await;
+        for row in rows {
+            import.add(row).await.unwrap();
+        }
+        let id = import.finish().await.unwrap();
+        store.confirm_import(id, &Rules::STARTING).await.unwrap();
+        id
+    };
+    let first = save(&[row(2, "Calls", eight, 5), row(3, "Calls", half_past, 6)]).await;
+    let second = save(&[
+        row(2, "Calls", eight, 5),
+        row(3, "Calls", half_past, 60),
+        row(4, "Calls", nine, 7),
+        row(5, "Ferry bus", nine, 1),
+    ])
+    .await;
+    let offered = async || -> Vec<f64> {
+        let seen = store.history_since(calls, Timestamp::UNIX_EPOCH).await.unwrap();
+        seen.iter().map(|seen| seen.offered).collect()
+    };
+    assert_eq!(offered().await, [5.0, 60.0, 7.0]);
+    let too_early = store.undo_import(*centre, first).await;
+    assert!(matches!(too_early, Err(StoreError::NotFound)), "only the last one");
+    assert_eq!(store.last_import(*centre).await.unwrap().unwrap().0, second);
+    assert_eq!(store.undo_import(*centre, second).await.unwrap(), [calls]);
+    assert_eq!(offered().await, [5.0, 6.0], "what was there before is there again");
+    assert_eq!(store.contact_types(*centre).await.unwrap().len(), 1, "the new type went with it");
+    assert_eq!(store.import(second).await.unwrap().state, ImportState::Undone);
+    // What the first one brought went over to the second's replacements and is its own again.
+    assert_eq!(store.undo_import(*centre, first).await.unwrap(), [calls]);
+    assert_eq!(offered().await, [0.0; 0]);
+    let left: i64 =
+        sqlx::query_scalar("SELECT count(*) FROM replaced_history").fetch_one(&pool).await.unwrap();
+    assert_eq!(left, 0);
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_uploaded_file_comes_back_byte_by_byte_and_can_be_read_again(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let store = &fixture.store;
+    let centre = store.centre().await.unwrap().unwrap();
+    let file: Vec<u8> = (0..700_000_u32).map(|at| (at % 251) as u8).collect();
+    let mut upload =
+        store.begin_upload(&centre, "calls.csv", Some("Calls"), fixture.planner).await.unwrap();
+    for part in file.chunks(10_000) {
+        upload.add(part).await.unwrap();
+    }
+    let import = upload.finish().await.unwrap();
+    let back: Vec<Vec<u8>> = store.uploaded_bytes(import).try_collect().await.unwrap();
+    assert!(back.len() > 1, "in chunks");
+    assert_eq!(back.concat(), file);
+    let seen = store.import(import).await.unwrap();
+    assert_eq!((seen.state, seen.contact_type.as_deref()), (ImportState::Uploaded, Some("Calls")));
+    for offered in [3, 4] {
+        let mut writer = store.begin_reading(&centre, import, &layout()).await.unwrap();
+        writer.add(&row(2, "Calls", "2026-07-02T08:00:00Z", offered)).await.unwrap();
+        writer.finish().await.unwrap();
+    }
+    assert_eq!(store.preview(import).await.unwrap()[0].added, 1, "read anew, not twice");
+    store.confirm_import(import, &Rules::STARTING).await.unwrap();
+    let chunks: i64 =
+        sqlx::query_scalar("SELECT count(*) FROM import_chunks").fetch_one(&pool).await.unwrap();
+    assert_eq!(chunks, 0, "a saved file is not kept");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_layout_is_remembered_by_its_headings(pool: PgPool) {
+    let Fixture { store, centre, .. } = fixture(pool).await;
+    let mut layout = layout();
+    let signature = Layout::signature(&["Contact Type", "interval start", "OFFERED"]);
+    assert_eq!(store.remembered_layout(centre, &signature).await.unwrap(), None);
+    store.remember_layout(centre, &signature, &layout).await.unwrap();
+    layout.columns[2] = Column::Answered;
+    store.remember_layout(centre, &signature, &layout).await.unwrap();
+    let again = Layout::signature(&["contact_type", "Interval-Start", "offered"]);
+    assert_eq!(store.remembered_layout(centre, &again).await.unwrap(), Some(layout));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_token_is_known_by_its_secret_alone_until_it_is_ended(pool: PgPool) {
+    let Fixture { store, centre, planner } = fixture(pool).await;
+    let secret = store.add_token(centre, "Nightly export", planner).await.unwrap();
+    assert_eq!(secret.len(), 64);
+    assert_eq!(store.tokens(centre).await.unwrap()[0].used_at, None);
+    assert_eq!(store.user_by_token(&secret).await.unwrap().unwrap().id, planner);
+    assert!(store.user_by_token(&secret.to_uppercase()).await.unwrap().is_none());
+    let token = &store.tokens(centre).await.unwrap()[0];
+    assert_eq!((token.name.as_str(), token.by.as_str()), ("Nightly export", "A"));
+    assert!(token.used_at.is_some());
+    store.remove_token(centre, token.id).await.unwrap();
+    assert!(store.user_by_token(&secret).await.unwrap().is_none());
 }

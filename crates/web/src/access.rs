@@ -127,7 +127,7 @@ impl FromRequestParts<App> for Visit {
 
 /// The demo's own today, or what the centre's wall clock says.
 #[expect(clippy::disallowed_methods, reason = "a request is where the clock comes in")]
-fn today(centre: &Centre) -> Date {
+pub(crate) fn today(centre: &Centre) -> Date {
     centre.today.unwrap_or_else(|| Zoned::now().with_time_zone(centre.zone.clone()).date())
 }
 

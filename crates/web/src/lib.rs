@@ -12,6 +12,7 @@ mod extract;
 mod forecasting;
 mod forms;
 mod frame;
+mod importing;
 mod page_error;
 mod pages;
 mod passwords;
@@ -23,7 +24,7 @@ mod words;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
-use axum::routing::{get, post};
+use axum::routing::{get, post, put};
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::trace::TraceLayer;
@@ -32,8 +33,9 @@ pub use forecasting::{refresh_forecast, refresh_missing_forecasts};
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
 pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
 
+use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
-use pages::{demand, go_live, outlook, people, sign_in, staffing, strategy, trials, watch};
+use pages::{demand, go_live, outlook, people, sign_in, staffing, strategy, tokens, trials, watch};
 
 /// What the pages work on.
 #[derive(Clone, Debug)]
@@ -69,6 +71,8 @@ pub fn router(app: App) -> Router {
         )
         .route("/demand/import/example.csv", get(demand::import::example))
         .route("/demand/import/{import}", get(demand::import::preview))
+        .route("/demand/import/{import}/columns", get(columns::show).post(columns::choose))
+        .route("/demand/import/{import}/undo", post(demand::import::undo))
         .route("/demand/import/{import}/confirm", post(demand::import::confirm))
         .route("/demand/import/{import}/discard", post(demand::import::discard))
         .route("/demand/special-days", get(special_days::show).post(special_days::add))
@@ -108,6 +112,8 @@ pub fn router(app: App) -> Router {
         .route("/go-live", get(go_live::show).post(go_live::approve))
         .route("/watch", get(watch::show))
         .route("/people", get(people::show).post(people::add))
+        .route("/people/tokens", post(tokens::add))
+        .route("/people/tokens/{token}/remove", post(tokens::remove))
         .route("/people/me", post(people::change_own_password))
         .route("/people/{person}/role", post(people::change_role))
         .route("/people/{person}/password", post(people::give_password))
@@ -115,7 +121,11 @@ pub fn router(app: App) -> Router {
         .route("/sign-out", post(sign_in::sign_out))
         .fallback(page_error::not_found)
         .with_state(app.clone());
+    let api = Router::new()
+        .route("/api/history", put(sent::put).layer(DefaultBodyLimit::disable()))
+        .with_state(app.clone());
     security::protect(pages, &app)
+        .merge(api)
         .route("/static/{file}", get(assets::serve))
         .route("/health", get(|| async { "ok" }))
         .layer(CatchPanicLayer::custom(page_error::panicked))

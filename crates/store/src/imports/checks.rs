@@ -1,6 +1,5 @@
 //! What is checked once a file has been read, and what it would do.
 
-use barometer_forecast::Grain;
 use jiff::tz::TimeZone;
 use sqlx::PgConnection;
 use uuid::Uuid;
@@ -17,9 +16,8 @@ pub(super) async fn insert_types(
     import: Uuid,
     types: &[FileType],
 ) -> Result<(), StoreError> {
-    let minutes = |grain: fn(&FileType) -> Grain| -> Vec<i16> {
-        types.iter().map(|each| grain(each).minutes()).collect()
-    };
+    let file_minutes: Vec<i16> = types.iter().map(|each| each.file_minutes).collect();
+    let kept_minutes: Vec<i16> = types.iter().map(|each| each.kept_grain().minutes()).collect();
     let names: Vec<_> = types.iter().map(|each| each.name.as_str()).collect();
     let known: Vec<_> = types.iter().map(|each| each.known.map(|(id, _)| id)).collect();
     sqlx::query(
@@ -32,8 +30,8 @@ pub(super) async fn insert_types(
     .bind(import)
     .bind(names)
     .bind(known)
-    .bind(minutes(|each| each.file_grain))
-    .bind(minutes(FileType::kept_grain))
+    .bind(file_minutes)
+    .bind(kept_minutes)
     .execute(connection)
     .await
     .map(|_| ())
@@ -71,7 +69,7 @@ pub(super) async fn refuse_coarser(
     types: &[FileType],
 ) -> Result<(), StoreError> {
     for (type_number, each) in types.iter().enumerate() {
-        let (file, kept) = (each.file_grain.minutes(), each.kept_grain().minutes());
+        let (file, kept) = (each.file_minutes, each.kept_grain().minutes());
         if file <= kept {
             continue;
         }

@@ -9,8 +9,8 @@ pub(super) struct FileType {
     pub name: String,
     /// Its key and grain, when it is there already.
     pub known: Option<(Uuid, Grain)>,
-    /// The longest interval on whose wall-clock starts all rows are.
-    pub file_grain: Grain,
+    /// Minutes of the longest interval on whose wall-clock starts all rows are: 60, 30, 15 or 5.
+    pub file_minutes: i16,
     latest: Timestamp,
     /// Whether each row is later than the one before: then none repeats another.
     pub is_in_order: bool,
@@ -22,7 +22,7 @@ impl FileType {
         Self {
             name: name.to_owned(),
             known,
-            file_grain: Grain::Hour,
+            file_minutes: 60,
             latest: Timestamp::MIN,
             is_in_order: true,
         }
@@ -32,20 +32,22 @@ impl FileType {
     pub fn note_start(&mut self, start: Timestamp, zone: &TimeZone) {
         self.is_in_order &= start > self.latest;
         self.latest = self.latest.max(start);
-        if self.file_grain > Grain::Quarter {
+        if self.file_minutes > 5 {
             let local_secs = start.as_second() + i64::from(zone.to_offset(start).seconds());
-            let grain = match local_secs.rem_euclid(3600) {
-                0 => Grain::Hour,
-                1800 => Grain::Half,
-                _ => Grain::Quarter,
+            let minutes = match local_secs.rem_euclid(3600) {
+                0 => 60,
+                1800 => 30,
+                900 | 2700 => 15,
+                _ => 5,
             };
-            self.file_grain = self.file_grain.min(grain);
+            self.file_minutes = self.file_minutes.min(minutes);
         }
     }
 
-    /// The grain in which it will be kept.
+    /// The grain in which it will be kept: five minutes are added up to quarters.
     pub fn kept_grain(&self) -> Grain {
-        self.known.map_or(self.file_grain, |(_, grain)| grain)
+        let own = Grain::try_from(self.file_minutes).unwrap_or(Grain::Quarter);
+        self.known.map_or(own, |(_, grain)| grain)
     }
 }
 
@@ -62,22 +64,15 @@ mod tests {
 
     #[test]
     fn the_grain_is_the_longest_that_fits_every_start_on_the_wall_clock() {
-        let grain = |starts: &[&str], zone| noted(starts, zone).file_grain;
-        assert_eq!(
-            grain(&["2026-07-01T08:00:00Z", "2026-07-01T09:00:00Z"], "Europe/London"),
-            Grain::Hour
-        );
-        assert_eq!(
-            grain(&["2026-07-01T08:00:00Z", "2026-07-01T08:30:00Z"], "Europe/London"),
-            Grain::Half
-        );
-        assert_eq!(
-            grain(&["2026-07-01T08:30:00Z", "2026-07-01T08:45:00Z"], "Europe/London"),
-            Grain::Quarter
-        );
+        let minutes = |starts: &[&str], zone| noted(starts, zone).file_minutes;
+        assert_eq!(minutes(&["2026-07-01T08:00:00Z", "2026-07-01T09:00:00Z"], "Europe/London"), 60);
+        assert_eq!(minutes(&["2026-07-01T08:00:00Z", "2026-07-01T08:30:00Z"], "Europe/London"), 30);
+        assert_eq!(minutes(&["2026-07-01T08:30:00Z", "2026-07-01T08:45:00Z"], "Europe/London"), 15);
         // Half an hour past the hour in UTC is the full hour in India, a quarter to it is in Nepal.
-        assert_eq!(grain(&["2026-07-01T08:30:00Z"], "Asia/Kolkata"), Grain::Hour);
-        assert_eq!(grain(&["2026-07-01T08:15:00Z"], "Asia/Kathmandu"), Grain::Hour);
+        assert_eq!(minutes(&["2026-07-01T08:30:00Z"], "Asia/Kolkata"), 60);
+        assert_eq!(minutes(&["2026-07-01T08:15:00Z"], "Asia/Kathmandu"), 60);
+        let five = noted(&["2026-07-01T08:05:00Z"], "Europe/London");
+        assert_eq!((five.file_minutes, five.kept_grain()), (5, Grain::Quarter));
     }
 
     #[test]

@@ -1,26 +1,31 @@
 //! Imports of interval history: read into a preview, then saved whole or thrown away.
 //!
-//! Rows are streamed into `import_rows` by COPY ([`writer`]), so memory stays flat whatever the file's
+//! A file is kept in chunks ([`uploads`]) until it is known how to read it. Its rows are streamed
+//! into `import_rows` by COPY ([`writer`]), so memory stays flat whatever the file's
 //! size. The preview is worked out in the database once ([`checks`]), and confirming it is one
-//! transaction.
+//! transaction; so is undoing it ([`undo`]).
 
 mod checks;
 mod file_type;
+mod undo;
+mod uploads;
 mod writer;
 
 use std::collections::HashMap;
 
 use barometer_forecast::Grain;
+use barometer_intake::Layout;
 use barometer_plan::Rules;
 use jiff::Timestamp;
 use sqlx::FromRow;
-use sqlx::postgres::PgPoolCopyExt;
+use sqlx::types::Json;
 use uuid::Uuid;
 
+pub use uploads::Upload;
 pub use writer::ImportWriter;
 
 use crate::centres::insert_contact_type;
-use crate::{Centre, Store, StoreError};
+use crate::{Store, StoreError};
 
 /// Refused rows that are kept with their reasons; the rest is only counted.
 const KEPT_REFUSALS: i64 = 1000;
@@ -29,6 +34,8 @@ const KEPT_REFUSALS: i64 = 1000;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
 #[sqlx(type_name = "text", rename_all = "lowercase")]
 pub enum ImportState {
+    /// The file is there, and it is not known yet how to read it.
+    Uploaded,
     /// The file is being read.
     Reading,
     /// It can be looked at; nothing is saved.
@@ -37,10 +44,12 @@ pub enum ImportState {
     Saved,
     /// It was thrown away.
     Discarded,
+    /// It was saved, and taken back.
+    Undone,
 }
 
 /// An import.
-#[derive(Clone, Debug, FromRow)]
+#[derive(Clone, Debug)]
 pub struct Import {
     /// Key.
     pub id: Uuid,
@@ -48,12 +57,28 @@ pub struct Import {
     pub centre_id: Uuid,
     /// Name of the file.
     pub file_name: String,
+    /// The contact type of a file without such a column.
+    pub contact_type: Option<String>,
+    /// How it was read, once it was.
+    pub layout: Option<Layout>,
     /// Rows in the file, without its heading.
     pub rows_read: i64,
     /// Rows that were refused.
     pub refused: i64,
     /// How far it has come.
     pub state: ImportState,
+}
+
+#[derive(FromRow)]
+struct ImportInfo {
+    id: Uuid,
+    centre_id: Uuid,
+    file_name: String,
+    contact_type: Option<String>,
+    layout: Option<Json<Layout>>,
+    rows_read: i64,
+    refused: i64,
+    state: ImportState,
 }
 
 /// One usable row.
@@ -93,8 +118,8 @@ pub struct PreviewLine {
     pub contact_type: String,
     /// Whether the contact type would be new.
     pub is_new: bool,
-    /// Length of the file's intervals.
-    pub grain: Grain,
+    /// Minutes of the file's intervals.
+    pub file_minutes: i16,
     /// Intervals that would be added.
     pub added: i64,
     /// Intervals that would change.
@@ -131,51 +156,26 @@ struct TypeToSave {
 }
 
 impl Store {
-    /// Begins an import into a centre.
-    pub async fn begin_import(
-        &self,
-        centre: &Centre,
-        file_name: &str,
-        by: Uuid,
-    ) -> Result<ImportWriter, StoreError> {
-        let failed = StoreError::on("beginning an import");
-        // Rows of previews that nobody came back to within a day are forgotten first.
-        sqlx::query(
-            "DELETE FROM import_rows WHERE import_number NOT IN ( \
-               SELECT number FROM imports WHERE state IN ('reading', 'preview') \
-                 AND created_at > now() - interval '1 day')",
-        )
-        .execute(&self.pool)
-        .await
-        .map_err(&failed)?;
-        let known = self.contact_types(centre.id).await?;
-        let import: (Uuid, i32) = sqlx::query_as(
-            "INSERT INTO imports (centre_id, file_name, created_by) VALUES ($1, $2, $3) \
-             RETURNING id, number",
-        )
-        .bind(centre.id)
-        .bind(file_name)
-        .bind(by)
-        .fetch_one(&self.pool)
-        .await
-        .map_err(&failed)?;
-        let copy = self
-            .pool
-            .copy_in_raw("COPY import_rows FROM STDIN (FORMAT binary)")
-            .await
-            .map_err(&failed)?;
-        Ok(ImportWriter::new(self.clone(), import, centre.zone.clone(), &known, copy))
-    }
-
     /// One import.
     pub async fn import(&self, id: Uuid) -> Result<Import, StoreError> {
-        sqlx::query_as(
-            "SELECT id, centre_id, file_name, rows_read, refused, state FROM imports WHERE id = $1",
+        let row: ImportInfo = sqlx::query_as(
+            "SELECT id, centre_id, file_name, contact_type, layout, rows_read, refused, state \
+             FROM imports WHERE id = $1",
         )
         .bind(id)
         .fetch_one(&self.pool)
         .await
-        .map_err(StoreError::on("reading an import"))
+        .map_err(StoreError::on("reading an import"))?;
+        Ok(Import {
+            id: row.id,
+            centre_id: row.centre_id,
+            file_name: row.file_name,
+            contact_type: row.contact_type,
+            layout: row.layout.map(|Json(layout)| layout),
+            rows_read: row.rows_read,
+            refused: row.refused,
+            state: row.state,
+        })
     }
 
     /// The refused rows of an import with their reasons, in the file's order, up to `most`.
@@ -204,22 +204,20 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading the preview"))?;
-        rows.into_iter()
-            .map(|row| {
-                let grain = Grain::try_from(row.file_minutes);
-                Ok(PreviewLine {
-                    contact_type: row.name,
-                    is_new: row.is_new,
-                    grain: grain.map_err(StoreError::unreadable("imports"))?,
-                    added: row.added,
-                    replaced: row.replaced,
-                    unchanged: row.unchanged,
-                    first: row.first_start.to_jiff(),
-                    last: row.last_start.to_jiff(),
-                    missing: row.missing,
-                })
+        Ok(rows
+            .into_iter()
+            .map(|row| PreviewLine {
+                contact_type: row.name,
+                is_new: row.is_new,
+                file_minutes: row.file_minutes,
+                added: row.added,
+                replaced: row.replaced,
+                unchanged: row.unchanged,
+                first: row.first_start.to_jiff(),
+                last: row.last_start.to_jiff(),
+                missing: row.missing,
             })
-            .collect()
+            .collect())
     }
 
     /// Saves a preview in one transaction: all of its usable rows or none. Contact types that are
@@ -249,25 +247,58 @@ impl Store {
         .fetch_all(&mut *tx)
         .await
         .map_err(&failed)?;
-        let targets = targets(&mut tx, centre, &types, starting_rules).await?;
+        let (targets, new_types) = targets(&mut tx, centre, &types, starting_rules).await?;
         let kept = checks::kept_rows(types.iter().any(|each| each.is_summed));
-        sqlx::query(sqlx::AssertSqlSafe(format!(
-            "INSERT INTO history \
-               (contact_type_id, interval_start, offered, answered, abandoned, handle_secs) \
-             SELECT id, interval_start, offered, answered, abandoned, handle_secs \
+        // The rows with their contact types, and what differs from what is there.
+        let rows = format!(
+            "SELECT id AS contact_type_id, interval_start, offered, answered, abandoned, handle_secs \
              FROM ({kept}) AS kept \
-             JOIN unnest($3::int2[], $4::uuid[]) AS targets (type_number, id) USING (type_number) \
+             JOIN unnest($3::int2[], $4::uuid[]) AS targets (type_number, id) USING (type_number)"
+        );
+        let differs = "(history.offered, history.answered, history.abandoned, history.handle_secs) \
+             IS DISTINCT FROM (new.offered, new.answered, new.abandoned, new.handle_secs)";
+        let remember = format!(
+            "INSERT INTO replaced_history (import_number, contact_type_id, interval_start, offered, \
+               answered, abandoned, handle_secs, earlier_import) \
+             SELECT $2, history.* FROM ({rows}) AS new \
+             JOIN history USING (contact_type_id, interval_start) WHERE {differs}"
+        );
+        let save = format!(
+            "INSERT INTO history (contact_type_id, interval_start, offered, answered, abandoned, \
+               handle_secs, import_number) \
+             SELECT new.*, $2 FROM ({rows}) AS new \
              ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET \
                offered = excluded.offered, answered = excluded.answered, \
-               abandoned = excluded.abandoned, handle_secs = excluded.handle_secs"
-        )))
+               abandoned = excluded.abandoned, handle_secs = excluded.handle_secs, \
+               import_number = excluded.import_number \
+             WHERE {}",
+            differs.replace("new.", "excluded.")
+        );
+        let type_numbers: Vec<i16> = types.iter().map(|each| each.type_number).collect();
+        for statement in [remember, save] {
+            sqlx::query(sqlx::AssertSqlSafe(statement))
+                .bind(import)
+                .bind(number)
+                .bind(&type_numbers)
+                .bind(&targets)
+                .execute(&mut *tx)
+                .await
+                .map_err(&failed)?;
+        }
+        sqlx::query(
+            "UPDATE imports SET saved_at = clock_timestamp(), new_types = $2 WHERE id = $1",
+        )
         .bind(import)
-        .bind(number)
-        .bind(types.iter().map(|each| each.type_number).collect::<Vec<_>>())
-        .bind(&targets)
+        .bind(&new_types)
         .execute(&mut *tx)
         .await
         .map_err(&failed)?;
+        // Only the last import can be undone: what the ones before it replaced is not needed.
+        sqlx::query("DELETE FROM replaced_history WHERE import_number < $1")
+            .bind(number)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
         forget_rows(&mut tx, import).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(targets)
@@ -277,23 +308,28 @@ impl Store {
     pub async fn discard_import(&self, import: Uuid) -> Result<(), StoreError> {
         let failed = StoreError::on("discarding the import");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query("UPDATE imports SET state = 'discarded' WHERE id = $1 AND state = 'preview'")
-            .bind(import)
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
+        sqlx::query(
+            "UPDATE imports SET state = 'discarded' \
+             WHERE id = $1 AND state IN ('uploaded', 'preview')",
+        )
+        .bind(import)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
         forget_rows(&mut tx, import).await?;
         tx.commit().await.map_err(&failed)
     }
 }
 
 /// The contact type that each of `types` is kept in: the one of its name, or a new one.
+///
+/// The second list holds those that are new.
 async fn targets(
     connection: &mut sqlx::PgConnection,
     centre: Uuid,
     types: &[TypeToSave],
     starting_rules: &Rules,
-) -> Result<Vec<Uuid>, StoreError> {
+) -> Result<(Vec<Uuid>, Vec<Uuid>), StoreError> {
     // Looked up again: an import of the same names may have been saved since the file was read.
     let known: Vec<(String, Uuid)> =
         sqlx::query_as("SELECT name, id FROM contact_types WHERE centre_id = $1")
@@ -304,27 +340,36 @@ async fn targets(
     let known: HashMap<String, Uuid> =
         known.into_iter().map(|(name, id)| (name.to_lowercase(), id)).collect();
     let mut targets = Vec::with_capacity(types.len());
+    let mut new_types = Vec::new();
     for each in types {
         targets.push(match known.get(&each.name.to_lowercase()) {
             Some(id) => *id,
             None => {
                 let grain = Grain::try_from(each.kept_minutes)
                     .map_err(StoreError::unreadable("imports"))?;
-                insert_contact_type(connection, centre, &each.name, grain, starting_rules).await?
+                let id = insert_contact_type(connection, centre, &each.name, grain, starting_rules)
+                    .await?;
+                new_types.push(id);
+                id
             }
         });
     }
-    Ok(targets)
+    Ok((targets, new_types))
 }
 
+/// Forgets what was read of a file, and the file itself once its import has ended.
 async fn forget_rows(connection: &mut sqlx::PgConnection, import: Uuid) -> Result<(), StoreError> {
-    sqlx::query(
+    for statement in [
         "DELETE FROM import_rows \
          WHERE import_number = (SELECT number FROM imports WHERE id = $1)",
-    )
-    .bind(import)
-    .execute(connection)
-    .await
-    .map(|_| ())
-    .map_err(StoreError::on("forgetting an import's rows"))
+        "DELETE FROM import_chunks USING imports WHERE number = import_number AND id = $1 \
+           AND state IN ('saved', 'discarded')",
+    ] {
+        sqlx::query(statement)
+            .bind(import)
+            .execute(&mut *connection)
+            .await
+            .map_err(StoreError::on("forgetting an import's rows"))?;
+    }
+    Ok(())
 }

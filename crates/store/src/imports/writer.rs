@@ -6,13 +6,13 @@ use barometer_forecast::Grain;
 use jiff::tz::TimeZone;
 use sqlx::Postgres;
 use sqlx::pool::PoolConnection;
-use sqlx::postgres::PgCopyIn;
+use sqlx::postgres::{PgCopyIn, PgPoolCopyExt};
 use uuid::Uuid;
 
 use super::checks;
 use super::file_type::FileType;
 use super::{ImportRow, KEPT_REFUSALS, Refusal};
-use crate::{ContactType, Store, StoreError};
+use crate::{Centre, Store, StoreError};
 
 /// COPY buffers are sent when they have grown to this many bytes.
 const COPY_CHUNK: usize = 1 << 16;
@@ -37,25 +37,31 @@ pub struct ImportWriter {
     known: HashMap<String, (Uuid, Grain)>,
     rows_read: i64,
     refusals: Vec<Refusal>,
+    /// A row that is a whole day comes as many intervals and counts once.
+    last_row: u64,
 }
 
 impl ImportWriter {
-    pub(super) fn new(
-        store: Store,
+    pub(super) async fn open(
+        store: &Store,
         import: (Uuid, i32),
-        zone: TimeZone,
-        known: &[ContactType],
-        copy: PgCopyIn<PoolConnection<Postgres>>,
-    ) -> Self {
+        centre: &Centre,
+    ) -> Result<Self, StoreError> {
+        let known = store.contact_types(centre.id).await?;
+        let copy = store
+            .pool
+            .copy_in_raw("COPY import_rows FROM STDIN (FORMAT binary)")
+            .await
+            .map_err(StoreError::on("beginning to read the file"))?;
         let known =
             known.iter().map(|each| (each.name.to_lowercase(), (each.id, each.grain))).collect();
         let mut buffer = Vec::with_capacity(COPY_CHUNK + 512);
         buffer.extend_from_slice(COPY_HEADER);
-        Self {
-            store,
+        Ok(Self {
+            store: store.clone(),
             import: import.0,
             number: import.1,
-            zone,
+            zone: centre.zone.clone(),
             copy,
             buffer,
             numbers: HashMap::new(),
@@ -63,7 +69,8 @@ impl ImportWriter {
             known,
             rows_read: 0,
             refusals: Vec::new(),
-        }
+            last_row: 0,
+        })
     }
 
     /// Adds a usable row.
@@ -73,7 +80,10 @@ impl ImportWriter {
     /// [`StoreError::Database`] when the database does not take it, [`StoreError::TooManyTypes`]
     /// when the file has more contact types than a centre could.
     pub async fn add(&mut self, row: &ImportRow<'_>) -> Result<(), StoreError> {
-        self.rows_read += 1;
+        if row.row_number != self.last_row {
+            self.last_row = row.row_number;
+            self.rows_read += 1;
+        }
         let type_number = self.number_of(row.contact_type)?;
         self.types[usize::from(type_number.unsigned_abs())].note_start(row.start, &self.zone);
         let micros = row.start.as_microsecond() - POSTGRES_EPOCH_SECS * 1_000_000;
@@ -116,11 +126,13 @@ impl ImportWriter {
         if self.types.iter().any(|each| !each.is_in_order) {
             checks::refuse_repeats(&mut tx, import).await?;
         }
-        let is_summed = self.types.iter().any(|each| each.file_grain < each.kept_grain());
+        let is_summed =
+            self.types.iter().any(|each| each.file_minutes < each.kept_grain().minutes());
         checks::work_out_preview(&mut tx, import, is_summed, &self.zone).await?;
         sqlx::query(
             "UPDATE imports SET state = 'preview', rows_read = $2, \
-               refused = $2 - (SELECT count(*) FROM import_rows WHERE import_number = $3) WHERE id = $1",
+               refused = $2 - (SELECT count(DISTINCT row_number) FROM import_rows \
+                 WHERE import_number = $3) WHERE id = $1",
         )
         .bind(self.import)
         .bind(self.rows_read)
@@ -132,16 +144,16 @@ impl ImportWriter {
         Ok(self.import)
     }
 
-    /// Gives up: nothing of the file is kept.
+    /// Gives up: nothing that was read is kept; the file stays to be read in another way.
     pub async fn abandon(self) -> Result<(), StoreError> {
         // The server answers an aborted COPY with an error of its own making; it is expected.
         drop(self.copy.abort("the file cannot be read").await);
-        sqlx::query("DELETE FROM imports WHERE id = $1")
+        sqlx::query("UPDATE imports SET state = 'uploaded' WHERE id = $1")
             .bind(self.import)
             .execute(&self.store.pool)
             .await
             .map(|_| ())
-            .map_err(StoreError::on("giving up an import"))
+            .map_err(StoreError::on("giving up the reading of a file"))
     }
 
     fn number_of(&mut self, spelling: &str) -> Result<i16, StoreError> {

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
-use barometer_store::{Role, StoreError, User};
+use barometer_store::{Role, StoreError, Token, User};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -34,6 +34,27 @@ struct PeoplePage {
     least_chars: usize,
     note: Option<&'static str>,
     wrong: Wrong,
+    tokens: Vec<TokenRow>,
+}
+
+struct TokenRow {
+    name: String,
+    by: String,
+    used: String,
+    remove: String,
+}
+
+impl TokenRow {
+    fn of(token: &Token, visit: &Visit) -> Self {
+        Self {
+            name: token.name.clone(),
+            by: token.by.clone(),
+            used: token
+                .used_at
+                .map_or_else(|| "never".to_owned(), |at| words::moment(at, &visit.centre.zone)),
+            remove: format!("/people/tokens/{}/remove", token.id),
+        }
+    }
 }
 
 /// A new person as typed.
@@ -100,6 +121,16 @@ impl PeoplePage {
             me: visit.user.id,
             people,
             roles: Role::ALL,
+            tokens: if visit.may(Role::Administrator) {
+                app.store
+                    .tokens(visit.centre.id)
+                    .await?
+                    .iter()
+                    .map(|it| TokenRow::of(it, visit))
+                    .collect()
+            } else {
+                Vec::new()
+            },
             form,
             least_chars: LEAST_PASSWORD_CHARS,
             note: None,

@@ -67,21 +67,19 @@ async fn a_discarded_preview_changes_nothing(pool: PgPool) {
 async fn a_file_that_is_no_history_says_what_is_missing(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let cases: [(&str, &[u8], &str); 6] = [
+    let cases: [(&str, &[u8], &str); 8] = [
         ("", b"", "The file is empty."),
-        (
-            "",
-            b"contact_type,offered\nA,1\n",
-            "names no column interval_start. It has: contact_type, offered.",
-        ),
-        ("", b"interval_start,offered\n2026-11-22 08:00,3\n", "has no column contact_type"),
+        ("", b"contact_type,offered\nA,1\n", "no heading says when an interval starts"),
+        ("", b"interval_start,offered\n2026-11-22 08:00,3\n", "What do the columns of x.csv hold?"),
         ("Calls", b"interval_start,offered\n", "has a heading but no rows"),
         ("Calls", b"interval_start,offered\n2026-11-22 08:00,\xff\xfe\n", "is not UTF-8 text"),
-        ("Calls", b"\x00\x01\x02\x03", "names no column interval_start"),
+        ("Calls", b"\x00\x01\x02\x03", "no heading says when an interval starts"),
+        ("Calls", b"\xff\xfeo\x00f\x00", "The file is UTF-16 text."),
+        ("Calls", b"PK\x03\x04 and then nothing", "The workbook cannot be read"),
     ];
     for (contact_type, file, wanted) in cases {
         let mut answer = planner.upload("x.csv", contact_type, file).await;
-        if answer.status == StatusCode::SEE_OTHER {
+        while answer.status == StatusCode::SEE_OTHER {
             answer = planner.get(answer.location()).await;
         }
         answer.says(wanted);
@@ -100,7 +98,7 @@ async fn a_file_over_the_limit_is_refused_while_it_streams_in(pool: PgPool) {
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
     answer.says("larger than 1 MB; split it").says("value=\"Calls\"");
     let rows: i64 =
-        sqlx::query_scalar("SELECT count(*) FROM import_rows").fetch_one(&pool).await.unwrap();
+        sqlx::query_scalar("SELECT count(*) FROM import_chunks").fetch_one(&pool).await.unwrap();
     assert_eq!(rows, 0);
 }
 
@@ -115,4 +113,156 @@ async fn the_example_file_can_be_imported_as_it_is(pool: PgPool) {
         .await
         .says("All 4 rows can be used.")
         .says("Timetable questions");
+}
+
+/// A switch's own report: whole days in one sheet, halves in the other, German numbers.
+fn workbook() -> Vec<u8> {
+    let mut book = rust_xlsxwriter::Workbook::new();
+    book.add_worksheet().set_name("Cover page").unwrap().write_string(0, 0, "Report").unwrap();
+    let sheet = book.add_worksheet();
+    sheet.set_name("Halves").unwrap();
+    for (column, name) in (0..).zip(["Queue", "When", "Calls", "Lost", "Talk"]) {
+        sheet.write_string(0, column, name).unwrap();
+    }
+    let format = rust_xlsxwriter::Format::new().set_num_format("dd/mm/yyyy hh:mm");
+    for (row, half) in (1..).zip([46_348.5, 46_348.5 + 1.0 / 48.0]) {
+        sheet.write_string(row, 0, "Bookings").unwrap();
+        sheet.write_number_with_format(row, 1, half, &format).unwrap();
+        sheet.write_number(row, 2, 20.0 + f64::from(row)).unwrap();
+        sheet.write_number(row, 3, 1.0).unwrap();
+        sheet.write_string(row, 4, "3:30").unwrap();
+    }
+    book.save_to_buffer().unwrap()
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_workbook_is_asked_about_once_and_remembered(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let answer = planner.upload("report.xlsx", "", workbook()).await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
+    let columns = answer.location().to_owned();
+    assert!(columns.ends_with("/columns"), "{columns}");
+    planner.get(&columns).await.says("Sheet Cover page").says("no heading says when");
+    let halves = planner.get(&format!("{columns}?sheet=Halves")).await;
+    // 46348 is 22 November 2026.
+    halves.says("2026-11-22 12:00:00").says("3:30").says("What When holds");
+    let roles = "column=contact_type&column=interval_start&column=offered&column=abandoned&column=talk_secs";
+    let unclear = planner.post(&columns, "sheet=Halves&column=contact_type&column=offered").await;
+    assert_eq!(unclear.status, StatusCode::UNPROCESSABLE_ENTITY);
+    unclear.says("Choose the column with date and time");
+    let read = planner.post(&columns, &format!("sheet=Halves&{roles}")).await;
+    assert_eq!(read.status, StatusCode::SEE_OTHER, "{}", read.text);
+    planner.get(read.location()).await.says("All 2 rows can be used.");
+    planner.post(&format!("{}/confirm", read.location()), "").await;
+    let noon = at("2026-11-22T12:00");
+    let seen = centre.store.history_since(centre.bookings, noon).await.unwrap();
+    assert_eq!((seen[0].offered, seen[0].answered, seen[0].handle_secs), (21.0, 20.0, Some(210.0)));
+
+    // The same headings as CSV, with a decimal comma and semicolons: nobody is asked again.
+    let csv = "queue;when;calls;lost;talk\nBookings;2026-11-22 13:00;30;2;200,5\n";
+    let again = planner.upload("report.csv", "", csv).await;
+    assert!(!again.location().ends_with("/columns"), "{}", again.location());
+}
+
+#[sqlx::test(migrations = false)]
+async fn whole_days_are_spread_by_the_shape_of_the_finer_history(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let csv = "contact type,date,offered\nBookings,2026-11-23,670\nIsland bus,2026-11-23,24\n";
+    let answer = planner.upload("days.csv", "", csv).await;
+    let page = planner.get(answer.location()).await;
+    page.says("All 2 rows can be used.").says("Island bus");
+    planner.post(&format!("{}/confirm", answer.location()), "").await;
+    let monday = at("2026-11-23T00:00");
+    let seen = centre.store.history_since(centre.bookings, monday).await.unwrap();
+    assert_eq!(seen.iter().map(|each| each.offered).sum::<f64>(), 670.0);
+    // 10:00 is the busiest half-hour of the known weeks: 40 of 670 contacts a day.
+    let busiest = seen.iter().find(|each| each.start == at("2026-11-23T10:00")).unwrap();
+    assert!((busiest.offered - 40.0).abs() <= 2.0, "{}", busiest.offered);
+    assert_eq!(seen.len(), 20, "closed slots get nothing, not even a zero");
+    let centre_id = centre.store.centre().await.unwrap().unwrap().id;
+    let types = centre.store.contact_types(centre_id).await.unwrap();
+    let bus = types.iter().find(|each| each.name == "Island bus").unwrap();
+    let spread = centre.store.history_since(bus.id, monday).await.unwrap();
+    assert_eq!(spread.len(), 24, "evenly over 8 to 20 o'clock, one each");
+    assert!(spread.iter().all(|each| each.offered == 1.0));
+}
+
+#[sqlx::test(migrations = false)]
+async fn dates_that_can_be_read_two_ways_are_asked_about(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let csv =
+        "contact type,start,offered\nBookings,11/10/2026 09:00,3\nBookings,11/10/2026 09:30,4\n";
+    let answer = planner.upload("us.csv", "", csv).await;
+    let columns = answer.location().to_owned();
+    planner.get(&columns).await.says("its dates can be read day first and month first");
+    let roles = "column=contact_type&column=interval_start&column=offered&day_order=month-first";
+    let read = planner.post(&columns, roles).await;
+    planner.get(read.location()).await.says("10 Nov 2026");
+    let other = planner.post(&columns, &roles.replace("month-first", "day-first")).await;
+    planner.get(other.location()).await.says("11 Oct 2026");
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_last_import_can_be_undone_and_the_forecast_follows(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let before = centre.store.forecast(centre.bookings).await.unwrap().unwrap().first_day;
+    let csv = "contact_type,interval_start,offered\nBookings,2026-11-24T09:00,30\n";
+    let preview = planner.upload("late.csv", "", csv).await.location().to_owned();
+    planner.post(&format!("{preview}/confirm"), "").await;
+    assert_ne!(centre.store.forecast(centre.bookings).await.unwrap().unwrap().first_day, before);
+    planner.get("/demand/import").await.says("Last import: late.csv");
+    let undone = planner.post(&format!("{preview}/undo"), "").await;
+    assert_eq!(undone.status, StatusCode::SEE_OTHER, "{}", undone.text);
+    planner.get(&preview).await.says("This import was undone");
+    assert_eq!(centre.store.forecast(centre.bookings).await.unwrap().unwrap().first_day, before);
+    let twice = planner.post(&format!("{preview}/undo"), "").await;
+    assert_eq!(twice.status, StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_script_with_a_token_sends_all_of_its_rows_or_none(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.store.user_by_email("planner@example.org").await.unwrap().unwrap();
+    let centre_id = centre.store.centre().await.unwrap().unwrap().id;
+    let secret = centre.store.add_token(centre_id, "Nightly", planner.id).await.unwrap();
+    let stranger = centre.stranger();
+    let send = async |token: &str, kind: &str, body: &str| {
+        let request = axum::http::Request::put("/api/history?contact_type=Bookings")
+            .header("authorization", format!("Bearer {token}"))
+            .header("content-type", kind);
+        stranger.send(request, axum::body::Body::from(body.to_owned())).await
+    };
+    let good = "interval_start,offered\n2026-11-22T18:00,4\n2026-11-22T17:30,9\n";
+    let refused = send("not-a-token", "text/csv", good).await;
+    assert_eq!(refused.status, StatusCode::UNAUTHORIZED);
+    let saved = send(&secret, "text/csv", good).await;
+    assert_eq!(saved.status, StatusCode::OK, "{}", saved.text);
+    saved.says("\"added\":1").says("\"replaced\":1");
+    let json = r#"[{"interval_start": "2026-11-22T18:30", "offered": 5}, {"interval_start": "2026-11-22T19:00", "offered": 2}]"#;
+    send(&secret, "application/json", json).await.says("\"added\":2");
+    let bad = "interval_start,offered\n2026-11-22T20:00,4\n2026-11-22T20:30,many\n";
+    let refused = send(&secret, "text/csv", bad).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("1 of 2 rows cannot be used; nothing was saved").says("\"row\":3");
+    let unclear = send(&secret, "text/csv", "when,offered\nnow,3\n").await;
+    assert_eq!(unclear.status, StatusCode::UNPROCESSABLE_ENTITY);
+    send(&secret, "application/json", "{\"offered\": 3}").await.says("no array of objects");
+    let evening =
+        centre.store.history_since(centre.bookings, at("2026-11-22T18:00")).await.unwrap();
+    assert_eq!(evening.len(), 3);
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_administrator_makes_a_token_that_is_shown_once(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let administrator = centre.visitor(Role::Administrator).await;
+    let made = administrator.post("/people/tokens", "name=Nightly+export").await;
+    made.says("which is shown this once").says("/api/history");
+    administrator.get("/people").await.says("Nightly export").says("never");
+    let nameless = administrator.post("/people/tokens", "name=").await;
+    assert_eq!(nameless.status, StatusCode::UNPROCESSABLE_ENTITY);
 }

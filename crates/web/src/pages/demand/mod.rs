@@ -1,9 +1,7 @@
 //! Demand: how many contacts will arrive, what that is made of, and how far to trust it.
 
 pub(crate) mod accuracy;
-mod calendar_file;
 pub(crate) mod cleaning;
-pub(crate) mod csv_history;
 pub(crate) mod export;
 pub(crate) mod forecast;
 pub(crate) mod frozen;

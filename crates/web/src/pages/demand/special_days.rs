@@ -6,13 +6,13 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::{
     Calendar, Effect, HORIZON_DAYS, Recurring, Repeats, Rule, recurring_days,
 };
+use barometer_intake::{CalendarDays, calendar_days};
 use barometer_store::{ContactType, NewSpecialDay, SpecialDayEntry, StoreError};
 use jiff::Span;
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
 
-use super::calendar_file;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Multipart, Path, Query};
@@ -253,7 +253,7 @@ pub(crate) async fn import(
                     wrong.note("file", "The file is larger than 2 MB; a calendar is not.");
                     continue;
                 }
-                match calendar_file::read(&bytes, &visit.centre.zone) {
+                match calendar_days(&bytes, &visit.centre.zone) {
                     Ok(read) => entries = Some(read),
                     Err(error) => wrong.note("file", format!("{error}.")),
                 }
@@ -266,10 +266,8 @@ pub(crate) async fn import(
         wrong.note("file_class", format!("Write a class of up to {MOST_CHARS} characters."));
     }
     match entries {
-        Some(mut entries) if wrong.is_empty() => {
-            for entry in &mut entries {
-                entry.class = class.to_owned();
-            }
+        Some(days) if wrong.is_empty() => {
+            let entries: Vec<_> = days.iter().map(|days| from_calendar(days, class)).collect();
             keep(&app, &visit, of, &entries).await
         }
         _ => {
@@ -277,6 +275,25 @@ pub(crate) async fn import(
             let form = SpecialDayForm { repeats: "once".to_owned(), ..SpecialDayForm::default() };
             refused(&SpecialDaysPage::new(&app, &visit, of, form, wrong).await?)
         }
+    }
+}
+
+fn from_calendar(days: &CalendarDays, class: &str) -> NewSpecialDay {
+    let CalendarDays { name, from, to, is_yearly } = days.clone();
+    let repeats = if is_yearly {
+        Repeats::Yearly(Rule::Date { month: from.month(), day: from.day() })
+    } else {
+        Repeats::Once { from, to }
+    };
+    NewSpecialDay {
+        name,
+        class: class.to_owned(),
+        repeats,
+        days_before: 0,
+        days_after: 0,
+        closed: false,
+        factor: None,
+        source: "iCalendar file".to_owned(),
     }
 }
 

@@ -1,54 +1,93 @@
-//! Special days from an iCalendar file.
+//! Days out of an iCalendar file.
 
-use barometer_forecast::{Repeats, Rule};
-use barometer_store::NewSpecialDay;
 use icalendar::{Calendar, CalendarComponent, CalendarDateTime, Component, DatePerhapsTime, Event};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
-/// Why a file gives no special days.
-#[derive(Debug, thiserror::Error, PartialEq)]
-pub(super) enum CalendarFileError {
-    #[error("the file is not UTF-8 text; export the calendar as iCalendar (.ics)")]
-    NotText,
-    #[error("the file is no iCalendar: {0}; export the calendar as .ics")]
-    NoCalendar(String),
-    #[error("the calendar has no event with a day")]
-    NoEvents,
-    #[error("event {number} (“{name}”) {reason}")]
-    Event { number: usize, name: String, reason: String },
+/// An event as whole days.
+#[derive(Clone, Debug, PartialEq)]
+pub struct CalendarDays {
+    /// Its name.
+    pub name: String,
+    /// First day.
+    pub from: Date,
+    /// Last day.
+    pub to: Date,
+    /// Whether it comes again on this date every year.
+    pub is_yearly: bool,
 }
 
-/// The events of the file as entries of the calendar; their class is not in it.
+/// Why a file gives no days.
+#[derive(Clone, Debug, PartialEq)]
+pub enum CalendarError {
+    /// Not UTF-8.
+    NotText,
+    /// Not iCalendar, and why.
+    NoCalendar(String),
+    /// No event in it.
+    NoEvents,
+    /// An event that cannot be used.
+    Event {
+        /// Which one, from 1.
+        number: usize,
+        /// Its name.
+        name: String,
+        /// What is wrong with it.
+        reason: String,
+    },
+}
+
+impl std::error::Error for CalendarError {}
+
+impl std::fmt::Display for CalendarError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::NotText => {
+                f.write_str("the file is not UTF-8 text; export the calendar as iCalendar (.ics)")
+            }
+            Self::NoCalendar(reason) => {
+                write!(f, "the file is no iCalendar: {reason}; export the calendar as .ics")
+            }
+            Self::NoEvents => f.write_str("the calendar has no event with a day"),
+            Self::Event { number, name, reason } => write!(f, "event {number} (“{name}”) {reason}"),
+        }
+    }
+}
+
+/// The events of a file as whole days on the clocks of `zone`.
 ///
 /// Events that repeat every year on a date repeat here too; other repetitions are refused, since
 /// half an import would be a calendar that looks right and is not.
-pub(super) fn read(bytes: &[u8], zone: &TimeZone) -> Result<Vec<NewSpecialDay>, CalendarFileError> {
-    let text = std::str::from_utf8(bytes).map_err(|_| CalendarFileError::NotText)?;
+///
+/// # Errors
+///
+/// [`CalendarError`] says what is wrong with the file or with which event.
+pub fn calendar_days(bytes: &[u8], zone: &TimeZone) -> Result<Vec<CalendarDays>, CalendarError> {
+    let text = std::str::from_utf8(bytes).map_err(|_| CalendarError::NotText)?;
     let text = text.trim_start_matches('\u{feff}');
     if !text.trim_start().to_ascii_uppercase().starts_with("BEGIN:VCALENDAR") {
-        return Err(CalendarFileError::NoCalendar("it does not begin with VCALENDAR".to_owned()));
+        return Err(CalendarError::NoCalendar("it does not begin with VCALENDAR".to_owned()));
     }
-    let calendar: Calendar = text.parse().map_err(CalendarFileError::NoCalendar)?;
+    let calendar: Calendar = text.parse().map_err(CalendarError::NoCalendar)?;
     let events = calendar.components.iter().filter_map(|component| match component {
         CalendarComponent::Event(event) => Some(event),
         _ => None,
     });
-    let entries = events
+    let days = events
         .enumerate()
         .map(|(at, event)| {
-            entry(event, zone).map_err(|reason| CalendarFileError::Event {
+            days_of(event, zone).map_err(|reason| CalendarError::Event {
                 number: at + 1,
                 name: event.get_summary().unwrap_or("without a name").to_owned(),
                 reason,
             })
         })
         .collect::<Result<Vec<_>, _>>()?;
-    if entries.is_empty() { Err(CalendarFileError::NoEvents) } else { Ok(entries) }
+    if days.is_empty() { Err(CalendarError::NoEvents) } else { Ok(days) }
 }
 
-fn entry(event: &Event, zone: &TimeZone) -> Result<NewSpecialDay, String> {
+fn days_of(event: &Event, zone: &TimeZone) -> Result<CalendarDays, String> {
     let start = event.get_start().ok_or("has no start (DTSTART)")?;
     let from = day_of(&start, zone).ok_or("has a start that is no day")?;
     let to = match event.get_end() {
@@ -59,31 +98,20 @@ fn entry(event: &Event, zone: &TimeZone) -> Result<NewSpecialDay, String> {
         Some(end) => day_of(&end, zone).unwrap_or(from).max(from),
         None => from,
     };
-    let name = event.get_summary().unwrap_or_default().trim().to_owned();
+    let name = event.get_summary().unwrap_or_default().trim();
     if name.is_empty() {
         return Err("has no name (SUMMARY)".to_owned());
     }
-    let repeats = match event.property_value("RRULE") {
-        None => Repeats::Once { from, to },
-        Some(rule) if is_yearly_date(rule) && from == to => {
-            Repeats::Yearly(Rule::Date { month: from.month(), day: from.day() })
-        }
+    let is_yearly = match event.property_value("RRULE") {
+        None => false,
+        Some(rule) if is_yearly_date(rule) && from == to => true,
         Some(rule) => {
             return Err(format!(
                 "repeats by {rule}; only days that repeat every year on their date can be read, enter it by hand"
             ));
         }
     };
-    Ok(NewSpecialDay {
-        name: name.chars().take(80).collect(),
-        class: String::new(),
-        repeats,
-        days_before: 0,
-        days_after: 0,
-        closed: false,
-        factor: None,
-        source: "iCalendar file".to_owned(),
-    })
+    Ok(CalendarDays { name: name.chars().take(80).collect(), from, to, is_yearly })
 }
 
 fn is_yearly_date(rule: &str) -> bool {
@@ -127,38 +155,35 @@ mod tests {
 
     #[test]
     fn days_stretches_and_yearly_days_are_read() {
-        let file = file(&[
-            event("SUMMARY:Founders Day\r\nDTSTART;VALUE=DATE:20260612\r\nRRULE:FREQ=YEARLY\r\n"),
-            event("SUMMARY:Half-term\r\nDTSTART;VALUE=DATE:20261024\r\nDTEND;VALUE=DATE:20261102\r\n"),
-            event("SUMMARY:Late opening\r\nDTSTART:20260701T233000Z\r\nDTEND:20260702T010000Z\r\n"),
-        ].concat());
-        let read = read(&file, &TimeZone::get("Europe/London").unwrap()).unwrap();
-        let repeats: Vec<_> =
-            read.iter().map(|entry| (entry.name.as_str(), entry.repeats)).collect();
+        let events = [
+            "SUMMARY:Founders Day\r\nDTSTART;VALUE=DATE:20260612\r\nRRULE:FREQ=YEARLY\r\n",
+            "SUMMARY:Half-term\r\nDTSTART;VALUE=DATE:20261024\r\nDTEND;VALUE=DATE:20261102\r\n",
+            "SUMMARY:Late opening\r\nDTSTART:20260701T233000Z\r\nDTEND:20260702T010000Z\r\n",
+        ];
+        let file = file(&events.map(event).concat());
+        let days = calendar_days(&file, &TimeZone::get("Europe/London").unwrap()).unwrap();
+        let read: Vec<_> =
+            days.iter().map(|it| (it.name.as_str(), it.from, it.to, it.is_yearly)).collect();
         assert_eq!(
-            repeats,
+            read,
             [
-                ("Founders Day", Repeats::Yearly(Rule::Date { month: 6, day: 12 })),
-                ("Half-term", Repeats::Once { from: date(2026, 10, 24), to: date(2026, 11, 1) }),
+                ("Founders Day", date(2026, 6, 12), date(2026, 6, 12), true),
+                ("Half-term", date(2026, 10, 24), date(2026, 11, 1), false),
                 // Half past eleven in UTC is past midnight in a London summer.
-                ("Late opening", Repeats::Once { from: date(2026, 7, 2), to: date(2026, 7, 2) }),
+                ("Late opening", date(2026, 7, 2), date(2026, 7, 2), false),
             ]
         );
     }
 
     #[test]
     fn a_file_that_cannot_be_used_says_why() {
+        let payday = "SUMMARY:Payday\r\nDTSTART;VALUE=DATE:20260130\r\nRRULE:FREQ=MONTHLY\r\n";
         let messages = [
-            read(&[0xff, 0xfe], &TimeZone::UTC),
-            read(b"name,day\nChristmas,2026-12-25\n", &TimeZone::UTC),
-            read(&file(""), &TimeZone::UTC),
-            read(
-                &file(&event(
-                    "SUMMARY:Payday\r\nDTSTART;VALUE=DATE:20260130\r\nRRULE:FREQ=MONTHLY\r\n",
-                )),
-                &TimeZone::UTC,
-            ),
-            read(&file(&event("SUMMARY:Some day\r\n")), &TimeZone::UTC),
+            calendar_days(&[0xff, 0xfe], &TimeZone::UTC),
+            calendar_days(b"name,day\nChristmas,2026-12-25\n", &TimeZone::UTC),
+            calendar_days(&file(""), &TimeZone::UTC),
+            calendar_days(&file(&event(payday)), &TimeZone::UTC),
+            calendar_days(&file(&event("SUMMARY:Some day\r\n")), &TimeZone::UTC),
         ]
         .map(|read| read.unwrap_err().to_string());
         insta::assert_snapshot!(messages.join("\n"), @r"

@@ -1,21 +1,24 @@
 //! Importing interval history: upload, look, then save all of it or none.
 
+pub(crate) mod columns;
+pub(crate) mod sent;
+
 use askama::Template;
 use axum::extract::State;
-use axum::extract::multipart::{Field, MultipartError};
+use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_intake::Role;
 use barometer_plan::Rules;
-use barometer_store::{ImportState, PreviewLine, Refusal};
+use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError};
 use futures_util::stream::{self, StreamExt, TryStreamExt};
-use tokio_util::io::StreamReader;
 use uuid::Uuid;
 
 use crate::access::{Planner, Visit};
 use crate::extract::{Multipart, Path};
 use crate::forecasting::refresh_forecast;
 use crate::frame::{Frame, Stage};
+use crate::importing::{self, FileError};
 use crate::page_error::PageError;
-use crate::pages::demand::csv_history::{self, FileError};
 use crate::pages::{page, refused};
 use crate::planning::last_forecast_day;
 use crate::{App, exports, words};
@@ -34,6 +37,8 @@ struct FormPage {
     limit: usize,
     contact_type: String,
     wrong: Option<String>,
+    /// Where the last import is undone, and its file's name.
+    last: Option<(String, String)>,
 }
 
 #[derive(Template)]
@@ -49,6 +54,8 @@ struct PreviewPage {
     usable: i64,
     confirm: String,
     discard: String,
+    columns: String,
+    undo: Option<String>,
     is_open: bool,
 }
 
@@ -64,14 +71,21 @@ struct Line {
 }
 
 impl FormPage {
-    fn new(app: &App, visit: &Visit, contact_type: String, wrong: Option<String>) -> Self {
-        Self {
+    async fn new(
+        app: &App,
+        visit: &Visit,
+        contact_type: String,
+        wrong: Option<String>,
+    ) -> Result<Self, PageError> {
+        let last = app.store.last_import(visit.centre.id).await?;
+        Ok(Self {
+            last: last.map(|(id, file_name)| (format!("/demand/import/{id}/undo"), file_name)),
             frame: Frame::of(visit, Stage::Demand, None),
             zone: visit.centre.zone.iana_name().unwrap_or("UTC").to_owned(),
             limit: app.settings.upload_limit_mb,
             contact_type,
             wrong,
-        }
+        })
     }
 }
 
@@ -80,10 +94,10 @@ pub(crate) async fn form(
     State(app): State<App>,
     Planner(visit): Planner,
 ) -> Result<Response, PageError> {
-    page(&FormPage::new(&app, &visit, String::new(), None))
+    page(&FormPage::new(&app, &visit, String::new(), None).await?)
 }
 
-/// `POST /demand/import`: streams the file into a preview.
+/// `POST /demand/import`: takes the file in, and reads it where its columns leave no doubt.
 pub(crate) async fn upload(
     State(app): State<App>,
     Planner(visit): Planner,
@@ -100,12 +114,28 @@ pub(crate) async fn upload(
                 if file_name.is_empty() {
                     break;
                 }
-                return match read_file(&app, &visit, &file_name, &contact_type, part).await? {
-                    Ok(import) => {
+                let only = Some(contact_type.as_str()).filter(|name| !name.is_empty());
+                let bytes = part.map_err(|error| error.body_text());
+                let import = match take_in(&app, &visit, &file_name, only, bytes).await? {
+                    Ok(import) => import,
+                    Err(wrong) => {
+                        let form = FormPage::new(&app, &visit, contact_type, Some(wrong)).await?;
+                        return refused(&form);
+                    }
+                };
+                return match first_reading(&app, &visit.centre, import).await {
+                    Ok(true) => {
                         Ok(Redirect::to(&format!("/demand/import/{import}")).into_response())
                     }
+                    Ok(false) => {
+                        Ok(Redirect::to(&format!("/demand/import/{import}/columns"))
+                            .into_response())
+                    }
+                    Err(FileError::Store(error)) => Err(error.into()),
                     Err(error) => {
-                        refused(&FormPage::new(&app, &visit, contact_type, Some(error.to_string())))
+                        app.store.forget_import(import).await?;
+                        let wrong = Some(error.to_string());
+                        refused(&FormPage::new(&app, &visit, contact_type, wrong).await?)
                     }
                 };
             }
@@ -113,42 +143,67 @@ pub(crate) async fn upload(
         }
     }
     let wrong = "Choose a file first.".to_owned();
-    refused(&FormPage::new(&app, &visit, contact_type, Some(wrong)))
+    refused(&FormPage::new(&app, &visit, contact_type, Some(wrong)).await?)
 }
 
-async fn read_file(
+/// Keeps a file; a message when it is too large or was cut off.
+pub(crate) async fn take_in(
     app: &App,
     visit: &Visit,
     file_name: &str,
-    contact_type: &str,
-    part: Field<'_>,
-) -> Result<Result<Uuid, FileError>, PageError> {
-    let (mut read, limit) = (0, app.settings.upload_limit_mb);
-    let bytes = part.map_err(std::io::Error::other).and_then(move |chunk| {
-        read += chunk.len();
-        let within = read <= limit * 1024 * 1024;
-        let too_large = || {
-            std::io::Error::other(format!(
-                "it is larger than {limit} MB; split it and import the parts"
-            ))
+    contact_type: Option<&str>,
+    bytes: impl futures_util::Stream<Item = Result<axum::body::Bytes, String>>,
+) -> Result<Result<Uuid, String>, PageError> {
+    let limit = app.settings.upload_limit_mb;
+    let mut upload =
+        app.store.begin_upload(&visit.centre, file_name, contact_type, visit.user.id).await?;
+    let mut bytes = std::pin::pin!(bytes);
+    let mut read = 0;
+    while let Some(chunk) = bytes.next().await {
+        let wrong = match chunk {
+            Ok(chunk) => {
+                read += chunk.len();
+                if read <= limit * 1024 * 1024 {
+                    upload.add(&chunk).await?;
+                    continue;
+                }
+                format!("The file is larger than {limit} MB; split it and import the parts.")
+            }
+            Err(reason) => {
+                format!("The upload was cut off: {reason}. Nothing was saved; send it again.")
+            }
         };
-        futures_util::future::ready(if within { Ok(chunk) } else { Err(too_large()) })
-    });
-    let only = Some(contact_type).filter(|name| !name.is_empty());
-    let mut writer = app.store.begin_import(&visit.centre, file_name, visit.user.id).await?;
-    let file = Box::pin(StreamReader::new(bytes));
-    match csv_history::read(file, &visit.centre.zone, only, &mut writer).await {
-        Ok(()) => Ok(Ok(writer.finish().await?)),
-        Err(FileError::Store(error)) => {
-            // The first error says more than one of giving up would.
-            drop(writer.abandon().await);
-            Err(error.into())
-        }
-        Err(error) => {
-            writer.abandon().await?;
-            Ok(Err(error))
-        }
+        upload.abandon().await?;
+        return Ok(Err(wrong));
     }
+    Ok(Ok(upload.finish().await?))
+}
+
+/// Reads a file as files with these headings were read before, or as its headings say; `false`
+/// when the planner has to be asked.
+pub(crate) async fn first_reading(
+    app: &App,
+    centre: &Centre,
+    import: Uuid,
+) -> Result<bool, FileError> {
+    let beginning = importing::beginning(&app.store, import, None).await?;
+    let remembered = app.store.remembered_layout(centre.id, &beginning.signature()).await?;
+    let is_named = app.store.import(import).await?.contact_type.is_some();
+    let layout = match remembered {
+        Some(layout) => layout,
+        None => {
+            let guess = beginning.guess();
+            if !guess.is_sure() || beginning.sheets.len() > 1 {
+                return Ok(false);
+            }
+            guess.layout
+        }
+    };
+    if layout.column(Role::ContactType).is_none() && !is_named {
+        return Ok(false);
+    }
+    importing::read(&app.store, centre, import, &layout).await?;
+    Ok(true)
 }
 
 fn cut_off(error: MultipartError) -> PageError {
@@ -158,6 +213,39 @@ fn cut_off(error: MultipartError) -> PageError {
     ))
 }
 
+/// `POST /demand/import/{import}/undo`: takes the last import back.
+pub(crate) async fn undo(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let touched =
+        app.store.undo_import(visit.centre.id, id).await.map_err(|error| match error {
+            StoreError::NotFound => PageError::Refused(
+                "Only the last import can be undone, and this is not the last one (any more)."
+                    .to_owned(),
+            ),
+            error => error.into(),
+        })?;
+    refresh_touched(&app, &visit, &touched).await?;
+    Ok(Redirect::to(&format!("/demand/import/{id}")).into_response())
+}
+
+pub(crate) async fn refresh_touched(
+    app: &App,
+    visit: &Visit,
+    touched: &[Uuid],
+) -> Result<(), StoreError> {
+    stream::iter(touched.to_vec())
+        .map(async |contact_type| {
+            let contact_type = app.store.contact_type(contact_type).await?;
+            refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await
+        })
+        .buffer_unordered(FORECASTS_AT_ONCE)
+        .try_collect::<()>()
+        .await
+}
+
 /// `GET /demand/import/{import}`: what it would add, replace and refuse.
 pub(crate) async fn preview(
     State(app): State<App>,
@@ -165,8 +253,14 @@ pub(crate) async fn preview(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let import = app.store.import(id).await?;
-    let (lines, refusals) =
-        tokio::try_join!(app.store.preview(id), app.store.refusals(id, SHOWN_REFUSALS))?;
+    if import.state == ImportState::Uploaded {
+        return Ok(Redirect::to(&format!("/demand/import/{id}/columns")).into_response());
+    }
+    let (lines, refusals, last) = tokio::try_join!(
+        app.store.preview(id),
+        app.store.refusals(id, SHOWN_REFUSALS),
+        app.store.last_import(visit.centre.id),
+    )?;
     let usable = import.rows_read - import.refused;
     let template = PreviewPage {
         frame: Frame::of(&visit, Stage::Demand, None),
@@ -186,6 +280,8 @@ pub(crate) async fn preview(
         usable,
         confirm: format!("/demand/import/{id}/confirm"),
         discard: format!("/demand/import/{id}/discard"),
+        columns: format!("/demand/import/{id}/columns"),
+        undo: last.filter(|(last, _)| *last == id).map(|_| format!("/demand/import/{id}/undo")),
         is_open: import.state == ImportState::Preview,
         file_name: import.file_name,
     };
@@ -197,6 +293,9 @@ fn answer(state: ImportState, rows: i64, refused: i64) -> String {
     match (state, rows, refused) {
         (ImportState::Saved, ..) => "This import was saved.".to_owned(),
         (ImportState::Discarded, ..) => "This import was discarded; nothing was saved.".to_owned(),
+        (ImportState::Undone, ..) => {
+            "This import was undone; the history is as it was before it.".to_owned()
+        }
         (_, 0, _) => "The file has a heading but no rows.".to_owned(),
         (_, _, 0) => {
             format!("All {rows_words} rows can be used. Nothing is saved until you confirm.")
@@ -220,7 +319,7 @@ impl Line {
         Self {
             contact_type: line.contact_type.clone(),
             is_new: line.is_new,
-            minutes: line.grain.minutes(),
+            minutes: line.file_minutes,
             added: count(line.added),
             replaced: count(line.replaced),
             unchanged: count(line.unchanged),
@@ -237,14 +336,7 @@ pub(crate) async fn confirm(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let touched = app.store.confirm_import(id, &Rules::STARTING).await?;
-    stream::iter(touched.clone())
-        .map(async |contact_type| {
-            let contact_type = app.store.contact_type(contact_type).await?;
-            refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await
-        })
-        .buffer_unordered(FORECASTS_AT_ONCE)
-        .try_collect::<()>()
-        .await?;
+    refresh_touched(&app, &visit, &touched).await?;
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {

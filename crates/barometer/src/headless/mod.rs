@@ -1,0 +1,4 @@
+//! Commands without a database: files in, files out, the same core as the pages.
+
+pub mod forecast;
+mod history;

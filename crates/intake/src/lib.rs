@@ -1,0 +1,22 @@
+//! From a row of a table, as some switch or spreadsheet wrote it, to an interval of history.
+//!
+//! * A [`Layout`] says which column holds what and how dates and numbers are written;
+//!   [`Layout::guess`] finds it from the heading and a sample, and says what it is unsure of;
+//! * a [`RowReader`] turns one row after another into a [`Reading`], or says which column is at
+//!   fault and what would do;
+//! * [`calendar_days`] reads the days of an iCalendar file.
+//!
+//! Nothing here reads a file: rows come as texts, from wherever.
+
+mod calendar;
+mod layout;
+mod numbers;
+mod row;
+mod spread;
+mod times;
+
+pub use calendar::{CalendarDays, CalendarError, calendar_days};
+pub use layout::{Doubt, Guess, Layout, Role};
+pub use row::{MOST_NAME_CHARS, Reading, Refusal, RowReader, Start};
+pub use spread::spread_day;
+pub use times::DayOrder;

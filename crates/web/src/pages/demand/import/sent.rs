@@ -1,0 +1,194 @@
+//! History that a script sends: `PUT /api/history` with a token.
+
+use axum::Json;
+use axum::body::{Body, Bytes};
+use axum::extract::State;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use barometer_plan::Rules;
+use barometer_store::{Role, StoreError};
+use csv_async::AsyncWriterBuilder;
+use futures_util::stream::{self, TryStreamExt};
+use serde::{Deserialize, Serialize};
+
+use super::{first_reading, refresh_touched, take_in};
+use crate::App;
+use crate::access::{Visit, today};
+use crate::extract::Query;
+use crate::importing::FileError;
+use crate::page_error::PageError;
+
+/// Refused rows that an answer tells of.
+const TOLD_REFUSALS: i64 = 20;
+
+#[derive(Deserialize)]
+pub(crate) struct SentQuery {
+    contact_type: Option<String>,
+}
+
+/// What a script is told.
+#[derive(Debug, Serialize)]
+struct Told {
+    message: String,
+    rows: i64,
+    added: i64,
+    replaced: i64,
+    unchanged: i64,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    refused: Vec<ToldRefusal>,
+}
+
+#[derive(Debug, Serialize)]
+struct ToldRefusal {
+    row: i64,
+    column: String,
+    reason: String,
+}
+
+fn told(status: StatusCode, message: impl Into<String>) -> Response {
+    let message = message.into();
+    let nothing = Told { message, rows: 0, added: 0, replaced: 0, unchanged: 0, refused: vec![] };
+    (status, Json(nothing)).into_response()
+}
+
+/// `PUT /api/history`: all rows of a CSV or JSON body, or none of them.
+pub(crate) async fn put(
+    State(app): State<App>,
+    Query(query): Query<SentQuery>,
+    headers: HeaderMap,
+    body: Body,
+) -> Response {
+    match receive(&app, query, &headers, body).await {
+        Ok(response) => response,
+        Err(PageError::Refused(message)) => told(StatusCode::UNPROCESSABLE_ENTITY, message),
+        Err(error) => {
+            tracing::error!(?error, "history that was sent could not be taken");
+            told(StatusCode::INTERNAL_SERVER_ERROR, "something went wrong here; nothing was saved")
+        }
+    }
+}
+
+async fn receive(
+    app: &App,
+    query: SentQuery,
+    headers: &HeaderMap,
+    body: Body,
+) -> Result<Response, PageError> {
+    let text = |name| headers.get(name).and_then(|value| value.to_str().ok());
+    let secret = text(header::AUTHORIZATION).and_then(|value| value.strip_prefix("Bearer "));
+    let user = match secret {
+        Some(secret) => app.store.user_by_token(secret.trim()).await?,
+        None => None,
+    };
+    let Some(user) = user.filter(|user| user.role >= Role::Planner) else {
+        return Ok(told(
+            StatusCode::UNAUTHORIZED,
+            "send a token of a planner: Authorization: Bearer TOKEN",
+        ));
+    };
+    let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
+    let today = today(&centre);
+    let visit = Visit { user, centre, today, day: today };
+    let bytes = body.into_data_stream().map_err(|error| error.to_string());
+    let is_json =
+        text(header::CONTENT_TYPE).is_some_and(|kind| kind.starts_with("application/json"));
+    let only = query.contact_type.as_deref().map(str::trim).filter(|name| !name.is_empty());
+    let kept = if is_json {
+        let limit = app.settings.upload_limit_mb * 1024 * 1024;
+        let csv = match json_to_csv(bytes, limit).await {
+            Ok(csv) => csv,
+            Err(message) => return Ok(told(StatusCode::UNPROCESSABLE_ENTITY, message)),
+        };
+        let once = stream::once(async { Ok::<_, String>(Bytes::from(csv)) });
+        take_in(app, &visit, "sent.json", only, once).await?
+    } else {
+        take_in(app, &visit, "sent.csv", only, bytes).await?
+    };
+    let import = match kept {
+        Ok(import) => import,
+        Err(message) => return Ok(told(StatusCode::PAYLOAD_TOO_LARGE, message)),
+    };
+    let is_read = first_reading(app, &visit.centre, import).await;
+    let message = match is_read {
+        Ok(true) => None,
+        Ok(false) => Some(
+            "it is not clear what the columns hold: import one such file by hand and say so; it is remembered"
+                .to_owned(),
+        ),
+        Err(FileError::Store(error)) => return Err(error.into()),
+        Err(error) => Some(error.to_string()),
+    };
+    if let Some(message) = message {
+        app.store.forget_import(import).await?;
+        return Ok(told(StatusCode::UNPROCESSABLE_ENTITY, message));
+    }
+    let read = app.store.import(import).await?;
+    if read.refused > 0 {
+        let refusals = app.store.refusals(import, TOLD_REFUSALS).await?;
+        app.store.discard_import(import).await?;
+        let refused = Told {
+            message: format!(
+                "{} of {} rows cannot be used; nothing was saved",
+                read.refused, read.rows_read
+            ),
+            rows: read.rows_read,
+            added: 0,
+            replaced: 0,
+            unchanged: 0,
+            refused: refusals
+                .into_iter()
+                .map(|it| ToldRefusal { row: it.row_number, column: it.field, reason: it.reason })
+                .collect(),
+        };
+        return Ok((StatusCode::UNPROCESSABLE_ENTITY, Json(refused)).into_response());
+    }
+    let lines = app.store.preview(import).await?;
+    let touched = app.store.confirm_import(import, &Rules::STARTING).await?;
+    refresh_touched(app, &visit, &touched)
+        .await
+        .map_err(|error: StoreError| PageError::from(error))?;
+    let sum = |of: fn(&barometer_store::PreviewLine) -> i64| lines.iter().map(of).sum();
+    let saved = Told {
+        message: "saved".to_owned(),
+        rows: read.rows_read,
+        added: sum(|line| line.added),
+        replaced: sum(|line| line.replaced),
+        unchanged: sum(|line| line.unchanged),
+        refused: vec![],
+    };
+    Ok(Json(saved).into_response())
+}
+
+/// An array of objects with the same keys as rows of a table.
+async fn json_to_csv(
+    bytes: impl futures_util::Stream<Item = Result<Bytes, String>>,
+    limit: usize,
+) -> Result<Vec<u8>, String> {
+    let mut text = Vec::new();
+    let mut bytes = std::pin::pin!(bytes);
+    while let Some(chunk) = bytes.try_next().await? {
+        text.extend_from_slice(&chunk);
+        if text.len() > limit {
+            return Err(format!("the body is larger than {} MB", limit / 1024 / 1024));
+        }
+    }
+    let rows: Vec<serde_json::Map<String, serde_json::Value>> = serde_json::from_slice(&text)
+        .map_err(|error| format!("the body is no array of objects: {error}"))?;
+    let Some(first) = rows.first() else { return Err("the array is empty".to_owned()) };
+    let heading: Vec<String> = first.keys().cloned().collect();
+    let mut writer = AsyncWriterBuilder::new().create_writer(Vec::new());
+    writer.write_record(&heading).await.map_err(|error| error.to_string())?;
+    for (at, row) in rows.iter().enumerate() {
+        if let Some(unknown) = row.keys().find(|key| !heading.contains(key)) {
+            return Err(format!("object {}: the first object has no “{unknown}”", at + 1));
+        }
+        let cells = heading.iter().map(|key| match row.get(key) {
+            None | Some(serde_json::Value::Null) => String::new(),
+            Some(serde_json::Value::String(text)) => text.clone(),
+            Some(other) => other.to_string(),
+        });
+        let cells: Vec<String> = cells.collect();
+        writer.write_record(&cells).await.map_err(|error| error.to_string())?;
+    }
+    writer.into_inner().await.map_err(|error| error.to_string())
+}
