@@ -1,15 +1,24 @@
 // What holds for every page: readable, accessible, light on the wire, safe, and honest when lost.
 import AxeBuilder from '@axe-core/playwright';
+import type { Page } from '@playwright/test';
 import { expect, signIn, test } from './steps';
 
-const PAGES = ['/', '/demand', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch', '/people'];
+const TABS = ['', '/accuracy', '/cleaning', '/overlays', '/frozen'];
+const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch', '/people'];
+
+// With the demand pages of one contact type.
+async function pages(page: Page) {
+  await page.goto('/demand');
+  const address = await page.getByRole('link', { name: 'Bookings', exact: true }).getAttribute('href');
+  return [...PAGES, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];
+}
 
 for (const theme of ['light', 'dark'] as const) {
   test(`every page is accessible in the ${theme} theme`, async ({ page }) => {
     await page.emulateMedia({ colorScheme: theme });
     await signIn(page, 'planner');
     const found: string[] = [];
-    for (const path of PAGES) {
+    for (const path of await pages(page)) {
       await page.goto(path);
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
       found.push(...violations.flatMap((each) => each.nodes.map((node) => `${path} ${each.id}: ${node.target} ${node.failureSummary}`)));
@@ -20,7 +29,7 @@ for (const theme of ['light', 'dark'] as const) {
 
 test('no page needs to scroll sideways, and each has one question for a title', async ({ page }) => {
   await signIn(page, 'planner');
-  for (const path of PAGES) {
+  for (const path of await pages(page)) {
     await page.goto(path);
     await expect(page.getByRole('heading', { level: 1 })).toHaveText(/\?$/);
     const overflow = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);

@@ -200,10 +200,9 @@ export const bind = {
   },
   week(chart, data, figure) {
     let at = data.forecast.indexOf(Math.max(...data.forecast));
-    const place = figure.querySelector('.canvas');
-    place.tabIndex = 0;
-    place.setAttribute('role', 'group');
-    place.setAttribute('aria-label', 'Forecast per interval; arrow keys move from interval to interval');
+    figure.tabIndex = 0;
+    figure.setAttribute('role', 'group');
+    figure.setAttribute('aria-label', 'Forecast per interval; arrow keys move from interval to interval');
     const show = (wanted) => {
       at = clampTo(data.at, wanted);
       chart.setOption({ series: [{}, {}, { markLine: { data: [{ xAxis: at }] } }] });
@@ -213,7 +212,7 @@ export const bind = {
     chart.getZr().on('click', (event) => {
       if (chart.containPixel('grid', [event.offsetX, event.offsetY])) show(entryAt(chart, data.at, event));
     });
-    place.addEventListener('keydown', (event) => {
+    figure.addEventListener('keydown', (event) => {
       const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
       if (!step) return;
       event.preventDefault();

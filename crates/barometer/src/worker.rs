@@ -1,4 +1,4 @@
-//! Plays trials from the queue.
+//! Does the long work from the queue: plays trials, makes forecasts.
 
 use std::time::Duration;
 
@@ -6,7 +6,8 @@ use anyhow::Result;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::{TrialInputs, TrialResult};
 use barometer_simulate::{Experiment, Summary};
-use barometer_store::{Store, StoreError, TrialJob};
+use barometer_store::{Job, RunState, Store, StoreError};
+use barometer_web::refresh_forecast;
 use clap::Args;
 use tokio::sync::watch;
 use uuid::Uuid;
@@ -54,9 +55,9 @@ pub async fn run(
         // A name of its own: two workers on one database must not take each other for dead.
         let name = format!("trials-{}", Uuid::new_v4());
         let worker = WorkerBuilder::new(name.as_str())
-            .backend(store.trial_queue(Duration::from_secs(options.heartbeat_secs)))
+            .backend(store.job_queue(Duration::from_secs(options.heartbeat_secs)))
             .data(store.clone())
-            .build(play_job);
+            .build(work);
         let ended = worker.run_until(stopping).await;
         if *stopped.borrow() {
             break;
@@ -80,8 +81,37 @@ pub async fn stop_signal() {
     }
 }
 
-async fn play_job(job: TrialJob, store: Data<Store>) -> Result<(), BoxDynError> {
-    let trial = match store.trial(job.trial).await {
+async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
+    match job {
+        Job::Trial { trial } => play_trial(&store, trial).await,
+        Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
+    }
+}
+
+/// Makes all forecasts of a run, one after the other. A worker that dies leaves the run to the
+/// next one, which begins anew: a forecast made twice is the same forecast.
+async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
+    let seen = match store.forecast_run(run).await {
+        Err(StoreError::NotFound) => return Ok(()),
+        other => other?,
+    };
+    let Some(centre) = store.centre().await?.filter(|centre| centre.id == seen.centre_id) else {
+        return Ok(());
+    };
+    for (done, contact_type) in store.contact_types(centre.id).await?.iter().enumerate() {
+        if !store.report_forecasts(run, done).await? {
+            return Ok(());
+        }
+        if let Err(error) = refresh_forecast(store, contact_type, &centre.zone).await {
+            store.end_forecast_run(run, RunState::Failed).await?;
+            return Err(error.into());
+        }
+    }
+    Ok(store.end_forecast_run(run, RunState::Done).await?)
+}
+
+async fn play_trial(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
+    let trial = match store.trial(id).await {
         // Its contact type was deleted while it waited: nothing is left to do.
         Err(StoreError::NotFound) => return Ok(()),
         other => other?,
@@ -90,8 +120,8 @@ async fn play_job(job: TrialJob, store: Data<Store>) -> Result<(), BoxDynError> 
         return Ok(());
     }
     match trial.inputs.experiment() {
-        Ok(experiment) => play(&store, job.trial, &trial.inputs, experiment).await?,
-        Err(error) => store.stop_trial(job.trial, Some(&error.to_string())).await?,
+        Ok(experiment) => play(store, id, &trial.inputs, experiment).await?,
+        Err(error) => store.stop_trial(id, Some(&error.to_string())).await?,
     }
     Ok(())
 }

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use barometer_plan::{CoverChoice, TrialInputs, TrialResult, schedule, trial_intervals};
 use barometer_simulate::{Spread, Summary};
-use barometer_store::{NewTrial, Role, Store, Trial, TrialState};
+use barometer_store::{NewTrial, Role, RunState, Store, Trial, TrialState};
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -173,6 +173,35 @@ async fn a_cancelled_trial_stops_in_another_process(pool: PgPool) {
     let over = wait_for(&store, trial, |trial| trial.state.is_over()).await;
     assert_eq!((over.state, over.result), (TrialState::Cancelled, None));
     assert!(over.played < 20_000);
+}
+
+#[sqlx::test(migrations = false)]
+async fn all_forecasts_are_made_anew_by_a_worker_and_only_once_at_a_time(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool.clone());
+    let centre = store.centre().await.unwrap().unwrap();
+    for trial in store.latest_trials(None, 9).await.unwrap() {
+        store.cancel_trial(trial.id).await.unwrap();
+    }
+    sqlx::query("DELETE FROM forecast_days").execute(&pool).await.unwrap();
+    let queued = store.queue_forecast_run(centre.id, None).await.unwrap();
+    assert_eq!(store.queue_forecast_run(centre.id, None).await.unwrap(), queued, "one waits");
+    let _worker = Worker::start(&database);
+    let start = Instant::now();
+    let over = loop {
+        let seen = store.forecast_run(queued).await.unwrap();
+        if seen.state.is_over() {
+            break seen;
+        }
+        assert!(start.elapsed() < Duration::from_secs(60), "{seen:?}");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    };
+    assert_eq!((over.state, over.total), (RunState::Done, 7));
+    assert!(store.open_forecast_run(centre.id).await.unwrap().is_none());
+    for each in store.contact_types(centre.id).await.unwrap() {
+        assert_eq!(store.forecast_days(each.id).await.unwrap().len(), 28, "{}", each.name);
+    }
 }
 
 #[sqlx::test(migrations = false)]

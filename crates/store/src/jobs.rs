@@ -1,4 +1,4 @@
-//! The job queue: trials wait in PostgreSQL for a worker, here or on another machine.
+//! The job queue: long work waits in PostgreSQL for a worker, here or on another machine.
 
 use std::time::Duration;
 
@@ -12,26 +12,35 @@ use crate::{Store, StoreError};
 
 const QUEUE: &str = "barometer-trials";
 
-/// A trial to be played.
+/// What a worker does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct TrialJob {
-    /// Key of the trial.
-    pub trial: Uuid,
+#[serde(untagged)]
+pub enum Job {
+    /// Plays a trial.
+    Trial {
+        /// Its key.
+        trial: Uuid,
+    },
+    /// Makes all forecasts of a centre anew.
+    Forecasts {
+        /// Key of the run.
+        forecast_run: Uuid,
+    },
 }
 
-/// What a worker takes trials from: told of new ones by the database, and looking for itself now
+/// What a worker takes jobs from: told of new ones by the database, and looking for itself now
 /// and then, so that nothing stays behind that came while nobody listened.
-pub type TrialQueue = PollWith<PostgresStorage<TrialJob>, Strategy>;
+pub type JobQueue = PollWith<PostgresStorage<Job>, Strategy>;
 
-/// How often a worker looks for trials unasked.
+/// How often a worker looks for jobs unasked.
 const LOOK_EVERY: Duration = Duration::from_secs(5);
 
 pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
 }
 
-/// Queues a trial within a transaction, so that a trial and its job are there together or not.
-pub(crate) async fn push(connection: &mut PgConnection, job: TrialJob) -> Result<(), StoreError> {
+/// Queues a job within a transaction, so that a trial and its job are there together or not.
+pub(crate) async fn push(connection: &mut PgConnection, job: Job) -> Result<(), StoreError> {
     let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
     let task = TaskBuilder::new(args).max_attempts(5).build();
     apalis_postgres::queries::push_tasks(connection, QUEUE, vec![task])
@@ -40,9 +49,9 @@ pub(crate) async fn push(connection: &mut PgConnection, job: TrialJob) -> Result
 }
 
 impl Store {
-    /// The queue of trials, for a worker that shows every `heartbeat` that it is alive. One that has
-    /// not for three of them is taken for dead, and its trial is taken up again.
-    pub fn trial_queue(&self, heartbeat: Duration) -> TrialQueue {
+    /// The queue of jobs, for a worker that shows every `heartbeat` that it is alive. One that has
+    /// not for three of them is taken for dead, and its job is taken up again.
+    pub fn job_queue(&self, heartbeat: Duration) -> JobQueue {
         let config = Config::default()
             .queue(QUEUE)
             .batch_size(1)

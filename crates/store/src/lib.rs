@@ -6,6 +6,7 @@
 mod centres;
 mod cover;
 mod error;
+mod forecast_runs;
 mod forecasts;
 mod frozen;
 mod history;
@@ -22,11 +23,12 @@ mod users;
 
 pub use centres::{Centre, ContactType};
 pub use error::StoreError;
+pub use forecast_runs::{ForecastRun, RunState};
 pub use forecasts::{ForecastDay, ForecastHead, MadeInterval};
 pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
-pub use jobs::{TrialJob, TrialQueue};
+pub use jobs::{Job, JobQueue};
 pub use marks::{Decision, HistoryMark};
 pub use overlays::KeptOverlay;
 pub use sessions::Sessions;

@@ -8,7 +8,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::jobs::{self, TrialJob};
+use crate::jobs::{self, Job};
 use crate::{Store, StoreError};
 
 /// How far a trial has come.
@@ -155,7 +155,7 @@ impl Store {
         .fetch_one(&mut *tx)
         .await
         .map_err(&failed)?;
-        jobs::push(&mut tx, TrialJob { trial }).await?;
+        jobs::push(&mut tx, Job::Trial { trial }).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(trial)
     }

@@ -210,3 +210,36 @@ async fn forecasts_that_an_update_threw_away_are_made_anew(pool: PgPool) {
         .unwrap();
     assert_eq!(made.len(), 28 * 20);
 }
+
+#[sqlx::test(migrations = false)]
+async fn a_new_contact_type_is_forecast_like_another_until_it_has_history(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let wrong = planner.post("/demand/like", "name=Bookings&percent=none&model=nobody").await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    wrong.says("is not a number").says("Choose the contact type that it is like.");
+    let form = format!("name=bookings&percent=15&model={}", centre.bookings);
+    planner.post("/demand/like", &form).await.says("There is one of this name already.");
+    let form = format!("name=Island+bus&percent=15&model={}", centre.bookings);
+    let added = planner.post("/demand/like", &form).await;
+    assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    planner.get(added.location()).await.says("this is 15 % of another contact type");
+    planner.get("/demand").await.says("Island bus");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_run_over_all_forecasts_shows_its_progress_and_can_be_stopped(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    planner.post("/demand/forecast-all", "").await;
+    planner.get("/demand").await.says("All forecasts wait to be made anew.");
+    let centre_id = centre.store.centre().await.unwrap().unwrap().id;
+    let run = centre.store.open_forecast_run(centre_id).await.unwrap().unwrap().id;
+    assert!(centre.store.report_forecasts(run, 0).await.unwrap());
+    let progress = planner.get(&format!("/demand/forecast-all/{run}")).await;
+    progress.says("0 of 1 forecasts are made anew.").says("hx-trigger=\"every 1s\"");
+    planner.post(&format!("/demand/forecast-all/{run}/cancel"), "").await;
+    assert!(!centre.store.report_forecasts(run, 1).await.unwrap(), "the worker is told to stop");
+    let over = planner.get(&format!("/demand/forecast-all/{run}")).await;
+    assert_eq!(over.headers["hx-refresh"], "true");
+}

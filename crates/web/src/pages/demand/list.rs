@@ -2,17 +2,25 @@
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::Response;
+use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::{Errors, MethodName};
-use barometer_store::ContactType;
+use barometer_intake::MOST_NAME_CHARS;
+use barometer_store::{ContactType, StoreError};
 use futures_util::future::try_join_all;
 use jiff::Span;
+use jiff::civil::Date;
+use serde::Deserialize;
+use uuid::Uuid;
 
+use super::runs::RunPanel;
 use crate::App;
-use crate::access::Visit;
+use crate::access::{Planner, Visit};
+use crate::extract::Form;
+use crate::forecasting::refresh_forecast;
+use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::page;
+use crate::pages::{page, refused};
 use crate::planning::span;
 use crate::words;
 
@@ -21,7 +29,20 @@ use crate::words;
 struct ListPage {
     frame: Frame,
     answer: String,
+    run: Option<RunPanel>,
     rows: Vec<ListRow>,
+    models: Vec<(Uuid, String)>,
+    form: LikeForm,
+    wrong: Wrong,
+    day: Date,
+}
+
+/// A new contact type by analogy with another, as typed.
+#[derive(Clone, Debug, Default, Deserialize)]
+pub(crate) struct LikeForm {
+    name: String,
+    model: String,
+    percent: String,
 }
 
 struct ListRow {
@@ -38,20 +59,76 @@ struct ListRow {
 
 /// `GET /demand`: all contact types.
 pub(crate) async fn show(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
+    page(&ListPage::new(&app, &visit, LikeForm::default(), Wrong::default()).await?)
+}
+
+/// `POST /demand/like`: a contact type that is forecast as a share of another.
+pub(crate) async fn add_like(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Form(typed): Form<LikeForm>,
+) -> Result<Response, PageError> {
     let types = app.store.contact_types(visit.centre.id).await?;
-    let rows = try_join_all(types.iter().map(|each| list_row(&app, each, &visit))).await?;
-    let known: Vec<_> = rows.iter().filter(|row| row.forecast != words::NONE).collect();
-    let answer = match (rows.len(), known.len()) {
-        (0, _) => "Nothing is known yet: import interval history to begin.".to_owned(),
-        (all, forecast) if all == forecast => format!(
-            "{} contact types have a forecast for the next four weeks; beside each stands its error on weeks that it was not shown.",
-            words::capitalised(&words::count_word(all))
-        ),
-        (all, forecast) => format!(
-            "{forecast} of {all} contact types have a forecast; the others need more history."
-        ),
-    };
-    page(&ListPage { frame: Frame::of(&visit, Stage::Demand, None), answer, rows })
+    let mut wrong = Wrong::default();
+    let name = typed.name.trim();
+    if name.is_empty() || name.chars().count() > MOST_NAME_CHARS {
+        wrong.note("name", format!("Write a name of up to {MOST_NAME_CHARS} characters."));
+    }
+    let model = types.iter().find(|each| each.id.to_string() == typed.model);
+    if model.is_none() {
+        wrong.note("model", "Choose the contact type that it is like.");
+    }
+    let share = wrong.number("percent", &typed.percent).map(|percent| percent / 100.0);
+    if !share.is_some_and(|share| share > 0.0 && share <= 10.0) {
+        wrong.note("percent", "Must be above 0 and up to 1000 %.");
+    }
+    if let (Some(model), Some(share), true) = (model, share, wrong.is_empty()) {
+        match app.store.add_contact_type_like(visit.centre.id, name, model, share).await {
+            Ok(id) => {
+                let contact_type = app.store.contact_type(id).await?;
+                refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
+                let address = Stage::Demand.address(visit.day, Some(id));
+                return Ok(Redirect::to(&address).into_response());
+            }
+            Err(StoreError::Taken) => wrong.note("name", "There is one of this name already."),
+            Err(error) => return Err(error.into()),
+        }
+    }
+    refused(&ListPage::new(&app, &visit, typed, wrong).await?)
+}
+
+impl ListPage {
+    async fn new(
+        app: &App,
+        visit: &Visit,
+        form: LikeForm,
+        wrong: Wrong,
+    ) -> Result<Self, PageError> {
+        let types = app.store.contact_types(visit.centre.id).await?;
+        let rows = try_join_all(types.iter().map(|each| list_row(app, each, visit))).await?;
+        let known: Vec<_> = rows.iter().filter(|row| row.forecast != words::NONE).collect();
+        let answer = match (rows.len(), known.len()) {
+            (0, _) => "Nothing is known yet: import interval history to begin.".to_owned(),
+            (all, forecast) if all == forecast => format!(
+                "{} contact types have a forecast for the next four weeks; beside each stands its error on weeks that it was not shown.",
+                words::capitalised(&words::count_word(all))
+            ),
+            (all, forecast) => format!(
+                "{forecast} of {all} contact types have a forecast; the others need more history."
+            ),
+        };
+        let run = app.store.open_forecast_run(visit.centre.id).await?;
+        Ok(Self {
+            frame: Frame::of(visit, Stage::Demand, None),
+            answer,
+            run: run.map(|run| RunPanel::of(&run, visit)),
+            models: types.iter().map(|each| (each.id, each.name.clone())).collect(),
+            rows,
+            form,
+            wrong,
+            day: visit.day,
+        })
+    }
 }
 
 async fn list_row(

@@ -9,6 +9,7 @@ pub(crate) mod import;
 pub(crate) mod list;
 pub(crate) mod made_of;
 pub(crate) mod overlays;
+pub(crate) mod runs;
 pub(crate) mod special_days;
 pub(crate) mod tabs;
 

@@ -27,6 +27,8 @@ use crate::words;
 const MOST_CHARS: usize = 80;
 /// The largest calendar file, in bytes.
 const MOST_FILE_BYTES: usize = 2_000_000;
+/// Contact types whose forecasts are made while the planner waits; more are left to a job.
+const MOST_AT_ONCE: usize = 12;
 /// The largest factor that can be set.
 const MOST_PERCENT: f64 = 1000.0;
 
@@ -326,7 +328,12 @@ async fn keep(
 
 /// Every forecast is made anew: a holiday touches all contact types.
 async fn refresh_all(app: &App, visit: &Visit) -> Result<(), StoreError> {
-    for contact_type in app.store.contact_types(visit.centre.id).await? {
+    let types = app.store.contact_types(visit.centre.id).await?;
+    if types.len() > MOST_AT_ONCE {
+        app.store.queue_forecast_run(visit.centre.id, Some(visit.user.id)).await?;
+        return Ok(());
+    }
+    for contact_type in types {
         refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
     }
     Ok(())

@@ -1,0 +1,135 @@
+//! `barometer forecast` as an engineer runs it: files in, files out, no database.
+
+#![cfg(test)]
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use jiff::ToSpan;
+use jiff::civil::{Date, date};
+
+/// A folder of this test's own.
+fn folder(name: &str) -> PathBuf {
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+    let _ = std::fs::remove_dir_all(&folder);
+    std::fs::create_dir_all(&folder).unwrap();
+    folder
+}
+
+fn forecast(folder: &Path, arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_barometer"))
+        .current_dir(folder)
+        .env_remove("DATABASE_URL")
+        .args(["forecast", "--history", "history.csv", "--out", "out.csv"])
+        .args(arguments)
+        .output()
+        .unwrap()
+}
+
+/// Contacts on a made-up day: Mondays are busy, Christmas Day is not.
+fn contacts(day: Date, half: i64) -> i64 {
+    let busy = if day.weekday() == jiff::civil::Weekday::Monday { 3 } else { 2 };
+    let quiet = day.month() == 12 && day.day() == 25;
+    // Something that differs from week to week, so that no day repeats another.
+    let noise = (i64::from(day.day_of_year()) * 7 + half * 13) % 5;
+    if quiet { 2 } else { busy * (10 + half % 6) + noise }
+}
+
+/// Half-hours from 8 to 20 o'clock until the end of November 2026.
+fn history(folder: &Path, days: i64, series: &str) {
+    let mut file = String::from("series,interval_start,offered\n");
+    for back in (1..=days).rev() {
+        let day = date(2026, 12, 1).saturating_sub(back.days());
+        for half in 16..40 {
+            let (hour, minute) = (half / 2, half % 2 * 30);
+            file += &format!("{series},{day}T{hour:02}:{minute:02}:00,{}\n", contacts(day, half));
+        }
+    }
+    std::fs::write(folder.join("history.csv"), file).unwrap();
+}
+
+fn rows(folder: &Path, file: &str) -> Vec<Vec<String>> {
+    let text = std::fs::read_to_string(folder.join(file)).unwrap();
+    text.lines().map(|line| line.split(',').map(str::to_owned).collect()).collect()
+}
+
+#[test]
+fn a_forecast_has_the_documented_columns_and_follows_the_history() {
+    let folder = folder("columns");
+    history(&folder, 400, "Calls");
+    let arguments = ["--horizon", "4w", "--days-out", "days.csv", "--report", "report.json"];
+    let output = forecast(&folder, &arguments);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let rows = rows(&folder, "out.csv");
+    assert_eq!(rows[0].join(","), "series,interval_start,mean,p10,p90,p2_5,p97_5,handle_secs");
+    assert_eq!(rows.len(), 1 + 28 * 24);
+    assert_eq!(&rows[1][..2], ["Calls", "2026-12-01T08:00:00"], "as the history writes times");
+    let number = |row: &[String], column: usize| row[column].parse::<f64>().unwrap();
+    for row in &rows[1..] {
+        let edges = [5, 3, 4, 6].map(|column| number(row, column));
+        assert!(edges.is_sorted(), "{row:?}");
+    }
+    let of = |start: &str| number(rows.iter().find(|row| row[1] == start).unwrap(), 2);
+    assert!((of("2026-12-07T09:00:00") / 30.0 - 1.0).abs() < 0.2, "a Monday");
+    assert!((of("2026-12-08T09:00:00") / 20.0 - 1.0).abs() < 0.2, "a Tuesday");
+    // Found in the history, since no calendar names it; and said.
+    assert!(of("2026-12-25T09:00:00") < 6.0);
+    let said = String::from_utf8_lossy(&output.stderr);
+    assert!(said.contains("special day found: 25 Dec"), "{said}");
+    let days = self::rows(&folder, "days.csv");
+    assert_eq!((days.len(), days[1][1].as_str()), (29, "2026-12-01"));
+    let total: f64 = rows[1..25].iter().map(|row| number(row, 2)).sum();
+    assert!((number(&days[1], 2) - total).abs() < 0.01, "intervals sum to their day");
+    let report = std::fs::read_to_string(folder.join("report.json")).unwrap();
+    assert!(report.contains("\"seasonal-naive\"") && report.contains("\"interval_wape\""));
+}
+
+#[test]
+fn a_calendar_closes_days_and_sets_effects() {
+    let folder = folder("calendar");
+    history(&folder, 120, "Calls");
+    let calendar = "date,name,class,closed,percent\n2026-12-02,Move,Closure,yes,\n2026-12-03,Sale,Promotion,,150\n";
+    std::fs::write(folder.join("calendar.csv"), calendar).unwrap();
+    let output = forecast(&folder, &["--horizon", "7d", "--calendar", "calendar.csv"]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let rows = rows(&folder, "out.csv");
+    let total = |day: &str| -> f64 {
+        let of_day = rows.iter().filter(|row| row[1].starts_with(day));
+        of_day.map(|row| row[2].parse::<f64>().unwrap()).sum()
+    };
+    assert_eq!(total("2026-12-02"), 0.0);
+    assert!((total("2026-12-03") / total("2026-12-04") - 1.5).abs() < 0.05);
+}
+
+#[test]
+fn what_cannot_be_forecast_is_said_in_one_line_with_its_place() {
+    let folder = folder("wrong");
+    history(&folder, 4, "Calls");
+    let failing = |file: Option<&str>, arguments: &[&str], wanted: &str| {
+        if let Some(file) = file {
+            std::fs::write(folder.join("history.csv"), file).unwrap();
+        }
+        let output = forecast(&folder, arguments);
+        let message = String::from_utf8_lossy(&output.stderr);
+        assert!(!output.status.success() && message.contains(wanted), "{wanted}: {message}");
+        assert!(!message.contains("panicked"), "{message}");
+    };
+    failing(None, &[], "at least 7 days of history, and there are 4");
+    failing(None, &["--horizon", "soon"], "write 28d or 4w");
+    failing(None, &["--zone", "Europe/Atlantis"], "is no time zone");
+    failing(None, &["--method", "crystal-ball"], "use one of seasonal-naive");
+    failing(None, &["--grain", "20"], "15, 30 or 60 minutes");
+    failing(Some(""), &[], "is empty");
+    failing(Some("when,offered\n1,2\n"), &[], "no column of history.csv holds the date and time");
+    failing(
+        Some("interval_start,offered\n2026-11-01T08:00,3\n2026-11-01T08:30,-3\n"),
+        &[],
+        "row 3, column offered: “-3” is not a whole number",
+    );
+    failing(
+        Some("interval_start,offered\n2026-11-01T08:00,3\n2026-11-01T09:00,4\n"),
+        &["--grain", "30"],
+        "cannot be told apart into 30 minutes",
+    );
+    failing(Some("day,offered\n2026-11-01,300\n"), &[], "this row is a whole day");
+}
