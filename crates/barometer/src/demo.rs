@@ -109,6 +109,7 @@ async fn queue_trial(
         interval_secs: contact_type.grain.secs(),
         intervals: trial_intervals(&schedule, &agents, contact_type.grain.duration()),
         handling: Spread::Exponential,
+        luck: None,
         replications: 200,
         seed: 1,
     };

@@ -97,6 +97,7 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
             interval_secs: bookings.grain.secs(),
             intervals: trial_intervals(&planned, &agents, bookings.grain.duration()),
             handling: Spread::Exponential,
+            luck: None,
             replications,
             seed: 4,
         },

@@ -198,6 +198,14 @@ impl Uncertainty {
         factor(uniform) / mean
     }
 
+    /// So many equally likely day factors in order, with mean 1.
+    pub fn day_factors(&self, ahead: usize, count: usize) -> Vec<f64> {
+        let place = |at: usize| (at as f64 + 0.5) / count as f64;
+        let factors: Vec<f64> = (0..count).map(|at| self.day_factor(ahead, place(at))).collect();
+        let mean = factors.iter().sum::<f64>() / count.max(1) as f64;
+        factors.into_iter().map(|factor| factor / mean).collect()
+    }
+
     /// Variance of an interval's own factor around its day's, beyond counting noise.
     pub fn interval_noise(&self, ahead: usize) -> f64 {
         (self.interval_variance.at(ahead) - self.day_variance.at(ahead)).max(0.0)

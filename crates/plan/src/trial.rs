@@ -2,7 +2,8 @@
 
 use barometer_queueing::{Outcome, QueueError, Traffic};
 use barometer_simulate::{
-    Demand, DemandInterval, Estimate, Experiment, ExperimentError, Measures, Spread, Summary,
+    Demand, DemandInterval, DemandLuck, Estimate, Experiment, ExperimentError, Measures, Spread,
+    Summary,
 };
 use barometer_strategy::Strategy;
 use jiff::Timestamp;
@@ -27,6 +28,9 @@ pub struct TrialInputs {
     pub intervals: Vec<TrialInterval>,
     /// How handle times spread around their mean.
     pub handling: Spread,
+    /// How far days may be off the forecast; the forecast is exact when none.
+    #[serde(default)]
+    pub luck: Option<DemandLuck>,
     /// Simulated days.
     pub replications: u32,
     /// Seed of all randomness.
@@ -94,6 +98,7 @@ impl TrialInputs {
             intervals: intervals.collect(),
             handling: self.handling,
             patience_secs: self.rules.patience_secs,
+            luck: self.luck.clone(),
         };
         Experiment::new(
             self.strategy.clone(),

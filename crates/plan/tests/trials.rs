@@ -23,6 +23,7 @@ fn inputs(agents: u32) -> TrialInputs {
             })
             .collect(),
         handling: Spread::Exponential,
+        luck: None,
         replications: 200,
         seed: 1,
     }

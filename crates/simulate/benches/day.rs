@@ -85,6 +85,7 @@ fn experiment(contacts: f64, agents: u32, replications: u32) -> Experiment {
         intervals: vec![DemandInterval { contacts, handle_secs: HANDLE_SECS }; INTERVALS],
         handling: Spread::Exponential,
         patience_secs: Some(PATIENCE_SECS),
+        luck: None,
     };
     Experiment::new(
         Strategy::plain("Bench"),

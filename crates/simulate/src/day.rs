@@ -33,6 +33,8 @@ struct Day<'a> {
     now: SimTime,
     calendar: Calendar,
     arrivals: Arrivals,
+    /// Expected contacts per interval, this day's luck included.
+    expected: Vec<f64>,
     /// Next contact to come; infinite when the day's last has come.
     next_arrival: SimTime,
     /// The interval of the next arrival, from which the search for the one after it goes on.
@@ -46,6 +48,18 @@ struct Day<'a> {
     busy: u32,
     capacity: u32,
     tally: Vec<IntervalTally>,
+}
+
+/// Contacts to expect per interval of one replication.
+fn expected(experiment: &Experiment, replication: u32) -> Vec<f64> {
+    let demand = &experiment.demand;
+    let mut expected: Vec<f64> =
+        demand.intervals.iter().map(|interval| interval.contacts).collect();
+    if let Some(luck) = &demand.luck {
+        let factors = luck.factors(experiment.seed, replication, expected.len());
+        expected.iter_mut().zip(factors).for_each(|(contacts, factor)| *contacts *= factor);
+    }
+    expected
 }
 
 struct Contact {
@@ -64,6 +78,7 @@ impl<'a> Day<'a> {
             now: 0.0,
             calendar: Calendar::default(),
             arrivals: Arrivals::new(experiment.seed, replication),
+            expected: expected(experiment, replication),
             next_arrival: 0.0,
             arrival_interval: 0,
             interval: 0,
@@ -233,12 +248,12 @@ impl<'a> Day<'a> {
     /// Arrivals are a unit Poisson process in expected contacts: a gap is used up at each
     /// interval's own rate.
     fn plan_next_arrival(&mut self) {
-        let demand = &self.experiment.demand;
+        let interval_secs = self.experiment.demand.interval_secs;
         let mut gap = self.arrivals.gap();
         let mut from = self.next_arrival;
-        while let Some(interval) = demand.intervals.get(self.arrival_interval) {
-            let end = (self.arrival_interval + 1) as f64 * demand.interval_secs;
-            let per_sec = interval.contacts / demand.interval_secs;
+        while let Some(contacts) = self.expected.get(self.arrival_interval) {
+            let end = (self.arrival_interval + 1) as f64 * interval_secs;
+            let per_sec = contacts / interval_secs;
             let at = from + gap / per_sec;
             if per_sec > 0.0 && at < end {
                 self.next_arrival = at;

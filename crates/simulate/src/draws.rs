@@ -1,7 +1,7 @@
 //! Randomness: which numbers a replication and a contact draw.
 
-use rand::SeedableRng;
-use rand_distr::{Distribution, Exp1, LogNormal};
+use rand::{RngExt, SeedableRng};
+use rand_distr::{Distribution, Exp1, Gamma, LogNormal};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 /// How durations spread around their mean.
@@ -46,6 +46,28 @@ impl Arrivals {
     /// A unit exponential: expected contacts until the next one comes.
     pub fn gap(&mut self) -> f64 {
         Exp1.sample(&mut self.0)
+    }
+}
+
+/// How far a day's demand may be off its forecast, beyond the luck of counting.
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub struct DemandLuck {
+    /// Factors of the whole day, equally likely and in order, with mean 1.
+    pub day_factors: Vec<f64>,
+    /// Variance of each interval's own factor, which has mean 1 and a gamma distribution.
+    pub interval_variance: f64,
+}
+
+impl DemandLuck {
+    /// The factors of a replication's intervals: the day's, times each interval's own. From a
+    /// stream of its own, so that whoever comes is the same contact as on a day without luck.
+    pub(crate) fn factors(&self, seed: u64, replication: u32, intervals: usize) -> Vec<f64> {
+        let mut rng = Xoshiro256PlusPlus::seed_from_u64(mix(seed, replication, u64::MAX - 1));
+        let place = rng.random::<f64>() * self.day_factors.len() as f64;
+        let day = self.day_factors.get(place as usize).copied().unwrap_or(1.0);
+        let variance = self.interval_variance;
+        let own = (variance > 0.0).then(|| Gamma::new(1.0 / variance, variance).ok()).flatten();
+        (0..intervals).map(|_| day * own.map_or(1.0, |own| own.sample(&mut rng))).collect()
     }
 }
 

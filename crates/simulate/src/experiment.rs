@@ -2,7 +2,7 @@
 
 use barometer_strategy::Strategy;
 
-use crate::draws::Spread;
+use crate::draws::{DemandLuck, Spread};
 
 /// Contacts that one simulated day may have at most.
 const MOST_CONTACTS: f64 = 10_000_000.0;
@@ -20,6 +20,8 @@ pub struct Demand {
     pub handling: Spread,
     /// Mean of the exponential patience in seconds; `None` when contacts wait for ever.
     pub patience_secs: Option<f64>,
+    /// How far the day may be off its forecast; the expected contacts are exact when none.
+    pub luck: Option<DemandLuck>,
 }
 
 /// One interval of a day's demand.
@@ -131,6 +133,21 @@ fn check(demand: &Demand, within_secs: f64, replications: u32) -> Result<(), Exp
     if let Spread::LogNormal { variation } = demand.handling {
         let usable = variation.is_finite() && (0.0..=10.0).contains(&variation);
         ensure(usable, "variation of handle times", "0 to 10", variation)?;
+    }
+    if let Some(luck) = &demand.luck {
+        let usable = luck.day_factors.iter().all(|factor| factor.is_finite() && *factor >= 0.0);
+        let sum: f64 = luck.day_factors.iter().sum();
+        ensure(usable && sum > 0.0, "day factors", "zero or more, not all zero", sum)?;
+        let most = luck.day_factors.iter().copied().fold(0.0, f64::max);
+        ensure(
+            contacts * most <= MOST_CONTACTS,
+            "contacts in a day",
+            "at most ten million",
+            contacts * most,
+        )?;
+        let variance = luck.interval_variance;
+        let usable = variance.is_finite() && (0.0..=100.0).contains(&variance);
+        ensure(usable, "variance of the intervals' factors", "0 to 100", variance)?;
     }
     let waitable = within_secs.is_finite() && within_secs >= 0.0;
     ensure(waitable, "threshold in seconds", "zero or a finite number above it", within_secs)?;

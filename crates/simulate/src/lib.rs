@@ -16,7 +16,7 @@ mod experiment;
 mod summary;
 mod tally;
 
-pub use draws::Spread;
+pub use draws::{DemandLuck, Spread};
 pub use experiment::{Demand, DemandInterval, Experiment, ExperimentError};
 pub use summary::{Estimate, Measures, Summary};
 pub use tally::{DayTally, IntervalTally};

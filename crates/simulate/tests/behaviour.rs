@@ -3,7 +3,7 @@
 #![cfg(test)]
 
 use barometer_simulate::{
-    Demand, DemandInterval, Experiment, ExperimentError, IntervalTally, Spread,
+    Demand, DemandInterval, DemandLuck, Experiment, ExperimentError, IntervalTally, Spread,
 };
 use barometer_strategy::{Exit, Strategy};
 use proptest::prelude::*;
@@ -17,6 +17,7 @@ fn demand(contacts: &[f64]) -> Demand {
             .collect(),
         handling: Spread::LogNormal { variation: 0.7 },
         patience_secs: Some(120.0),
+        luck: None,
     }
 }
 
@@ -124,4 +125,30 @@ proptest! {
         let one_by_one: Vec<_> = (0..8).map(|replication| experiment.play(replication)).collect();
         prop_assert_eq!(one_by_one, experiment.play_range(0..8));
     }
+}
+
+#[test]
+fn the_luck_of_the_day_spreads_days_as_it_says_and_keeps_their_mean() {
+    // 4 intervals of 100 contacts, day factors 0.7, 1.0 and 1.3, interval variance 0.04, 6000 days.
+    // Variance of a day: 400 (counting) + 400² × 0.06 (day) + (1 + 0.06) × 4 × 100² × 0.04 (own) =
+    // 11,696. The standard error of the mean is 1.4 (bound 4.5 of them), that of the standard
+    // deviation about 1 % (bound 4 %).
+    let luck = DemandLuck { day_factors: vec![0.7, 1.0, 1.3], interval_variance: 0.04 };
+    let lucky = Demand { luck: Some(luck), ..demand(&[100.0; 4]) };
+    let experiment =
+        Experiment::new(Strategy::plain("A"), lucky.clone(), vec![40; 4], 20.0, 6000, 3).unwrap();
+    let days: Vec<f64> =
+        experiment.play_range(0..6000).iter().map(|day| day.total().offered).collect();
+    let mean = days.iter().sum::<f64>() / 6000.0;
+    let variance = days.iter().map(|day| (day - mean).powi(2)).sum::<f64>() / 6000.0;
+    assert!((mean - 400.0).abs() < 6.5, "{mean}");
+    assert!((variance.sqrt() / 11_696.0_f64.sqrt() - 1.0).abs() < 0.04, "{}", variance.sqrt());
+    // The same days again, also in parts.
+    let again = experiment.play_range(100..110);
+    let offered: Vec<f64> = again.iter().map(|day| day.total().offered).collect();
+    assert_eq!(offered, days[100..110]);
+    let wrong = DemandLuck { day_factors: vec![f64::NAN], interval_variance: 0.0 };
+    let demand = Demand { luck: Some(wrong), ..lucky };
+    let refused = Experiment::new(Strategy::plain("A"), demand, vec![40; 4], 20.0, 1, 3);
+    assert!(matches!(refused, Err(ExperimentError::BadNumber { what: "day factors", .. })));
 }

@@ -19,6 +19,7 @@ fn even_demand(contacts_per_min: f64, minutes: usize, handle_secs: f64, patience
         ],
         handling: Spread::Exponential,
         patience_secs: Some(patience),
+        luck: None,
     }
 }
 

@@ -157,6 +157,7 @@ fn inputs() -> TrialInputs {
             agents: 4,
         }],
         handling: Spread::Exponential,
+        luck: None,
         replications: 10,
         seed: 1 << 53,
     }

@@ -2,12 +2,16 @@
 
 use barometer_forecast::HORIZON_DAYS;
 use barometer_plan::{PlannedInterval, schedule};
+use barometer_simulate::DemandLuck;
 use barometer_store::{ContactType, Store};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 
 use crate::page_error::PageError;
+
+/// Day factors that a trial draws from.
+const LUCK_FACTORS: usize = 100;
 
 /// The instants at which `days` days from `day` begin and end.
 pub(crate) fn span(
@@ -24,6 +28,20 @@ pub(crate) fn span(
 /// The last day that a forecast which begins on `first` reaches.
 pub(crate) fn last_forecast_day(first: Date) -> Date {
     first.saturating_add(Span::new().days(HORIZON_DAYS as i64 - 1))
+}
+
+/// How far a day may be off its forecast; `None` when the forecast does not say.
+pub(crate) async fn luck(
+    store: &Store,
+    contact_type: &ContactType,
+    day: Date,
+) -> Result<Option<DemandLuck>, PageError> {
+    let Some(head) = store.forecast(contact_type.id).await? else { return Ok(None) };
+    let ahead = usize::try_from((day - head.first_day).get_days() + 1).unwrap_or(1).max(1);
+    Ok(head.uncertainty.map(|uncertainty| DemandLuck {
+        day_factors: uncertainty.day_factors(ahead, LUCK_FACTORS),
+        interval_variance: uncertainty.interval_noise(ahead),
+    }))
 }
 
 /// The forecast intervals of `days` days from `day` with their need and cover.

@@ -3,7 +3,7 @@
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{CoverChoice, PlannedInterval, TrialInputs, trial_intervals};
-use barometer_simulate::Spread;
+use barometer_simulate::{DemandLuck, Spread};
 use barometer_store::{ContactType, NewTrial, StrategyVersion};
 use jiff::civil::Date;
 use serde::Deserialize;
@@ -36,6 +36,8 @@ pub(crate) struct TrialForm {
     pub more: String,
     pub people: String,
     pub handling: String,
+    /// "uncertain": days are drawn as far off the forecast as days have been; "exact": they are not.
+    pub demand: String,
     pub replications: String,
     pub seed: String,
     #[serde(skip)]
@@ -52,6 +54,7 @@ impl Default for TrialForm {
             more: "0".to_owned(),
             people: String::new(),
             handling: "exponential".to_owned(),
+            demand: "uncertain".to_owned(),
             replications: "200".to_owned(),
             seed: "1".to_owned(),
             wrong: Wrong::default(),
@@ -85,7 +88,11 @@ pub(crate) async fn queue(
     let day: Date = typed.day.parse().unwrap_or(visit.day);
     visit.day = day;
     let plan = planning::plan(&app.store, &contact_type, day, 1, &visit.centre.zone).await?;
-    match new_trial(&typed, &contact_type, &versions, &plan, &visit) {
+    let luck = match typed.demand.as_str() {
+        "uncertain" => planning::luck(&app.store, &contact_type, day).await?,
+        _ => None,
+    };
+    match new_trial(&typed, &contact_type, &versions, (&plan, luck), &visit) {
         Ok(new) => {
             let id = app.store.queue_trial(&new).await?;
             Ok(Redirect::to(&format!("/trials/{id}?day={day}")).into_response())
@@ -101,7 +108,7 @@ fn new_trial(
     typed: &TrialForm,
     contact_type: &ContactType,
     versions: &[StrategyVersion],
-    plan: &[PlannedInterval],
+    (plan, luck): (&[PlannedInterval], Option<DemandLuck>),
     visit: &Visit,
 ) -> Result<NewTrial, Wrong> {
     let mut wrong = Wrong::default();
@@ -141,6 +148,7 @@ fn new_trial(
         interval_secs: contact_type.grain.secs(),
         intervals: trial_intervals(plan, &agents, contact_type.grain.duration()),
         handling: handling(&typed.handling),
+        luck,
         replications,
         seed,
     };

@@ -8,7 +8,7 @@ mod result;
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::Verdict;
+use barometer_plan::{TrialInputs, Verdict};
 use barometer_store::{ContactType, Trial, TrialState};
 use jiff::Span;
 use serde::Deserialize;
@@ -110,6 +110,8 @@ pub(crate) async fn list(
         typed.replications = before.inputs.replications.to_string();
         typed.seed = before.inputs.seed.to_string();
         typed.handling = handling_key(before.inputs.handling).to_owned();
+        let demand = if before.inputs.luck.is_some() { "uncertain" } else { "exact" };
+        typed.demand = demand.to_owned();
     }
     page(&list_page(&app, &visit, typed).await?)
 }
@@ -237,6 +239,26 @@ const fn state_word(state: TrialState) -> &'static str {
     }
 }
 
+fn demand_words(inputs: &TrialInputs) -> String {
+    match &inputs.luck {
+        None => {
+            "Contacts arrive at random around the forecast, which is taken as exact.".to_owned()
+        }
+        Some(luck) => {
+            let at = |part: usize| {
+                let place = luck.day_factors.len() * part / 10;
+                let factor = luck.day_factors.get(place).copied().unwrap_or(1.0);
+                words::change(factor - 1.0)
+            };
+            format!(
+                "Each simulated day is as far off the forecast as days have been, eight in ten from {} to {}; the models take the forecast as exact.",
+                at(1),
+                at(9)
+            )
+        }
+    }
+}
+
 /// `GET /trials/{trial}`
 pub(crate) async fn show(
     State(app): State<App>,
@@ -258,7 +280,7 @@ pub(crate) async fn show(
             trial.contact_type_name
         ),
         facts: format!(
-            "v{} of “{}”, {}, {} simulated days, handle times {}, seed {}; asked by {} on {}.",
+            "v{} of “{}”, {}, {} simulated days, handle times {}, seed {}; asked by {} on {}. {}",
             trial.version,
             trial.inputs.strategy.name,
             trial.cover_words,
@@ -267,6 +289,7 @@ pub(crate) async fn show(
             trial.inputs.seed,
             trial.created_by.as_deref().unwrap_or("nobody"),
             words::moment(trial.created_at, zone),
+            demand_words(&trial.inputs),
         ),
         progress: ProgressPart::of(&trial, &visit),
         result,
