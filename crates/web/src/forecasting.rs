@@ -13,6 +13,8 @@ use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 use uuid::Uuid;
 
+use crate::access::today;
+
 /// Years of history that a forecast looks at.
 pub(crate) const HISTORY_YEARS: i64 = 4;
 
@@ -92,6 +94,7 @@ async fn from_history(
         .filter_map(|mark| mark.decision.mark())
         .collect();
     let Some(centre) = store.centre().await? else { return Ok(()) };
+    let history = without_today(history, today(&centre));
     let (first, end) = (history.first_day(), history.end());
     let last = end.saturating_add(Span::new().days(HORIZON_DAYS as i64));
     let calendar = store.calendar(centre.id, first, last).await?;
@@ -124,6 +127,12 @@ async fn from_history(
             store.save_forecast(contact_type.id, &head, &[], &[]).await
         }
     }
+}
+
+/// A day that is still going on is not history yet: its forecast is wanted.
+fn without_today(history: DayGrid, today: Date) -> DayGrid {
+    let last = history.days().saturating_sub(1);
+    if history.days() > 1 && history.day(last) == today { history.before(last) } else { history }
 }
 
 fn numbers(made: &Forecast) -> (Vec<MadeInterval>, Vec<ForecastDay>) {

@@ -7,6 +7,7 @@ pub(crate) mod people;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;
 pub(crate) mod strategy;
+pub(crate) mod today;
 pub(crate) mod tokens;
 pub(crate) mod trials;
 pub(crate) mod watch;

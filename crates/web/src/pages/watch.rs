@@ -16,6 +16,7 @@ use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::pages::today::{TodayRow, today_row};
 use crate::planning::span;
 use crate::words;
 
@@ -24,6 +25,8 @@ use crate::words;
 struct WatchPage {
     frame: Frame,
     answer: String,
+    today: Vec<TodayRow>,
+    today_title: String,
     rows: Vec<Row>,
     chart: Option<Chart>,
 }
@@ -98,6 +101,7 @@ pub(crate) async fn show(
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let types = app.store.contact_types(visit.centre.id).await?;
+    let today = try_join_all(types.iter().map(|each| today_row(&app, each, &visit))).await?;
     let pasts = try_join_all(types.into_iter().map(|each| past(&app, each, &visit))).await?;
     let pasts: Vec<Past> = pasts.into_iter().flatten().collect();
     let shown =
@@ -114,7 +118,14 @@ pub(crate) async fn show(
     let current = shown.map(|past| past.contact_type.id);
     let rows = pasts.iter().map(|past| row(past, current, &visit)).collect();
     let answer = answer(&pasts);
-    page(&WatchPage { frame: Frame::of(&visit, Stage::Watch, None), answer, rows, chart })
+    page(&WatchPage {
+        frame: Frame::of(&visit, Stage::Watch, None),
+        answer,
+        today: today.into_iter().flatten().collect(),
+        today_title: words::long_day(visit.today),
+        rows,
+        chart,
+    })
 }
 
 async fn past(

@@ -10,6 +10,31 @@ use uuid::Uuid;
 use crate::visitor::{Centre, TODAY, at};
 
 #[sqlx::test(migrations = false)]
+async fn a_trial_draws_its_days_from_the_forecasts_record_unless_told_otherwise(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    for (demand, is_uncertain, words) in [
+        ("", true, "as far off the forecast as days have been"),
+        ("&demand=exact", false, "which is taken as exact"),
+    ] {
+        let form = format!(
+            "contact_type={}&version={}&day=2026-11-25&cover=need&replications=2&seed=1{demand}",
+            centre.bookings, centre.strategy_version
+        );
+        let queued = planner.post("/trials", &form).await;
+        assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+        planner.get(queued.location()).await.says(words);
+        let latest = centre.store.latest_trials(None, 1).await.unwrap()[0].id;
+        let luck = centre.store.trial(latest).await.unwrap().inputs.luck;
+        assert_eq!(luck.is_some(), is_uncertain);
+        if let Some(luck) = luck {
+            let mean = luck.day_factors.iter().sum::<f64>() / luck.day_factors.len() as f64;
+            assert!((mean - 1.0).abs() < 1e-12 && luck.day_factors.is_sorted());
+        }
+    }
+}
+
+#[sqlx::test(migrations = false)]
 async fn the_need_on_the_page_and_in_the_file_is_the_need_of_the_core(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let viewer = centre.visitor(Role::Viewer).await;
