@@ -76,6 +76,16 @@ const VIEWS = {
     await page.goto('/demand/import');
     await shoot();
   },
+  'import-columns': async () => {
+    await page.goto('/demand/import');
+    const rows = ['Service;Datum;Von;Anrufe;Verloren;Gespräch (min)'];
+    for (let half = 14; half < 42; half += 1) rows.push(`Island bus;22.11.2026;${Math.floor(half / 2)}:${half % 2 ? '30' : '00'};${half};1;3,5`);
+    await page.getByLabel('CSV file').setInputFiles({ name: 'switch-report.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
+    await page.getByRole('button', { name: 'Look at it' }).click();
+    await page.getByRole('button', { name: 'Read it so' }).waitFor();
+    await shoot();
+    await page.getByRole('button', { name: 'Discard' }).click();
+  },
   'import-preview': async () => {
     await page.goto('/demand/import');
     const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];

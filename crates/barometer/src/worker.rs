@@ -9,11 +9,14 @@ use barometer_simulate::{Experiment, Summary};
 use barometer_store::{Job, RunState, Store, StoreError};
 use barometer_web::refresh_forecast;
 use clap::Args;
+use futures_util::stream::{self, StreamExt};
 use tokio::sync::watch;
 use uuid::Uuid;
 
 /// Replications between two reports of progress, at least.
 const LEAST_CHUNK: u32 = 4;
+/// Forecasts that are made side by side.
+const FORECASTS_AT_ONCE: usize = 3;
 /// Reports of progress in a trial, about.
 const REPORTS: u32 = 25;
 
@@ -88,7 +91,7 @@ async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
     }
 }
 
-/// Makes all forecasts of a run, one after the other. A worker that dies leaves the run to the
+/// Makes all forecasts of a run, a few side by side. A worker that dies leaves the run to the
 /// next one, which begins anew: a forecast made twice is the same forecast.
 async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
     let seen = match store.forecast_run(run).await {
@@ -98,15 +101,20 @@ async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
     let Some(centre) = store.centre().await?.filter(|centre| centre.id == seen.centre_id) else {
         return Ok(());
     };
-    for (done, contact_type) in store.contact_types(centre.id).await?.iter().enumerate() {
+    let types = store.contact_types(centre.id).await?;
+    let mut made = stream::iter(&types)
+        .map(|contact_type| refresh_forecast(store, contact_type, &centre.zone))
+        .buffer_unordered(FORECASTS_AT_ONCE);
+    for done in 0..types.len() {
         if !store.report_forecasts(run, done).await? {
             return Ok(());
         }
-        if let Err(error) = refresh_forecast(store, contact_type, &centre.zone).await {
+        if let Some(Err(error)) = made.next().await {
             store.end_forecast_run(run, RunState::Failed).await?;
             return Err(error.into());
         }
     }
+    drop(made);
     Ok(store.end_forecast_run(run, RunState::Done).await?)
 }
 

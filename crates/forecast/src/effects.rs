@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 
 use crate::grid::{DayGrid, days_between};
-use crate::robust::median;
+use crate::robust::{median, median_and_spread};
 use crate::special_days::{Calendar, SpecialDay};
 
 /// Same weekdays on either side that an occurrence is compared with.
@@ -201,6 +201,7 @@ fn estimates<'a>(
     for (key, log_ratio) in occurrences {
         by_key.entry(key).or_default().push(log_ratio);
     }
+    by_key.values_mut().for_each(draw_in);
     let within = within_variance(by_key.values());
     let mut by_class: BTreeMap<(&str, i8), Vec<(f64, usize)>> = BTreeMap::new();
     for ((class, _, offset), logs) in &by_key {
@@ -225,6 +226,17 @@ fn estimates<'a>(
         estimates.insert(key, Estimate { log, variance: 1.0 / (own + prior) + within, seen });
     }
     estimates
+}
+
+/// Draws outlying occurrences in to four robust standard deviations: a storm on one of many
+/// holidays is not what holidays are.
+fn draw_in(logs: &mut Vec<f64>) {
+    if logs.len() < 6 {
+        return;
+    }
+    let Some((middle, spread)) = median_and_spread(&mut logs.clone()) else { return };
+    let limit = 4.0 * spread.max(0.02);
+    logs.iter_mut().for_each(|log| *log = log.clamp(middle - limit, middle + limit));
 }
 
 /// Mean log effect of a class, that mean's variance, and the variance between its names.

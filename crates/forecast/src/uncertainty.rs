@@ -159,13 +159,14 @@ impl Uncertainty {
         learnt
     }
 
-    /// The bands of a day's contacts.
+    /// The bands of a day's contacts. What the calendar says of the day is unsure by
+    /// `calendar_variance`, in the log, beside that.
     pub fn of_day(&self, ahead: usize, forecast: f64, calendar_variance: f64) -> Band {
-        let spread =
-            (self.day_variance.at(ahead) + 1.0 / (forecast + 0.5) + calendar_variance).sqrt();
+        let spread = (self.day_variance.at(ahead) + 1.0 / (forecast + 0.5)).sqrt();
         Band::at(|p| {
-            let score = interpolate(&PROBABILITIES, &self.day_quantiles, p);
-            ((forecast + 0.5) * (spread * score).exp() - 0.5).max(0.0)
+            let own = spread * interpolate(&PROBABILITIES, &self.day_quantiles, p);
+            let log = with_calendar(own, calendar_variance, p);
+            ((forecast + 0.5) * log.exp() - 0.5).max(0.0)
         })
     }
 
@@ -174,8 +175,12 @@ impl Uncertainty {
         if forecast <= 0.0 {
             return Band::at(|_| 0.0);
         }
-        let spread = self.interval_spread(ahead, forecast, calendar_variance);
-        Band::at(|p| (forecast + spread * self.interval_score(forecast, p)).max(0.0))
+        let spread = self.interval_spread(ahead, forecast);
+        Band::at(|p| {
+            let own = spread * self.interval_score(forecast, p);
+            let of_calendar = calendar_variance * forecast * forecast;
+            (forecast + with_calendar(own, of_calendar, p)).max(0.0)
+        })
     }
 
     /// Standard deviation of the log day factor so many days ahead, beyond counting noise.
@@ -211,9 +216,8 @@ impl Uncertainty {
         (self.interval_variance.at(ahead) - self.day_variance.at(ahead)).max(0.0)
     }
 
-    fn interval_spread(&self, ahead: usize, forecast: f64, calendar_variance: f64) -> f64 {
-        let relative = self.interval_variance.at(ahead) + calendar_variance;
-        (forecast + relative * forecast * forecast).sqrt()
+    fn interval_spread(&self, ahead: usize, forecast: f64) -> f64 {
+        (forecast + self.interval_variance.at(ahead) * forecast * forecast).sqrt()
     }
 
     fn interval_score(&self, forecast: f64, p: f64) -> f64 {
@@ -246,11 +250,10 @@ impl Uncertainty {
                     group
                         .iter()
                         .map(|error| {
-                            let spread = self.interval_spread(
-                                error.ahead,
-                                error.forecast,
-                                error.calendar_variance,
-                            );
+                            let own = self.interval_spread(error.ahead, error.forecast).powi(2);
+                            let of_calendar =
+                                error.calendar_variance * error.forecast * error.forecast;
+                            let spread = (own + of_calendar).sqrt();
                             (error.came - error.forecast) / spread
                         })
                         .collect(),
@@ -261,6 +264,17 @@ impl Uncertainty {
         made.dedup_by(|a, b| a.contacts <= b.contacts);
         made
     }
+}
+
+/// A quantile of two independent errors: `own`, and a normal one with this variance. Squares add
+/// up, so that the heavy tails of the one do not make tails of the other.
+fn with_calendar(own: f64, variance: f64, p: f64) -> f64 {
+    if variance <= 0.0 {
+        return own;
+    }
+    let normal = interpolate(&PROBABILITIES, &NORMAL, p);
+    let both = (own * own + normal * normal * variance).sqrt();
+    if p < 0.5 { -both } else { both }
 }
 
 /// A straight line through the errors' variances against days ahead: the value at 0 and the

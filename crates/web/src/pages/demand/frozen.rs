@@ -72,7 +72,6 @@ struct ComparedRow {
     day: String,
     left: String,
     right: String,
-    difference: String,
     share: String,
 }
 
@@ -299,9 +298,8 @@ async fn compare(
             .iter()
             .map(|(day, (ours, theirs))| ComparedRow {
                 day: words::short_day(*day),
-                left: words::one_decimal(*ours),
-                right: words::one_decimal(*theirs),
-                difference: words::signed_one_decimal(theirs - ours),
+                left: words::thousands(*ours),
+                right: words::thousands(*theirs),
                 share: share(*theirs, *ours),
             })
             .collect(),

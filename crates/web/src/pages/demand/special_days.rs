@@ -49,15 +49,20 @@ struct SpecialDaysPage {
     day: Date,
 }
 
+/// One name of one class, with all its entries.
 struct EntryRow {
     name: String,
     class: String,
-    rule: String,
+    entries: Vec<Occasion>,
     next: String,
     effect: String,
     between: String,
     seen: String,
     source: String,
+}
+
+struct Occasion {
+    rule: String,
     remove: String,
 }
 
@@ -161,7 +166,10 @@ impl SpecialDaysPage {
             others: shown.map(|shown| choices(&types, shown.id, address)).unwrap_or_default(),
             of: shown.map(|shown| shown.id),
             of_name: shown.map_or_else(String::new, |shown| shown.name.clone()),
-            rows: entries.iter().map(|entry| EntryRow::of(entry, &effects, visit)).collect(),
+            rows: entries
+                .chunk_by(|a, b| (&a.entry.class, &a.entry.name) == (&b.entry.class, &b.entry.name))
+                .filter_map(|group| EntryRow::of(group, &effects, visit))
+                .collect(),
             found: found.iter().map(FoundRow::of).collect(),
             classes,
             form,
@@ -451,18 +459,14 @@ fn answer(entries: &[SpecialDayEntry], visit: &Visit, shown: Option<&ContactType
 }
 
 impl EntryRow {
-    fn of(entry: &SpecialDayEntry, effects: &[Effect], visit: &Visit) -> Self {
-        let SpecialDayEntry { id, entry, by } = entry;
+    fn of(group: &[SpecialDayEntry], effects: &[Effect], visit: &Visit) -> Option<Self> {
+        let SpecialDayEntry { entry, by, .. } = group.first()?;
         let effect = effects.iter().find(|effect| {
             effect.offset == 0 && effect.name == entry.name && effect.class == entry.class
         });
-        let days =
-            entry.repeats.days(visit.today, visit.today.saturating_add(Span::new().years(2)));
-        let next = days.into_iter().find(|day| *day >= visit.today);
-        let around = match (entry.days_before, entry.days_after) {
-            (0, 0) => String::new(),
-            (before, after) => format!(", with {before} before and {after} after"),
-        };
+        let soon = visit.today.saturating_add(Span::new().years(2));
+        let days = group.iter().flat_map(|each| each.entry.repeats.days(visit.today, soon));
+        let next = days.filter(|day| *day >= visit.today).min();
         let (effect_words, between, seen) = match (entry.closed, entry.factor, effect) {
             (true, ..) => ("closed".to_owned(), String::new(), String::new()),
             (_, Some(factor), _) => {
@@ -478,15 +482,15 @@ impl EntryRow {
                 match effect.seen {
                     0 => "never: as its class".to_owned(),
                     1 => "once".to_owned(),
-                    more => format!("{more} times"),
+                    more => format!("on {more} days"),
                 },
             ),
             _ => (words::NONE.to_owned(), String::new(), String::new()),
         };
-        Self {
+        Some(Self {
             name: entry.name.clone(),
             class: entry.class.clone(),
-            rule: format!("{}{around}", rule_words(entry.repeats)),
+            entries: group.iter().map(|each| Occasion::of(each, visit)).collect(),
             next: next.map_or_else(|| words::NONE.to_owned(), words::full_date),
             effect: effect_words,
             between,
@@ -495,6 +499,18 @@ impl EntryRow {
                 Some(by) => format!("{}, {by}", entry.source),
                 None => entry.source.clone(),
             },
+        })
+    }
+}
+
+impl Occasion {
+    fn of(SpecialDayEntry { id, entry, .. }: &SpecialDayEntry, visit: &Visit) -> Self {
+        let around = match (entry.days_before, entry.days_after) {
+            (0, 0) => String::new(),
+            (before, after) => format!(", with {before} before and {after} after"),
+        };
+        Self {
+            rule: format!("{}{around}", rule_words(entry.repeats)),
             remove: format!("/demand/special-days/{id}/remove?day={}", visit.day),
         }
     }
