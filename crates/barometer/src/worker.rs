@@ -102,10 +102,14 @@ async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
         return Ok(());
     };
     let types = store.contact_types(centre.id).await?;
-    let mut made = stream::iter(&types)
-        .map(|contact_type| refresh_forecast(store, contact_type, &centre.zone))
+    let count = types.len();
+    let mut made = stream::iter(types)
+        .map(|contact_type| {
+            let (store, zone) = (store.clone(), centre.zone.clone());
+            async move { refresh_forecast(&store, &contact_type, &zone).await }
+        })
         .buffer_unordered(FORECASTS_AT_ONCE);
-    for done in 0..types.len() {
+    for done in 0..count {
         if !store.report_forecasts(run, done).await? {
             return Ok(());
         }
@@ -114,7 +118,6 @@ async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
             return Err(error.into());
         }
     }
-    drop(made);
     Ok(store.end_forecast_run(run, RunState::Done).await?)
 }
 

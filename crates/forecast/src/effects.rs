@@ -201,7 +201,7 @@ fn estimates<'a>(
     for (key, log_ratio) in occurrences {
         by_key.entry(key).or_default().push(log_ratio);
     }
-    by_key.values_mut().for_each(draw_in);
+    by_key.values_mut().for_each(|logs| draw_in(logs));
     let within = within_variance(by_key.values());
     let mut by_class: BTreeMap<(&str, i8), Vec<(f64, usize)>> = BTreeMap::new();
     for ((class, _, offset), logs) in &by_key {
@@ -230,11 +230,11 @@ fn estimates<'a>(
 
 /// Draws outlying occurrences in to four robust standard deviations: a storm on one of many
 /// holidays is not what holidays are.
-fn draw_in(logs: &mut Vec<f64>) {
+fn draw_in(logs: &mut [f64]) {
     if logs.len() < 6 {
         return;
     }
-    let Some((middle, spread)) = median_and_spread(&mut logs.clone()) else { return };
+    let Some((middle, spread)) = median_and_spread(&mut logs.to_vec()) else { return };
     let limit = 4.0 * spread.max(0.02);
     logs.iter_mut().for_each(|log| *log = log.clamp(middle - limit, middle + limit));
 }
