@@ -12,9 +12,18 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByRole('link', { name: 'Try another' }).click();
   await page.getByLabel('Cover', { exact: true }).selectOption('need');
   await page.getByLabel('More or fewer people').fill('1');
+  await page.getByLabel('The forecast is').selectOption('taken as exact');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It holds:/)).toBeVisible();
   await expect(page.getByText(/the need, 1 more, 200 simulated days/)).toBeVisible();
+  // What meets the forecast's mean is not enough for days as far off it as days have been.
+  await page.getByRole('link', { name: 'Try another' }).click();
+  await page.getByLabel('Cover', { exact: true }).selectOption('need');
+  await page.getByLabel('More or fewer people').fill('1');
+  await page.getByLabel('The forecast is').selectOption('as uncertain as it has been');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText(/It (is marginal|breaks):/)).toBeVisible();
+  await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
 });
 
 test('the same inputs give the same numbers', async ({ page }) => {
@@ -80,6 +89,7 @@ test('a day whose exact solution is known comes out within its own confidence', 
   await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
   await page.getByLabel('People, if').fill('22');
   await page.getByLabel('Simulated days').fill('1000');
+  await page.getByLabel('The forecast is').selectOption('taken as exact');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible({ timeout: 30_000 });
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Trial as JSON' }).click()]);

@@ -1,7 +1,5 @@
 //! Imports: a preview that tells the truth, then all of it or none.
 
-#![cfg(test)]
-
 use barometer_forecast::Grain;
 use barometer_intake::{Layout, Role as Column};
 use barometer_plan::Rules;

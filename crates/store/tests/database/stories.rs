@@ -1,38 +1,15 @@
 //! Each aggregate's story on a real database.
 
-#![cfg(test)]
-
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
 use barometer_simulate::{Spread, Summary};
-use barometer_store::{HistoryInterval, NewTrial, Role, Store, StoreError, TrialState};
+use barometer_store::{HistoryInterval, NewTrial, Role, StoreError, TrialState};
 use barometer_strategy::Strategy;
-use jiff::Timestamp;
 use jiff::civil::date;
 use sqlx::PgPool;
 use uuid::Uuid;
 
-struct Fixture {
-    store: Store,
-    centre: Uuid,
-    bookings: Uuid,
-    planner: Uuid,
-}
-
-async fn fixture(pool: PgPool) -> Fixture {
-    let store = Store::on(pool);
-    store.migrate().await.unwrap();
-    let centre = store.add_centre("Test centre", "Europe/London").await.unwrap();
-    let bookings =
-        store.add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING).await.unwrap();
-    let planner =
-        store.add_user("A. Planner", "a@example.org", "hash", Role::Planner).await.unwrap();
-    Fixture { store, centre, bookings, planner }
-}
-
-fn at(text: &str) -> Timestamp {
-    text.parse().unwrap()
-}
+use crate::fixture::{Fixture, at, fixture};
 
 #[sqlx::test(migrations = false)]
 async fn people_are_found_by_address_in_any_case_and_kept_apart(pool: PgPool) {

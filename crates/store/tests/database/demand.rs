@@ -1,40 +1,17 @@
 //! Forecasts, and what planners decide about demand, on a real database.
 
-#![cfg(test)]
-
 use barometer_forecast::{
     Band, Change, DayParts, Finding, Grain, MethodName, Overlay, Repeats, Rule, Treatment,
 };
 use barometer_plan::{IntervalLoad, Rules};
 use barometer_store::{
-    Decision, ForecastDay, ForecastHead, MadeInterval, NewSpecialDay, Role, Store, StoreError,
+    Decision, ForecastDay, ForecastHead, MadeInterval, NewSpecialDay, StoreError,
 };
-use jiff::Timestamp;
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
 use uuid::Uuid;
 
-struct Fixture {
-    store: Store,
-    centre: Uuid,
-    bookings: Uuid,
-    planner: Uuid,
-}
-
-async fn fixture(pool: PgPool) -> Fixture {
-    let store = Store::on(pool);
-    store.migrate().await.unwrap();
-    let centre = store.add_centre("Test centre", "Europe/London").await.unwrap();
-    let bookings =
-        store.add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING).await.unwrap();
-    let planner =
-        store.add_user("A. Planner", "a@example.org", "hash", Role::Planner).await.unwrap();
-    Fixture { store, centre, bookings, planner }
-}
-
-fn at(text: &str) -> Timestamp {
-    text.parse().unwrap()
-}
+use crate::fixture::{Fixture, at, fixture};
 
 fn head(method: Option<MethodName>) -> ForecastHead {
     ForecastHead {

@@ -1,7 +1,5 @@
 //! Sessions outlive a restart, end when their time has come, and never meet another's.
 
-#![cfg(test)]
-
 use barometer_store::Store;
 use sqlx::PgPool;
 use time::{Duration, OffsetDateTime};

@@ -1,0 +1,9 @@
+//! Each aggregate's story, and each promise, on a real database.
+
+#![cfg(test)]
+
+mod demand;
+mod fixture;
+mod imports;
+mod sessions;
+mod stories;
