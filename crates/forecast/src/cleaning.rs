@@ -9,7 +9,7 @@ use jiff::civil::{Date, DateTime};
 
 use crate::effects::Effects;
 use crate::grid::DayGrid;
-use crate::level::{even_logs, jumps};
+use crate::level::{even_logs, jump_without_drift, jumps};
 use crate::past::Past;
 use crate::robust::median_and_spread;
 use crate::special_days::Calendar;
@@ -260,12 +260,13 @@ impl Search<'_> {
             let Some((total, ratio, spread)) = ratio(day) else { continue };
             let spread = spread.max(least_spread);
             if ratio.abs() > (OUTLIER_SPREADS * spread).max(OUTLIER_RATIO) {
-                let percent = 100.0 * (ratio.exp() - 1.0);
+                let percent = 100.0 * (ratio.exp() - 1.0).abs();
+                let more = if ratio < 0.0 { "fewer" } else { "more" };
                 found.push(Proposal {
                     finding: Finding::Outlier,
                     mark: self.stretch(day, 0, self.past.slots()),
                     why: format!(
-                        "{total:.0} contacts, {percent:+.0} % against the same weekdays around it"
+                        "{total:.0} contacts, {percent:.0} % {more} than on the same weekdays around it"
                     ),
                 });
             }
@@ -303,7 +304,13 @@ impl Search<'_> {
     fn level_shifts(&self) -> Vec<Proposal> {
         let even = even_logs(self.past, |day| !self.is_special(day));
         let jumps = jumps(&even, SHIFT_KNOWN_DAYS);
-        jumps.into_iter().map(|jump| self.level_shift(jump.day, jump.log_ratio)).collect()
+        jumps
+            .into_iter()
+            .map(|jump| {
+                let size = jump_without_drift(&even, jump.day).unwrap_or(jump.log_ratio);
+                self.level_shift(jump.day, size)
+            })
+            .collect()
     }
 
     fn level_shift(&self, day: usize, shift: f64) -> Proposal {
@@ -317,9 +324,10 @@ impl Search<'_> {
             finding: Finding::LevelShift,
             mark,
             why: format!(
-                "from {} on about {:+.0} %, within a week; what was before would be scaled to the new level",
+                "from {} on {} by about {:.0} %, within a week; what was before would be scaled to the new level",
                 date.strftime("%-d %b %Y"),
-                100.0 * (shift.exp() - 1.0)
+                if shift < 0.0 { "less" } else { "more" },
+                100.0 * (shift.exp() - 1.0).abs()
             ),
         }
     }

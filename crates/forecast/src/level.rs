@@ -93,6 +93,38 @@ pub(crate) fn jumps(even: &[f64], known: usize) -> Vec<Jump> {
     kept
 }
 
+/// The size of a jump without the season that goes on beneath it: least squares with one slope for
+/// both sides, each drawn in to four standard deviations around its median.
+///
+/// `None` where there is too little on either side to tell a slope.
+pub(crate) fn jump_without_drift(even: &[f64], day: usize) -> Option<f64> {
+    let sides = [day.saturating_sub(SIDE_DAYS)..day, day..(day + SIDE_DAYS).min(even.len())];
+    let (mut products, mut squares) = (0.0, 0.0);
+    let mut means = [(0.0, 0.0); 2];
+    for (range, mean) in sides.into_iter().zip(&mut means) {
+        let mut known: Vec<f64> =
+            even[range.clone()].iter().copied().filter(|log| log.is_finite()).collect();
+        if known.len() < SIDE_DAYS / 2 {
+            return None;
+        }
+        let (middle, spread) = median_and_spread(&mut known)?;
+        let limit = 4.0 * spread.max(0.02);
+        let points: Vec<(f64, f64)> = range
+            .filter(|&at| even[at].is_finite())
+            .map(|at| (at as f64, even[at].clamp(middle - limit, middle + limit)))
+            .collect();
+        let count = points.len() as f64;
+        let sum = points.iter().fold((0.0, 0.0), |sum, point| (sum.0 + point.0, sum.1 + point.1));
+        *mean = (sum.0 / count, sum.1 / count);
+        for (at, log) in points {
+            products += (at - mean.0) * (log - mean.1);
+            squares += (at - mean.0).powi(2);
+        }
+    }
+    let slope = products / squares;
+    Some(means[1].1 - means[0].1 - slope * (means[1].0 - means[0].0))
+}
+
 /// The day near `day` that divides its surroundings best: least Σ |log − its side's median|.
 fn edge(even: &[f64], day: usize) -> usize {
     let (from, to) = (day.saturating_sub(SIDE_DAYS), (day + SIDE_DAYS).min(even.len()));
