@@ -28,6 +28,8 @@ const BURST_SPREADS: f64 = 8.0;
 const DUPLICATE_CONTACTS: f64 = 40.0;
 /// Where more than this share of the days repeats another, that is custom and no mistake.
 const MOST_DUPLICATES: f64 = 0.05;
+/// Same weekdays on either side that tell whether an interval is missing.
+const GAP_WEEKS: usize = 4;
 /// Days of a new level that must be known before it is proposed.
 const SHIFT_KNOWN_DAYS: usize = 14;
 
@@ -137,6 +139,58 @@ pub fn proposals(history: &DayGrid, calendar: &Calendar) -> Vec<Proposal> {
     found.extend(shifts);
     found.sort_by_key(|proposal| (proposal.mark.from.max(start_of(history)), proposal.finding));
     found
+}
+
+/// Open intervals in a row of which the history knows nothing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Gap {
+    /// Start of the first.
+    pub from: DateTime,
+    /// Start of the first interval after the last.
+    pub to: DateTime,
+    /// How many there are.
+    pub intervals: usize,
+}
+
+/// What is missing in a history, oldest first: intervals that most of the same weekdays around have.
+///
+/// Nothing needs to be decided about them: a forecast takes them as unknown anyway.
+pub fn gaps(history: &DayGrid) -> Vec<Gap> {
+    let is_known = |day: usize, slot: usize| history.offered(day, slot).is_some();
+    let is_usual = |day: usize, slot: usize| {
+        let around = (1..=GAP_WEEKS)
+            .flat_map(|weeks| [day.checked_sub(7 * weeks), Some(day + 7 * weeks)])
+            .flatten()
+            .filter(|other| *other < history.days());
+        let (known, all) = around.fold((0, 0), |(known, all), other| {
+            (known + usize::from(is_known(other, slot)), all + 1)
+        });
+        2 * known > all
+    };
+    let at = |day: usize, slot: usize| {
+        let minutes = slot as i64 * i64::from(history.grain().minutes());
+        history.day(day).at(0, 0, 0, 0).saturating_add(minutes.minutes())
+    };
+    let mut gaps: Vec<Gap> = Vec::new();
+    let mut goes_on = false;
+    for day in 0..history.days() {
+        for slot in 0..history.slots() {
+            if is_known(day, slot) {
+                goes_on = false;
+            } else if is_usual(day, slot) {
+                let to = at(day, slot + 1);
+                match gaps.last_mut().filter(|_| goes_on) {
+                    Some(gap) => {
+                        gap.to = to;
+                        gap.intervals += 1;
+                    }
+                    None => gaps.push(Gap { from: at(day, slot), to, intervals: 1 }),
+                }
+                goes_on = true;
+            }
+        }
+    }
+    gaps
 }
 
 fn start_of(history: &DayGrid) -> DateTime {
@@ -324,10 +378,10 @@ impl Search<'_> {
             finding: Finding::LevelShift,
             mark,
             why: format!(
-                "from {} on {} by about {:.0} %, within a week; what was before would be scaled to the new level",
+                "from {} on about {:.0} % {}, within a week; what was before would be scaled to the new level",
                 date.strftime("%-d %b %Y"),
-                if shift < 0.0 { "less" } else { "more" },
-                100.0 * (shift.exp() - 1.0).abs()
+                100.0 * (shift.exp() - 1.0).abs(),
+                if shift < 0.0 { "less" } else { "more" }
             ),
         }
     }

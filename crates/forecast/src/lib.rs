@@ -34,7 +34,7 @@ mod trial_runs;
 mod uncertainty;
 
 pub use backtest::{Backtest, Coverage, ErrorBy, Errors, HORIZONS, HeldOutDay, Record};
-pub use cleaning::{Finding, Mark, Proposal, Treatment, proposals};
+pub use cleaning::{Finding, Gap, Mark, Proposal, Treatment, gaps, proposals};
 pub use effects::{Effect, Effects};
 pub use forecaster::{DayForecast, Forecast, ForecastError, IntervalForecast, forecast};
 pub use grain::{Grain, UnknownGrain};

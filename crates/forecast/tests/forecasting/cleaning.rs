@@ -1,7 +1,7 @@
 //! Cleaning: what is found in a history, and what marks make of it.
 
 use barometer_forecast::{
-    Calendar, Finding, Mark, Observation, Proposal, SpecialDay, Treatment, proposals,
+    Calendar, Finding, Gap, Mark, Observation, Proposal, SpecialDay, Treatment, gaps, proposals,
 };
 use jiff::civil::{Date, date};
 
@@ -126,4 +126,15 @@ fn marks_leave_out_and_scale_what_they_cover_and_nothing_else() {
     assert_eq!(both(0, 8).0, both(0, 8).1.map(|offered| 3.0 * offered));
     assert_eq!(both(1, 9).0, both(1, 9).1.map(|offered| 2.0 * offered));
     assert_eq!(both(2, 9).0, both(2, 9).1);
+}
+
+#[test]
+fn what_is_missing_is_listed_and_closed_hours_are_not() {
+    let mut seen = Made::noisy(FIRST, 120, 8).observations();
+    let lost = date(2026, 3, 3).at(18, 0, 0, 0)..date(2026, 3, 5).at(10, 0, 0, 0);
+    seen.retain(|it| !lost.contains(&it.start.to_zoned(london()).datetime()));
+    // Two hours of the evening, a whole day of twelve, two of the morning; the nights are closed.
+    let gap = Gap { from: lost.start, to: lost.end, intervals: 2 + 12 + 2 };
+    assert_eq!(gaps(&grid(&seen)), [gap]);
+    assert_eq!(gaps(&Made::noisy(FIRST, 120, 8).grid()), []);
 }

@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_forecast::{Finding, Proposal, Treatment, proposals};
+use barometer_forecast::{Finding, Gap, Proposal, Treatment, gaps, proposals};
 use barometer_store::{ContactType, Decision, HistoryMark};
 use jiff::Span;
 use jiff::civil::{Date, DateTime};
@@ -33,6 +33,7 @@ struct CleaningPage {
     answer: String,
     note: Option<&'static str>,
     proposals: Vec<ProposalRow>,
+    missing: Option<String>,
     marks: Vec<MarkRow>,
     form: MarkForm,
     wrong: Wrong,
@@ -126,6 +127,8 @@ impl CleaningPage {
         let id = contact_type.id;
         let marks = app.store.history_marks(id).await?;
         let open = open_proposals(app, visit, contact_type, &marks).await?;
+        let history = history_grid(&app.store, contact_type, &visit.centre.zone).await?;
+        let missing = history.map(|history| gaps(&history)).unwrap_or_default();
         let daily = app.store.daily_totals(id, &visit.centre.zone).await?;
         let mut chart = DayChart {
             labels: Vec::new(),
@@ -161,6 +164,7 @@ impl CleaningPage {
             answer: answer(&open, &marks),
             note: None,
             proposals: open.iter().map(ProposalRow::of).collect(),
+            missing: missing_words(&missing),
             marks: marks.iter().map(|mark| MarkRow::of(mark, id, visit)).collect(),
             form,
             wrong,
@@ -328,6 +332,20 @@ pub(crate) async fn remove(
 
 fn back(id: Uuid, day: Date, note: &str) -> Response {
     Redirect::to(&format!("{}&note={note}", Tab::Cleaning.address(id, day))).into_response()
+}
+
+/// "Missing, and taken as unknown: 4 intervals (11 Mar 2026, 10:00 – 12:00); the longest of 3".
+fn missing_words(gaps: &[Gap]) -> Option<String> {
+    let longest = gaps.iter().max_by_key(|gap| gap.intervals)?;
+    let intervals: usize = gaps.iter().map(|gap| gap.intervals).sum();
+    let place = when(longest.from, longest.to, Finding::ByHand);
+    Some(match gaps.len() {
+        1 => format!("Missing in the history, and taken as unknown: {place}."),
+        more => format!(
+            "Missing in the history, and taken as unknown: {} intervals in {more} places; the longest is {place}.",
+            words::thousands(intervals as f64)
+        ),
+    })
 }
 
 fn answer(open: &[Proposal], marks: &[HistoryMark]) -> String {
