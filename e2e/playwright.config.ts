@@ -5,7 +5,7 @@ export default defineConfig({
   outputDir: 'results',
   fullyParallel: false,
   workers: 2,
-  timeout: 60_000,
+  timeout: 120_000,
   expect: { timeout: 10_000 },
   forbidOnly: Boolean(process.env.CI),
   reporter: [['list']],
