@@ -19,15 +19,19 @@ pub struct CalendarDays {
 }
 
 /// Why a file gives no days.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum CalendarError {
     /// Not UTF-8.
+    #[error("the file is not UTF-8 text; export the calendar as iCalendar (.ics)")]
     NotText,
     /// Not iCalendar, and why.
+    #[error("the file is no iCalendar: {0}; export the calendar as .ics")]
     NoCalendar(String),
     /// No event in it.
+    #[error("the calendar has no event with a day")]
     NoEvents,
     /// An event that cannot be used.
+    #[error("event {number} (“{name}”) {reason}")]
     Event {
         /// Which one, from 1.
         number: usize,
@@ -36,23 +40,6 @@ pub enum CalendarError {
         /// What is wrong with it.
         reason: String,
     },
-}
-
-impl std::error::Error for CalendarError {}
-
-impl std::fmt::Display for CalendarError {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Self::NotText => {
-                f.write_str("the file is not UTF-8 text; export the calendar as iCalendar (.ics)")
-            }
-            Self::NoCalendar(reason) => {
-                write!(f, "the file is no iCalendar: {reason}; export the calendar as .ics")
-            }
-            Self::NoEvents => f.write_str("the calendar has no event with a day"),
-            Self::Event { number, name, reason } => write!(f, "event {number} (“{name}”) {reason}"),
-        }
-    }
 }
 
 /// The events of a file as whole days on the clocks of `zone`.

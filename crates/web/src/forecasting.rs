@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use barometer_forecast::{
-    Band, DayGrid, Forecast, HORIZON_DAYS, Overlay, apply_overlays, forecast,
+    Band, DayGrid, Forecast, HORIZON_DAYS, Mark, Overlay, apply_overlays, forecast,
 };
 use barometer_store::{
     ContactType, ForecastDay, ForecastHead, KeptOverlay, MadeInterval, Store, StoreError,
@@ -30,6 +30,15 @@ pub(crate) async fn history_grid(
         .unwrap_or(Timestamp::UNIX_EPOCH);
     let history = store.history_since(contact_type.id, since).await?;
     Ok(DayGrid::new(&history, contact_type.grain, zone))
+}
+
+/// What the planners' decisions do to a contact type's history.
+pub(crate) async fn applied_marks(
+    store: &Store,
+    contact_type: Uuid,
+) -> Result<Vec<Mark>, StoreError> {
+    let marks = store.history_marks(contact_type).await?;
+    Ok(marks.iter().filter_map(|mark| mark.decision.mark()).collect())
 }
 
 /// Makes a contact type's forecast anew from its history, marks, special days and overlays, and
@@ -87,12 +96,7 @@ async fn from_history(
     contact_type: &ContactType,
     history: DayGrid,
 ) -> Result<(), StoreError> {
-    let marks: Vec<_> = store
-        .history_marks(contact_type.id)
-        .await?
-        .iter()
-        .filter_map(|mark| mark.decision.mark())
-        .collect();
+    let marks = applied_marks(store, contact_type.id).await?;
     let Some(centre) = store.centre().await? else { return Ok(()) };
     let history = without_today(history, today(&centre));
     let (first, end) = (history.first_day(), history.end());

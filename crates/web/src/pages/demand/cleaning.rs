@@ -126,9 +126,7 @@ impl CleaningPage {
     ) -> Result<Self, PageError> {
         let id = contact_type.id;
         let marks = app.store.history_marks(id).await?;
-        let open = open_proposals(app, visit, contact_type, &marks).await?;
-        let history = history_grid(&app.store, contact_type, &visit.centre.zone).await?;
-        let missing = history.map(|history| gaps(&history)).unwrap_or_default();
+        let Found { open, missing } = find(app, visit, contact_type, &marks).await?;
         let daily = app.store.daily_totals(id, &visit.centre.zone).await?;
         let mut chart = DayChart {
             labels: Vec::new(),
@@ -176,23 +174,33 @@ impl CleaningPage {
     }
 }
 
-/// What is found in the history, as the marks make it, and not decided about yet.
-async fn open_proposals(
+/// What is found in the history, as the marks make it, and not decided about yet; and what is
+/// missing in it.
+#[derive(Default)]
+struct Found {
+    open: Vec<Proposal>,
+    missing: Vec<Gap>,
+}
+
+async fn find(
     app: &App,
     visit: &Visit,
     contact_type: &ContactType,
     marks: &[HistoryMark],
-) -> Result<Vec<Proposal>, PageError> {
+) -> Result<Found, PageError> {
     let zone = &visit.centre.zone;
     let Some(history) = history_grid(&app.store, contact_type, zone).await? else {
-        return Ok(Vec::new());
+        return Ok(Found::default());
     };
     let calendar = app.store.calendar(visit.centre.id, history.first_day(), history.end()).await?;
     let applied: Vec<_> = marks.iter().filter_map(|mark| mark.decision.mark()).collect();
-    let found =
-        tokio::task::spawn_blocking(move || proposals(&history.marked(&applied), &calendar));
-    let found = found.await.map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(found.into_iter().filter(|proposal| !is_decided(proposal, marks)).collect())
+    let found = tokio::task::spawn_blocking(move || Found {
+        missing: gaps(&history),
+        open: proposals(&history.marked(&applied), &calendar),
+    });
+    let mut found = found.await.map_err(|error| PageError::Internal(Box::new(error)))?;
+    found.open.retain(|proposal| !is_decided(proposal, marks));
+    Ok(found)
 }
 
 fn is_decided(proposal: &Proposal, marks: &[HistoryMark]) -> bool {
@@ -233,7 +241,7 @@ pub(crate) async fn decide(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let marks = app.store.history_marks(id).await?;
-    let open = open_proposals(&app, &visit, &contact_type, &marks).await?;
+    let Found { open, .. } = find(&app, &visit, &contact_type, &marks).await?;
     let is_meant = |proposal: &&Proposal| {
         form.answer == "accept-all"
             || (proposal.finding.slug() == form.finding

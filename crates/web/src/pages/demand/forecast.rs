@@ -16,7 +16,7 @@ use crate::App;
 use crate::access::Visit;
 use crate::charts::{self, tenth};
 use crate::extract::Path;
-use crate::forecasting::history_grid;
+use crate::forecasting::{applied_marks, history_grid};
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -137,13 +137,7 @@ async fn cleaned_days(
     contact_type: &ContactType,
     zone: &TimeZone,
 ) -> Result<Vec<(Date, Option<f64>)>, PageError> {
-    let marks: Vec<_> = app
-        .store
-        .history_marks(contact_type.id)
-        .await?
-        .iter()
-        .filter_map(|mark| mark.decision.mark())
-        .collect();
+    let marks = applied_marks(&app.store, contact_type.id).await?;
     if marks.is_empty() {
         return Ok(Vec::new());
     }
