@@ -5,6 +5,9 @@
 //! c^j / ((s+1) … (s+j)). In these units a caller who waits meets a virtual wait z (in units of
 //! mean patience) with density proportional to exp(c (1 − e^−z) − s z).
 
+use crate::bend::bend;
+use crate::figures::{Figures, LevelOf};
+use crate::finite_places::FinitePlaces;
 use crate::outcome::Outcome;
 use crate::quadrature::{gauss_legendre, integrate};
 use crate::scaled::{Scaled, weight_below_full};
@@ -135,6 +138,40 @@ impl ErlangA {
             self.wait_probability * waits.answered_share_in_overload(until)
         };
         self.at_once + waited
+    }
+
+    /// What contacts meet, with the waits of the answered and of those who abandon.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError::TooLarge`] when over 200 million contacts may wait.
+    pub fn figures(&self) -> Result<Figures, QueueError> {
+        Ok(self.as_finite_places()?.figures())
+    }
+
+    /// Service level within `within_secs` under a definition; of the offered it is
+    /// [`service_level`](Self::service_level).
+    ///
+    /// # Errors
+    ///
+    /// As [`figures`](Self::figures).
+    pub fn service_level_of(&self, within_secs: f64, of: LevelOf) -> Result<f64, QueueError> {
+        match of {
+            LevelOf::Offered => Ok(self.service_level(within_secs)),
+            LevelOf::Answered => {
+                let answered = if self.traffic.offered_erlangs() == 0.0 {
+                    1.0 - self.abandonment
+                } else {
+                    self.busy_servers / self.traffic.offered_erlangs()
+                };
+                Ok(of.level(self.service_level(within_secs), answered, |_| 0.0))
+            }
+            of => Ok(self.as_finite_places()?.service_level(within_secs, of)),
+        }
+    }
+
+    fn as_finite_places(&self) -> Result<FinitePlaces, QueueError> {
+        FinitePlaces::new(self.traffic, self.servers, None, Some(self.patience_secs))
     }
 
     /// Everything at once.
@@ -296,38 +333,6 @@ fn farthest(s: f64) -> f64 {
     if quadratic <= 1.0 { quadratic } else { NEGLIGIBLE / s + 1.0 }
 }
 
-/// e^−y − 1 + y without cancellation near zero.
-fn bend(y: f64) -> f64 {
-    match y.abs() {
-        small if small <= 0.125 => bend_series::<10>(y),
-        medium if medium <= 1.0 => bend_series::<19>(y),
-        _ => (-y).exp() - 1.0 + y,
-    }
-}
-
-/// y²/2! − y³/3! + … of `TERMS` terms by Horner; the next term is below 1e-17 of the first for
-/// |y| up to 1/8 with ten terms and up to 1 with nineteen.
-fn bend_series<const TERMS: usize>(y: f64) -> f64 {
-    let mut sum = 0.0;
-    for reciprocal in RECIPROCAL_FACTORIALS[..TERMS].iter().rev() {
-        sum = reciprocal - y * sum;
-    }
-    y * y * sum
-}
-
-/// 1/2!, 1/3!, … 1/20!.
-const RECIPROCAL_FACTORIALS: [f64; 19] = {
-    let mut reciprocals = [0.0; 19];
-    // Factorials up to 20! fit into 64 bits, so each reciprocal is rounded once or twice only.
-    let (mut at, mut factorial) = (0, 1_u64);
-    while at < 19 {
-        factorial *= at as u64 + 2;
-        reciprocals[at] = 1.0 / factorial as f64;
-        at += 1;
-    }
-    reciprocals
-};
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -338,20 +343,6 @@ mod tests {
             let slow: f64 = (1..=n).map(|i| 1.0 / (s + f64::from(i))).sum();
             let fast = harmonic(s, f64::from(n));
             assert!((fast - slow).abs() <= 1e-11 * slow.max(1e-300), "{s} {n}: {fast} {slow}");
-        }
-    }
-
-    #[test]
-    fn bend_keeps_its_digits_near_zero() {
-        let series = 0.5e-12 - 1e-18 / 6.0 + 1e-24 / 24.0;
-        assert!((bend(1e-6) / series - 1.0).abs() < 1e-15);
-        // Both branches meet at 1 and at -1.
-        for y in [1.0f64, -1.0] {
-            assert!((bend(y) - ((-y).exp() - 1.0 + y)).abs() < 4e-16);
-        }
-        // So do the short and the long series at 1/8.
-        for y in [0.125f64, -0.125] {
-            assert!((bend_series::<10>(y) / bend_series::<19>(y) - 1.0).abs() < 4e-16);
         }
     }
 }

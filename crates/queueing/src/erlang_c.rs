@@ -2,7 +2,7 @@
 
 use crate::outcome::Outcome;
 use crate::scaled::weight_below_full;
-use crate::traffic::{QueueError, Traffic};
+use crate::traffic::{QueueError, Traffic, share};
 
 /// An M/M/n line in its steady state.
 #[derive(Clone, Copy, Debug)]
@@ -71,6 +71,30 @@ impl ErlangC {
         self.wait_probability * self.traffic.handle_secs() / self.spare()
     }
 
+    /// Mean number waiting: C × a / (n − a).
+    pub fn mean_waiting(&self) -> f64 {
+        if self.wait_probability == 0.0 || self.servers == 0 {
+            return 0.0;
+        }
+        self.wait_probability * self.traffic.offered_erlangs() / self.spare()
+    }
+
+    /// The wait in seconds that the share `answered` of all callers does not exceed: 0 where so
+    /// many are answered at once, infinite for everybody.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError::BadNumber`] for a share outside 0..=1.
+    pub fn wait_percentile_secs(&self, answered: f64) -> Result<f64, QueueError> {
+        share("share of callers", answered)?;
+        let longer = 1.0 - answered;
+        if self.wait_probability <= longer || self.wait_probability == 0.0 {
+            return Ok(0.0);
+        }
+        let spare_per_sec = self.spare() / self.traffic.handle_secs();
+        Ok((self.wait_probability / longer).ln() / spare_per_sec)
+    }
+
     /// Share of the servers' time spent on contacts.
     pub fn occupancy(&self) -> f64 {
         if self.servers == 0 {
@@ -96,6 +120,6 @@ impl ErlangC {
 }
 
 /// The fewest servers that exceed `erlangs`, saturating at `u32::MAX`.
-fn fewest_stable(erlangs: f64) -> u32 {
+pub(crate) fn fewest_stable(erlangs: f64) -> u32 {
     (erlangs.floor() as u32).saturating_add(1)
 }

@@ -15,16 +15,50 @@
 //! from an idle line to ten thousand servers in overload. The formulas and their sources are in
 //! `docs/methods/erlang.md`.
 
+mod bend;
+mod chain;
+mod chat;
+mod deadline;
 mod erlang_a;
 mod erlang_b;
 mod erlang_c;
+mod estimate;
+mod figures;
+mod finite_places;
+mod general_patience;
+mod hunting;
+mod line;
+mod offered_load;
 mod outcome;
+mod patience;
+mod poisson;
+mod priority;
 mod quadrature;
+mod redial;
 mod scaled;
+mod station;
 mod traffic;
+mod transient;
 
+pub use chat::{ChatPace, ChatTeam};
+pub use deadline::{DeadlineError, DeferrableInterval, DeferredWork, plan_by_deadline};
 pub use erlang_a::ErlangA;
-pub use erlang_b::erlang_b;
+pub use erlang_b::{
+    Redialled, erlang_b, erlang_b_with_redial, lines_for_blocking, load_for_blocking,
+};
 pub use erlang_c::ErlangC;
+pub use estimate::{
+    MeanPatience, SeenWait, Spread, WeibullPatience, mean_patience, spread, still_patient,
+    weibull_patience,
+};
+pub use figures::{Figures, LevelOf};
+pub use finite_places::FinitePlaces;
+pub use general_patience::GeneralPatience;
+pub use hunting::{WhenAllBusy, ordered_hunting};
+pub use offered_load::{ModifiedLoad, modified_loads};
 pub use outcome::Outcome;
+pub use patience::Patience;
+pub use priority::{Class, ClassFigures, TwoClasses};
+pub use redial::{Redial, RedialFigures};
 pub use traffic::{QueueError, Traffic};
+pub use transient::{Moment, Start, Stretch, StretchFigures, TransientDay};

@@ -2,7 +2,7 @@
 
 /// Nodes and weights of the 16-point Gauss-Legendre rule on −1..1, positive half.
 #[expect(clippy::excessive_precision, reason = "17 digits, as the tables print them")]
-const GAUSS_LEGENDRE_16: [(f64, f64); 8] = [
+pub(crate) const GAUSS_LEGENDRE_16: [(f64, f64); 8] = [
     (0.98940093499164993, 0.027152459411754095),
     (0.94457502307323258, 0.062253523938647893),
     (0.86563120238783174, 0.095158511682492785),

@@ -14,6 +14,12 @@ pub(crate) struct Scaled {
 }
 
 impl Scaled {
+    /// One.
+    pub const ONE: Self = Self { mantissa: 1.0, steps: 0 };
+
+    /// ln 2^512.
+    pub const LN_STEP: f64 = 512.0 * std::f64::consts::LN_2;
+
     /// The number itself, infinite where an `f64` ends.
     pub fn value(self) -> f64 {
         self.relative_to(0)

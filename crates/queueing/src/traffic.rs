@@ -77,6 +77,14 @@ pub enum QueueError {
         /// The fewest servers with which the line settles.
         needed: u32,
     },
+    /// A chain with more states than can be solved in reasonable time.
+    #[error("the chain would have {states:.0} states; {advice}")]
+    TooLarge {
+        /// States that would be needed.
+        states: f64,
+        /// What to do instead.
+        advice: &'static str,
+    },
 }
 
 pub(crate) fn positive(what: &'static str, got: f64) -> Result<f64, QueueError> {
@@ -93,4 +101,11 @@ pub(crate) fn not_negative(what: &'static str, got: f64) -> Result<f64, QueueErr
     }
     let wanted = "zero or a finite number above it";
     Err(QueueError::BadNumber { what, wanted, got })
+}
+
+pub(crate) fn share(what: &'static str, got: f64) -> Result<f64, QueueError> {
+    if (0.0..=1.0).contains(&got) {
+        return Ok(got);
+    }
+    Err(QueueError::BadNumber { what, wanted: "a share from 0 to 1", got })
 }
