@@ -1,7 +1,8 @@
 //! Barometer: try a change before your customers do.
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
-//! that reaches the database), `migrate` and `demo` prepare a database. `forecast` works on files.
+//! that reaches the database), `migrate` and `demo` prepare a database. `forecast` and `queueing` work on
+//! files.
 
 mod demo;
 mod headless;
@@ -32,6 +33,8 @@ enum Command {
     Worker(worker::WorkerOptions),
     /// Forecasts interval history from a CSV file into another; needs no database.
     Forecast(headless::forecast::Options),
+    /// Works out queueing models for the rows of a CSV file; needs no database.
+    Queueing(headless::queueing::Options),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -74,6 +77,7 @@ async fn run(cli: Cli) -> Result<()> {
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let command = match cli.command {
         Command::Forecast(options) => return headless::forecast::run(options).await,
+        Command::Queueing(options) => return headless::queueing::run(options).await,
         command => command,
     };
     if cli.database_url.is_empty() {
@@ -85,7 +89,7 @@ async fn run(cli: Cli) -> Result<()> {
         .await
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
     match command {
-        Command::Forecast(_) => Ok(()),
+        Command::Forecast(_) | Command::Queueing(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Migrate => Ok(store.migrate().await?),

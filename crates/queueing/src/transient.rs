@@ -114,6 +114,19 @@ const DROPPED: f64 = 1e-16;
 const MOST_BEATS: f64 = 400.0;
 
 impl TransientDay {
+    /// A day whose line is followed as far as it can be seen under `plan`: as if the busiest
+    /// stretch with the fewest servers went on for ever, or as if nobody were answered all day.
+    pub fn new(patience_secs: Option<f64>, within_secs: f64, plan: &[Stretch]) -> Self {
+        let seen = |mean: f64| mean + 12.0 * mean.sqrt() + 30.0;
+        let unanswered: f64 =
+            plan.iter().map(|stretch| stretch.contacts_per_sec * stretch.secs).sum();
+        let rate = plan.iter().map(|stretch| stretch.contacts_per_sec).fold(0.0, f64::max);
+        let settled = patience_secs.map_or(f64::INFINITY, |patience| rate * patience);
+        let most = seen(unanswered.min(settled));
+        let most_waiting = if most.is_finite() { most.min(1e9) as u32 } else { u32::MAX };
+        Self { patience_secs, within_secs, most_waiting }
+    }
+
     /// Checks the day's own numbers and a plan for it.
     ///
     /// # Errors

@@ -2,3 +2,4 @@
 
 pub mod forecast;
 mod history;
+pub mod queueing;
