@@ -12,16 +12,20 @@ mod cover_choice;
 mod need;
 mod rules;
 mod schedule;
+mod shrinkage;
 mod trial;
 mod verdict;
 
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use cover_choice::{CoverChoice, trial_intervals};
-pub use need::{Candidate, Explanation, Model, Need, NeedError, explain, need, need_of_all};
+pub use need::{
+    Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
+};
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
 };
+pub use shrinkage::Shrinkage;
 pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
 pub use verdict::Verdict;
 

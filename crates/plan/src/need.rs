@@ -1,6 +1,9 @@
 //! The fewest people with which an interval meets every target, and why.
 
-use barometer_queueing::{ErlangA, ErlangC, Outcome, QueueError, Traffic};
+use barometer_queueing::{
+    ChatPace, ChatTeam, ErlangA, ErlangC, FewestServers, LevelOf, Outcome, Promise, QueueError,
+    Traffic,
+};
 
 use rayon::prelude::*;
 
@@ -18,6 +21,10 @@ pub enum Model {
     ErlangA,
     /// Callers wait for ever.
     ErlangC,
+    /// Agents hold several contacts at once, each of which slows the others down.
+    Chat,
+    /// Work that can wait: the threshold is a deadline.
+    Deadline,
 }
 
 /// The need of one interval.
@@ -32,6 +39,9 @@ pub struct Need {
 /// Why there is no need.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum NeedError {
+    /// Work with a deadline that nobody could meet.
+    #[error(transparent)]
+    Deadline(#[from] barometer_queueing::DeadlineError),
     /// The interval's numbers are out of the models' range.
     #[error(transparent)]
     Queue(#[from] QueueError),
@@ -58,7 +68,7 @@ impl Candidate {
     }
 }
 
-/// A need with its reason: one person fewer, the need, one more.
+/// A need with its reason: what fewer people, the need and more come to.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Explanation {
     /// The model that was used.
@@ -72,15 +82,22 @@ pub struct Explanation {
 }
 
 impl Model {
-    /// Erlang A where callers lose patience, Erlang C where they wait for ever.
+    /// The model that the rules ask for, or else the one that fits: chats that slow each other
+    /// down; Erlang A where callers lose patience, Erlang C where they wait for ever.
     pub fn for_rules(rules: &Rules) -> Self {
-        if rules.patience_secs.is_some() { Self::ErlangA } else { Self::ErlangC }
+        match rules.model {
+            Some(model) => model,
+            None if rules.concurrency > 1 && rules.slowing > 0.0 => Self::Chat,
+            None if rules.patience_secs.is_some() => Self::ErlangA,
+            None => Self::ErlangC,
+        }
     }
 
-    /// What `agents` come to; `None` when the line would grow without limit.
+    /// What `agents` come to in an interval that settles; `None` when the line would grow without
+    /// limit. Work with a deadline has no queue of its own: it is taken as Erlang C.
     ///
-    /// An agent with `rules.concurrency` contacts at once counts as so many servers. Erlang A
-    /// without a patience is Erlang C.
+    /// Unless chats slow each other down, an agent with `rules.concurrency` contacts at once counts
+    /// as so many servers. Erlang A without a patience is Erlang C.
     pub fn outcome(
         self,
         traffic: Traffic,
@@ -88,12 +105,19 @@ impl Model {
         rules: &Rules,
     ) -> Result<Option<Outcome>, QueueError> {
         let servers = agents.saturating_mul(rules.concurrency);
+        let within = rules.within_secs;
         match (self, rules.patience_secs) {
             (Self::ErlangA, Some(patience)) => {
-                Ok(Some(ErlangA::new(traffic, servers, patience)?.outcome(rules.within_secs)))
+                let line = ErlangA::new(traffic, servers, patience)?;
+                let mut outcome = line.outcome(within);
+                if rules.level_of != LevelOf::Offered {
+                    outcome.service_level = line.service_level_of(within, rules.level_of)?;
+                }
+                Ok(Some(outcome))
             }
+            (Self::Chat, patience) => chats(traffic, agents, rules, patience),
             _ => match ErlangC::new(traffic, servers) {
-                Ok(line) => Ok(Some(line.outcome(rules.within_secs))),
+                Ok(line) => Ok(Some(line.outcome(within))),
                 Err(QueueError::Unstable { .. }) => Ok(None),
                 Err(error) => Err(error),
             },
@@ -101,7 +125,88 @@ impl Model {
     }
 }
 
-/// The fewest people with which an interval of `interval_secs` meets every target.
+/// The handle time of the traffic is that of a chat alone with its agent.
+fn chats(
+    traffic: Traffic,
+    agents: u32,
+    rules: &Rules,
+    patience: Option<f64>,
+) -> Result<Option<Outcome>, QueueError> {
+    let pace = ChatPace {
+        at_once: rules.concurrency,
+        alone_secs: traffic.handle_secs(),
+        slowing: rules.slowing,
+    };
+    match ChatTeam::new(traffic.contacts_per_sec(), agents, pace, None, patience) {
+        Ok(team) => {
+            let figures = team.figures();
+            Ok(Some(Outcome {
+                service_level: team.service_level(rules.within_secs, rules.level_of),
+                abandonment: figures.abandonment,
+                answer_secs: figures.answer_secs,
+                occupancy: figures.occupancy,
+                wait_probability: figures.wait_probability,
+            }))
+        }
+        Err(QueueError::Unstable { .. }) => Ok(None),
+        Err(error) => Err(error),
+    }
+}
+
+/// Searches for needs under one set of rules, interval after interval, and starts each where the
+/// one before ended.
+#[derive(Clone, Copy, Debug)]
+pub struct NeedSearch<'a> {
+    rules: &'a Rules,
+    model: Model,
+    interval_secs: f64,
+    quick: Option<FewestServers>,
+}
+
+impl<'a> NeedSearch<'a> {
+    /// A search for intervals of `interval_secs`.
+    pub fn new(interval_secs: f64, rules: &'a Rules, model: Model) -> Result<Self, NeedError> {
+        // Where one agent is one server and only shares of the offered are promised.
+        let is_plain = rules.concurrency == 1
+            && rules.answer_secs.is_none()
+            && rules.level_of == LevelOf::Offered
+            && matches!(model, Model::ErlangA | Model::ErlangC);
+        let patience_secs = rules.patience_secs.filter(|_| model == Model::ErlangA);
+        let promise = Promise {
+            service_level: rules.service_level,
+            within_secs: rules.within_secs,
+            // Without patience nobody abandons.
+            abandonment: rules.abandonment.filter(|_| patience_secs.is_some()),
+            occupancy: rules.occupancy,
+            patience_secs,
+        };
+        let quick = if is_plain { Some(FewestServers::new(promise)?) } else { None };
+        Ok(Self { rules, model, interval_secs, quick })
+    }
+
+    /// The fewest people with which the interval meets every target.
+    ///
+    /// # Errors
+    ///
+    /// [`NeedError`] when the numbers are out of range or the targets out of reach.
+    pub fn agents(&mut self, load: IntervalLoad) -> Result<u32, NeedError> {
+        let traffic = Traffic::per_interval(load.contacts, self.interval_secs, load.handle_secs)?;
+        if traffic.offered_erlangs() == 0.0 {
+            return Ok(0);
+        }
+        let (rules, model) = (self.rules, self.model);
+        match &mut self.quick {
+            Some(quick) => quick.find(traffic, MOST_AGENTS)?.ok_or(NeedError::OutOfReach),
+            None => fewest(first_guess(traffic, rules), |agents| {
+                let outcome = model.outcome(traffic, agents, rules)?;
+                Ok(outcome.is_some_and(|outcome| rules.are_met_by(&outcome)))
+            }),
+        }
+    }
+}
+
+/// The fewest people with which an interval of `interval_secs` meets every target, and what they
+/// come to.
 ///
 /// # Errors
 ///
@@ -112,23 +217,16 @@ pub fn need(
     rules: &Rules,
     model: Model,
 ) -> Result<Need, NeedError> {
+    let agents = NeedSearch::new(interval_secs, rules, model)?.agents(load)?;
     let traffic = Traffic::per_interval(load.contacts, interval_secs, load.handle_secs)?;
-    if traffic.offered_erlangs() == 0.0 {
-        return Ok(Need { agents: 0, outcome: None });
-    }
-    let mut latest = None;
-    let agents = fewest(first_guess(traffic, rules), |agents| {
-        let outcome = model.outcome(traffic, agents, rules)?;
-        let holds = outcome.is_some_and(|outcome| rules.are_met_by(&outcome));
-        if holds {
-            latest = outcome;
-        }
-        Ok(holds)
-    })?;
-    Ok(Need { agents, outcome: latest })
+    let outcome = match agents {
+        0 => None,
+        agents => model.outcome(traffic, agents, rules)?,
+    };
+    Ok(Need { agents, outcome })
 }
 
-/// The need of every interval, in the order of `loads`, worked out on all cores.
+/// The people that every interval needs, in the order of `loads`, worked out on all cores.
 ///
 /// # Errors
 ///
@@ -138,11 +236,22 @@ pub fn need_of_all(
     interval_secs: f64,
     rules: &Rules,
     model: Model,
-) -> Result<Vec<Need>, NeedError> {
-    loads.par_iter().map(|load| need(*load, interval_secs, rules, model)).collect()
+) -> Result<Vec<u32>, NeedError> {
+    let search = NeedSearch::new(interval_secs, rules, model)?;
+    let parts: Vec<Vec<u32>> = loads
+        .par_chunks(TOGETHER)
+        .map(|part| {
+            let mut search = search;
+            part.iter().map(|load| search.agents(*load)).collect()
+        })
+        .collect::<Result<_, _>>()?;
+    Ok(parts.concat())
 }
 
-/// The need with one person fewer and one more.
+/// Intervals that one core takes in one go.
+const TOGETHER: usize = 512;
+
+/// The need with `around` people fewer and more.
 ///
 /// # Errors
 ///
@@ -152,16 +261,12 @@ pub fn explain(
     interval_secs: f64,
     rules: &Rules,
     model: Model,
+    around: u32,
 ) -> Result<Explanation, NeedError> {
     let traffic = Traffic::per_interval(load.contacts, interval_secs, load.handle_secs)?;
     let agents = need(load, interval_secs, rules, model)?.agents;
-    let neighbours = match agents {
-        0 => Vec::new(),
-        1 => vec![1, 2],
-        _ => vec![agents - 1, agents, agents + 1],
-    };
-    let candidates = neighbours
-        .into_iter()
+    let most = if agents == 0 { 0 } else { agents.saturating_add(around) };
+    let candidates = (agents.saturating_sub(around).max(1)..=most)
         .map(|agents| {
             let outcome = model.outcome(traffic, agents, rules)?;
             let checks = outcome.as_ref().map_or_else(Vec::new, |outcome| rules.checks(outcome));

@@ -2,7 +2,9 @@
 
 #![cfg(test)]
 
-use barometer_plan::{IntervalLoad, Model, NeedError, Rules, Verdict, assess, explain, need};
+use barometer_plan::{
+    IntervalLoad, Model, NeedError, Rules, Shrinkage, Verdict, assess, explain, need,
+};
 use barometer_queueing::Traffic;
 use proptest::prelude::*;
 
@@ -37,7 +39,8 @@ fn needs_agree_with_erlang_c_in_60_digits() {
 
 #[test]
 fn the_reason_shows_that_one_fewer_fails_and_which_target_binds() {
-    let reason = explain(load(120.0, 300.0), HALF_HOUR, &Rules::STARTING, Model::ErlangA).unwrap();
+    let reason =
+        explain(load(120.0, 300.0), HALF_HOUR, &Rules::STARTING, Model::ErlangA, 1).unwrap();
     let [fewer, needed, more] = &reason.candidates[..] else { panic!("{reason:?}") };
     assert_eq!(
         (fewer.agents + 1, needed.agents, more.agents),
@@ -82,16 +85,21 @@ fn a_cover_one_short_is_marginal_and_two_short_breaks() {
 
 #[test]
 fn rostered_people_cover_shrinkage_without_a_rounding_slip() {
-    assert_eq!(Rules { shrinkage: 0.3, ..Rules::STARTING }.rostered(7), 10);
-    assert_eq!(Rules { shrinkage: 0.3, ..Rules::STARTING }.rostered(8), 12);
-    assert_eq!(Rules { shrinkage: 0.0, ..Rules::STARTING }.rostered(7), 7);
+    assert_eq!(Rules { shrinkage: Shrinkage::of(0.3), ..Rules::STARTING }.rostered(7), 10);
+    assert_eq!(Rules { shrinkage: Shrinkage::of(0.3), ..Rules::STARTING }.rostered(8), 12);
+    assert_eq!(Rules { shrinkage: Shrinkage::of(0.0), ..Rules::STARTING }.rostered(7), 7);
 }
 
 #[test]
 fn rules_out_of_range_are_all_named() {
-    let wrong = Rules { service_level: 1.2, shrinkage: 1.0, concurrency: 0, ..Rules::STARTING };
+    let wrong = Rules {
+        service_level: 1.2,
+        shrinkage: Shrinkage::of(1.0),
+        concurrency: 0,
+        ..Rules::STARTING
+    };
     let fields: Vec<_> = wrong.check().unwrap_err().iter().map(|error| error.field).collect();
-    assert_eq!(fields, ["service_level", "concurrency", "shrinkage"]);
+    assert_eq!(fields, ["service_level", "concurrency", "breaks", "breaks"]);
     assert!(Rules::STARTING.check().is_ok());
 }
 
@@ -104,7 +112,7 @@ proptest! {
     ) {
         let rules = Rules {
             service_level: level, within_secs: within, abandonment, occupancy,
-            patience_secs: patience, concurrency, shrinkage: 0.3,
+            patience_secs: patience, concurrency, ..Rules::STARTING
         };
         let model = Model::for_rules(&rules);
         let found = need(load(contacts, handle), HALF_HOUR, &rules, model).unwrap();

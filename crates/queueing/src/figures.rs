@@ -26,7 +26,8 @@ pub struct Figures {
 
 /// What a service level is a share of. The contacts answered within the threshold are counted
 /// against it.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum LevelOf {
     /// All offered contacts.
     #[default]
