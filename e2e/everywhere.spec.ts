@@ -4,13 +4,16 @@ import type { Page } from '@playwright/test';
 import { expect, signIn, test } from './steps';
 
 const TABS = ['', '/accuracy', '/cleaning', '/overlays', '/frozen'];
-const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/staffing', '/strategy', '/trials', '/go-live', '/watch', '/people'];
+const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/strategy', '/trials', '/go-live', '/watch', '/people'];
 
-// With the demand pages of one contact type.
+// With the demand and the staffing pages of one contact type.
 async function pages(page: Page) {
+  await page.goto('/staffing');
+  const { pathname, search } = new URL(page.url());
+  const staffing = ['', '/what-if', '/roster', '/lines'].map((tab) => pathname + tab + search);
   await page.goto('/demand');
   const address = await page.getByRole('link', { name: 'Bookings', exact: true }).getAttribute('href');
-  return [...PAGES, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];
+  return [...PAGES, ...staffing, `${staffing[0]}&span=week`, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];
 }
 
 for (const theme of ['light', 'dark'] as const) {

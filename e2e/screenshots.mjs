@@ -24,6 +24,12 @@ async function chosen(stage, day, contactType) {
   await page.goto(address);
 }
 
+async function staffingTab(day, contactType, path) {
+  await chosen('staffing', day, contactType);
+  const here = new URL(page.url());
+  await page.goto(here.pathname + path + here.search);
+}
+
 async function demandTab(tab) {
   await page.goto('/demand');
   await page.getByRole('link', { name: 'Bookings' }).click();
@@ -104,10 +110,21 @@ const VIEWS = {
     await chosen('staffing', '2026-11-28', 'Sailing changes');
     await shoot();
   },
-  'staffing-targets': async () => {
-    await chosen('staffing', '2026-11-28', 'Sailing changes');
-    await page.getByRole('heading', { name: 'Targets' }).scrollIntoViewIfNeeded();
-    await page.evaluate(() => window.scrollTo(0, document.body.scrollHeight));
+  'staffing-what-if': async () => {
+    await staffingTab('2026-11-25', 'Bookings', '/what-if');
+    await page.getByLabel(/^Contacts/).fill('12');
+    await page.getByText(/would need/).waitFor();
+    await shoot();
+  },
+  'staffing-cover': async () => {
+    await staffingTab('2026-11-25', 'Assisted travel', '/roster');
+    await page.getByLabel('within').fill('5');
+    await page.getByRole('button', { name: 'Fit shifts to this week' }).click();
+    await page.getByRole('button', { name: 'Use as cover' }).waitFor();
+    await shoot();
+  },
+  'staffing-lines': async () => {
+    await staffingTab('2026-11-25', 'Bookings', '/lines');
     await shoot();
   },
   strategy: async () => {

@@ -1,7 +1,15 @@
-// A planner asks how many people a day takes, why, and changes targets and cover.
+// A planner asks how many people a day takes, why, what if, and who is there.
 import { chooseContactType, expect, signIn, test } from './steps';
+import type { Page } from '@playwright/test';
 
-test('a need explains itself with one person fewer and one more', async ({ page }) => {
+const needs = async (page: Page) => (await page.getByRole('button', { name: /^Why \d+ at/ }).allTextContents()).map(Number);
+const sum = (numbers: number[]) => numbers.reduce((a, b) => a + b, 0);
+
+async function staffingTab(page: Page, tab: string) {
+  await page.getByRole('navigation', { name: /^Staffing of/ }).getByRole('link', { name: tab }).click();
+}
+
+test('a need explains itself with two people fewer and two more', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/staffing?day=2026-11-28');
   await chooseContactType(page, 'Sailing changes');
@@ -11,43 +19,147 @@ test('a need explains itself with one person fewer and one more', async ({ page 
   await why.click();
   const panel = page.locator('#why');
   await expect(panel.getByRole('heading')).toHaveText(`Why ${need} at 09:30?`);
-  for (const people of [need - 1, need, need + 1]) {
+  for (const people of [need - 2, need - 1, need, need + 1, need + 2]) {
     await expect(panel.getByRole('columnheader', { name: String(people), exact: true })).toBeVisible();
   }
-  await expect(panel.getByRole('row', { name: /Every target/ })).toHaveText(/missed\s*met\s*met/);
+  await expect(panel.getByRole('row', { name: /Every target/ })).toHaveText(/missed\s*missed\s*met\s*met\s*met/);
   await expect(panel.getByText(/Erlangs; patience 240 s/)).toBeVisible();
+  await expect(panel.getByText(/Erlang C \d+ \(nobody loses patience/)).toBeVisible();
+  await expect(panel.getByText(/The forecast is not certain: .* chance of 90 % it takes \d+\./)).toBeVisible();
+  await expect(panel.getByText('binds').first()).toBeVisible();
 });
 
-test('a higher target needs more people, and a wrong one is said at its field', async ({ page }) => {
+test('targets are tried while they are typed, stepped back, saved and undone', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/staffing?day=2026-11-25');
   await chooseContactType(page, 'Vehicles & freight');
-  const needs = async () => (await page.getByRole('button', { name: /^Why \d+ at/ }).allTextContents()).map(Number);
-  const before = await needs();
-  await page.getByLabel('Service level, %').fill('180');
-  await page.getByLabel('Shrinkage, %').fill('lots');
-  await page.getByRole('button', { name: 'Save targets' }).click();
+  const before = await needs(page);
+  const level = page.getByLabel('Service level, %');
+  await level.fill('180');
   await expect(page.getByText('Must be above 0 and at most 99.9 %')).toBeVisible();
-  await expect(page.getByText('“lots” is not a number')).toBeVisible();
-  await expect(page.getByLabel('Service level, %')).toHaveValue('180');
+  expect(await needs(page)).toEqual(before);
+  await level.fill('97');
+  await level.blur();
+  await expect(page.getByText(/Not saved: service level 80 % → 97 %/)).toBeVisible();
+  await expect(page.getByText('Must be above 0 and at most 99.9 %')).toBeHidden();
+  expect(sum(await needs(page))).toBeGreaterThan(sum(before));
 
-  await page.getByLabel('Service level, %').fill('97');
-  await page.getByLabel('Shrinkage, %').fill('30');
+  await page.getByText('Shrinkage and cost').click();
+  await page.getByLabel('Breaks, %').fill('lots');
+  await page.getByLabel('Breaks, %').blur();
+  await expect(page.getByText('“lots” is not a number')).toBeVisible();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(page.getByLabel('Breaks, %')).not.toHaveValue('lots');
+  await expect(page.getByText('“lots” is not a number')).toBeHidden();
+  await expect(level).toHaveValue('97');
+  await page.getByRole('button', { name: 'Back to saved' }).click();
+  await expect(level).toHaveValue('80');
+  await expect(page.getByText('Not saved:')).toBeHidden();
+
+  await level.fill('97');
   await page.getByRole('button', { name: 'Save targets' }).click();
   await expect(page.getByText('Saved.')).toBeVisible();
-  await page.reload();
-  const after = await needs();
-  expect(after.length).toBe(before.length);
-  expect(after.reduce((a, b) => a + b)).toBeGreaterThan(before.reduce((a, b) => a + b));
-  await page.getByLabel('Service level, %').fill('80');
+  expect(sum(await needs(page))).toBeGreaterThan(sum(before));
+  await page.getByRole('status').filter({ hasText: 'Saved.' }).getByRole('button', { name: 'Undo' }).click();
+  await expect(level).toHaveValue('80');
+  expect(await needs(page)).toEqual(before);
+});
+
+test('targets that exclude each other are said with the nearest that works', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  await chooseContactType(page, 'Groups');
+  await page.getByLabel('Service level, %').fill('99');
+  await page.getByLabel('within, s').fill('0');
+  await page.getByLabel('Occupancy ≤ %').fill('');
+  await page.getByLabel('Occupancy ≥ %').fill('95');
+  await expect(page.getByText(/Cannot be reached with the other targets: people are busiest on .* Use at most [\d.]+ %/)).toBeVisible();
   await page.getByRole('button', { name: 'Save targets' }).click();
-  expect(await needs()).toEqual(before);
+  await expect(page.getByText(/Cannot be reached with the other targets/)).toBeVisible();
+  await expect(page.getByLabel('Occupancy ≥ %')).toHaveValue('95');
+});
+
+test('a week, a typical day and a pool are sized like a day', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  await chooseContactType(page, 'Assisted travel');
+  await page.getByRole('navigation', { name: 'Period' }).getByRole('link', { name: 'Week' }).click();
+  await expect(page.getByText(/in the week 23 – 29 Nov needs/)).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Day by day' })).toBeVisible();
+  await page.getByRole('navigation', { name: 'Period' }).getByRole('link', { name: 'Typical Wed' }).click();
+  await expect(page.getByText(/on a typical Wednesday needs/)).toBeVisible();
+  const alone = sum(await needs(page));
+  await page.getByLabel('Pooled with').selectOption({ label: 'pooled with Groups' });
+  await expect(page).toHaveURL(/pool=/);
+  expect(sum(await needs(page))).toBeGreaterThan(alone);
+});
+
+test('what if more come, and what holding every interval takes', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  await chooseContactType(page, 'Groups');
+  await staffingTab(page, 'What if');
+  await page.getByLabel(/^Contacts/).fill('20');
+  await expect(page.getByText(/would need \d+ people at its peak instead of \d+/)).toBeVisible();
+  await expect(page.getByText('+20 %')).toBeVisible();
+  await page.getByRole('button', { name: 'As it is' }).click();
+  await expect(page.getByText(/would need/)).toBeHidden();
+  await expect(page.getByRole('row', { name: /75 % target/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Work out the exact day' }).click();
+  await expect(page.getByText(/Holding every target in every interval takes [\d,]+ agent-hours/)).toBeVisible({ timeout: 20_000 });
+  await expect(page.locator('[data-chart="held"] svg').first()).toBeVisible();
+});
+
+test('shifts are fitted to a week, become its cover and leave as a calendar', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-12-09');
+  await chooseContactType(page, 'Groups');
+  await staffingTab(page, 'Cover');
+  await page.getByLabel('Latest start of kind 1').fill('06:00');
+  await page.getByRole('button', { name: 'Fit shifts to this week' }).click();
+  await expect(page.getByRole('alert').filter({ hasText: 'last start: must be a time of day not before the earliest start' })).toBeVisible();
+  await expect(page.getByLabel('Latest start of kind 1')).toHaveValue('06:00');
+  await page.getByLabel('Latest start of kind 1').fill('13:00');
+  await page.getByLabel('within').fill('4');
+  await page.getByRole('button', { name: 'Fit shifts to this week' }).click();
+  await expect(page.getByText(/\d+ people with [\d,]+ paid hours a week/)).toBeVisible({ timeout: 30_000 });
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.getByRole('button', { name: 'Use as cover' }).click();
+  await expect(page.getByText('The shifts are the cover now.')).toBeVisible();
+  await expect(page.getByText(/, 0 missing where it is short/)).toBeVisible();
+  await expect(page.getByRole('row', { name: /Ada Quill.*3[5-9]\.\d/ })).toBeVisible();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'iCalendar' }).click()]);
+  const text = Buffer.concat(await (await download.createReadStream()).toArray()).toString();
+  expect(text).toContain('SUMMARY:Ada Quill');
+});
+
+test('a roster is refused row by row, then taken', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-12-16');
+  await chooseContactType(page, 'Assisted travel');
+  await staffingTab(page, 'Cover');
+  page.on('dialog', (dialog) => dialog.accept());
+  const take = async (rows: string) => {
+    await page.getByLabel('Roster file').setInputFiles({ name: 'roster.csv', mimeType: 'text/csv', buffer: Buffer.from(rows) });
+    await page.getByRole('button', { name: 'Take as cover' }).click();
+  };
+  await take('agent,start,end\nHal Pemberlay,2026-12-16 09:00,soon\n');
+  await expect(page.getByText('Row 2, column end: “soon” is no time')).toBeVisible();
+  await take('agent,start,end\nHal Pemberlay,2026-12-16 09:00,17:00\nIda Fernsby,2026-12-16 09:00,13:00\n');
+  await expect(page.getByText('The roster is the cover now.')).toBeVisible();
+  await expect(page.getByRole('row', { name: /Ida Fernsby.*4\.0/ })).toBeVisible();
+  await page.getByLabel('Who is away').selectOption({ label: 'Ida Fernsby' });
+  await page.getByLabel('First day').fill('2026-12-17');
+  await page.getByLabel('Why', { exact: true }).fill('Leave');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByText(/Ida Fernsby.*Leave/).first()).toBeVisible();
 });
 
 test('cover is planned between two times, and the week leaves as CSV', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/staffing?day=2026-12-02');
   await chooseContactType(page, 'Groups');
+  await staffingTab(page, 'Cover');
   await page.getByLabel('From', { exact: true }).fill('10:00');
   await page.getByLabel('To', { exact: true }).fill('09:00');
   await page.getByLabel('People on the phones').fill('17');
@@ -56,11 +168,23 @@ test('cover is planned between two times, and the week leaves as CSV', async ({ 
   await expect(page.getByLabel('People on the phones')).toHaveValue('17');
   await page.getByLabel('To', { exact: true }).fill('11:00');
   await page.getByRole('button', { name: 'Plan' }).click();
-  const row = page.getByRole('row', { name: /^10:30/ });
-  await expect(row.getByRole('cell', { name: '17', exact: true })).toBeVisible();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Week as CSV' }).click()]);
-  const text = await (await download.createReadStream()).toArray();
-  const lines = Buffer.concat(text).toString().trim().split('\n');
+  await expect(page.getByText('Saved.')).toBeVisible();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'CSV' }).last().click()]);
+  const lines = Buffer.concat(await (await download.createReadStream()).toArray()).toString().trim().split('\n');
   expect(lines[0]).toContain('need_agents');
-  expect(lines.filter((line) => line.includes('2026-12-02T10:30:00+00:00'))[0].split(',')[6]).toBe('17');
+  expect(lines.filter((line) => line.includes('2026-12-02T10:30:00+00:00'))[0].split(',')[7]).toBe('17');
+});
+
+test('lines are sized and those that are there checked', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  await staffingTab(page, 'Lines and ports');
+  await expect(page.getByText(/which take \d+ lines to refuse no more than 1 %/)).toBeVisible();
+  await page.getByLabel('Calls refused, at most %').fill('0');
+  await page.getByLabel('Lines there are').fill('60');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('0 % would need endless lines')).toBeVisible();
+  await page.getByLabel('Calls refused, at most %').fill('1');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText(/The 60 there are refuse [\d.]+ % of the calls: too few/)).toBeVisible();
 });

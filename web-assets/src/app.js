@@ -3,6 +3,7 @@ import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
+import { bindLive } from './live.js';
 import { bindFilters, bindTables } from './tables.js';
 
 // No inline script or style: the Content-Security-Policy forbids both.
@@ -42,7 +43,15 @@ document.addEventListener('click', (event) => {
 });
 
 bindKeyboard();
-bindStrip();
+bindStrip(document);
 bindForms();
-bindTables();
+bindLive();
+bindTables(document);
 bindFilters();
+// What htmx brings in has strips and tables of its own.
+document.addEventListener('htmx:load', (event) => {
+  if (event.detail.elt === document.body) return;
+  const root = event.detail.elt.parentNode ?? event.detail.elt;
+  bindStrip(root);
+  bindTables(root);
+});

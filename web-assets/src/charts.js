@@ -22,6 +22,53 @@ const KINDS = {
       ],
     };
   },
+  // Cover less need over a week: what is over above the line, what is missing below it.
+  cover(data, c) {
+    const basis = base(c, 'people');
+    const over = data.over.map((value) => (value > 0 ? value : null));
+    const under = data.over.map((value) => (value < 0 ? value : null));
+    return {
+      ...basis,
+      xAxis: { ...category(c, data.labels), axisLine: { onZero: true, lineStyle: { color: c.second } } },
+      series: [
+        { name: 'Over', type: 'bar', stack: 'x', data: over, itemStyle: { color: c.calm, opacity: 0.55 }, barCategoryGap: '0%' },
+        { name: 'Under', type: 'bar', stack: 'x', data: under, itemStyle: { color: c.storm, opacity: 0.8 }, barCategoryGap: '0%' },
+        line('Need', data.need, c.second, { step: 'middle', lineStyle: { color: c.second, width: 1.2 } }),
+        line('Cover', data.cover, c.brass, { step: 'middle', lineStyle: { color: c.brass, width: 1.8 } }),
+      ],
+    };
+  },
+  // Service level for agent-hours: as few as each promise takes, and where the cover stands.
+  service(data, c) {
+    const basis = base(c, '%');
+    const axis = { ...basis.yAxis };
+    const point = (name, value, colour, symbol) => ({ name, type: 'line', data: [value], symbol, symbolSize: 13, itemStyle: { color: colour }, lineStyle: { opacity: 0 } });
+    return {
+      ...basis,
+      tooltip: { ...basis.tooltip, trigger: 'item', formatter: ({ seriesName, value }) => `${seriesName}<br>${value[0]} agent-hours: ${value[1]} %` },
+      xAxis: { ...axis, type: 'value', name: 'agent-hours', nameLocation: 'middle', nameGap: 26, scale: true, axisLabel: { color: c.second } },
+      yAxis: { ...axis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1) },
+      grid: { ...basis.grid, bottom: 44 },
+      series: [
+        { name: 'Service level', type: 'line', smooth: 0.2, data: data.curve.map(([hours, level]) => [hours, level]), symbolSize: 6, itemStyle: { color: c.calm }, lineStyle: { color: c.calm, width: 2.4 }, markLine: { silent: true, symbol: 'none', data: [{ yAxis: data.target }], lineStyle: { color: c.storm, type: 'dashed' }, label: { formatter: `target ${data.target} %`, color: c.second, position: 'insideStartTop' } } },
+        ...(data.cover ? [point('Cover', data.cover, c.brass, 'diamond')] : []),
+      ],
+    };
+  },
+  // A day's exact service level with each interval's own need, and with a plan that holds.
+  held(data, c) {
+    const basis = base(c, '%');
+    return {
+      ...basis,
+      xAxis: category(c, data.labels),
+      yAxis: { ...basis.yAxis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1) },
+      series: [
+        line('Own need', data.own, c.brass, { lineStyle: { color: c.brass, width: 2, type: 'dashed' } }),
+        line('Held in every interval', data.held, c.calm, { lineStyle: { color: c.calm, width: 2.4 } }),
+        line('Target', data.labels.map(() => data.target), c.storm, { lineStyle: { color: c.storm, width: 1.2 }, tooltip: { show: false } }),
+      ],
+    };
+  },
   // A trial's service level with its confidence band, and theory beside it.
   trial(data, c) {
     const band = {
@@ -83,7 +130,7 @@ function draw(figure) {
 document.querySelectorAll('[data-chart]').forEach(draw);
 document.addEventListener('barometer:theme', () => drawn.forEach(({ paint }) => paint()));
 document.addEventListener('htmx:load', (event) => {
-  event.detail.elt.querySelectorAll?.('[data-chart]').forEach((figure) => {
-    if (!figure.querySelector('svg')) draw(figure);
-  });
+  const { elt } = event.detail;
+  const figures = [...(elt.querySelectorAll?.('[data-chart]') ?? []), ...(elt.matches?.('[data-chart]') ? [elt] : [])];
+  figures.filter((figure) => !figure.querySelector('svg')).forEach(draw);
 });

@@ -2,9 +2,10 @@
 // the place that data-strip names.
 import htmx from 'htmx.org';
 
-export function bindStrip() {
-  const strip = document.querySelector('[data-strip]');
-  if (!strip) return;
+export function bindStrip(root) {
+  const strip = root.querySelector?.('[data-strip]');
+  if (!strip || strip.dataset.bound !== undefined) return;
+  strip.dataset.bound = '';
   const target = strip.dataset.strip;
   const rows = [...strip.querySelectorAll('[data-row]')].map((row) => [...row.querySelectorAll('rect[data-at]')]);
   const allCells = rows.flat();

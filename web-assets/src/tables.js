@@ -1,7 +1,9 @@
 // Tables that stay sorted and export what they show: a press on a heading sorts by its column,
 // another turns it round; the button below saves the rows in the order shown.
-export function bindTables() {
-  document.querySelectorAll('table[data-sortable]').forEach((table) => {
+export function bindTables(root) {
+  root.querySelectorAll?.('table[data-sortable]').forEach((table) => {
+    if (table.dataset.bound !== undefined) return;
+    table.dataset.bound = '';
     [...table.tHead.rows[0].cells].forEach((heading, column) => {
       const button = pressable('sort', ...heading.childNodes);
       heading.append(button);

@@ -1,11 +1,11 @@
 //! Loads Larkhaven Ferries.
 
 use anyhow::{Context, Result};
-use barometer_demo::{CENTRE, DemoContactType, GRAIN, TODAY, ZONE, larkhaven};
+use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, trial_intervals};
 use barometer_simulate::Spread;
-use barometer_store::{HistoryInterval, NewSpecialDay, NewTrial, Store};
+use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store};
 use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -35,6 +35,16 @@ pub async fn load(store: &Store) -> Result<()> {
     store.add_special_days(centre, &school_holidays(), None).await?;
     for contact_type in types {
         load_contact_type(store, centre, contact_type, &zone).await?;
+    }
+    for person in PEOPLE {
+        let agent = NamedAgent {
+            name: person.name.to_owned(),
+            team: Some(person.team.to_owned()),
+            skills: person.skills.iter().map(|skill| (*skill).to_owned()).collect(),
+            contract_hours: Some(person.contract_hours),
+            stretches: Vec::new(),
+        };
+        store.save_agent(centre, &agent).await?;
     }
     for (name, day, choice) in FIRST_TRIALS {
         queue_trial(store, centre, name, day, choice, &zone).await?;

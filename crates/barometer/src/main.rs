@@ -1,8 +1,8 @@
 //! Barometer: try a change before your customers do.
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
-//! that reaches the database), `migrate` and `demo` prepare a database. `forecast` and `queueing` work on
-//! files.
+//! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need` and
+//! `queueing` work on files.
 
 mod demo;
 mod headless;
@@ -33,6 +33,8 @@ enum Command {
     Worker(worker::WorkerOptions),
     /// Forecasts interval history from a CSV file into another; needs no database.
     Forecast(headless::forecast::Options),
+    /// Turns a forecast into people per interval under targets; needs no database.
+    Need(headless::need::Options),
     /// Works out queueing models for the rows of a CSV file; needs no database.
     Queueing(headless::queueing::Options),
     /// Brings the database's schema up to date.
@@ -77,6 +79,7 @@ async fn run(cli: Cli) -> Result<()> {
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let command = match cli.command {
         Command::Forecast(options) => return headless::forecast::run(options).await,
+        Command::Need(options) => return headless::need::run(options).await,
         Command::Queueing(options) => return headless::queueing::run(options).await,
         command => command,
     };
@@ -89,7 +92,7 @@ async fn run(cli: Cli) -> Result<()> {
         .await
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
     match command {
-        Command::Forecast(_) | Command::Queueing(_) => Ok(()),
+        Command::Forecast(_) | Command::Need(_) | Command::Queueing(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Migrate => Ok(store.migrate().await?),

@@ -4,9 +4,9 @@ use std::time::Duration;
 
 use anyhow::Result;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
-use barometer_plan::{TrialInputs, TrialResult};
+use barometer_plan::{TrialInputs, TrialResult, fit_shifts};
 use barometer_simulate::{Experiment, Summary};
-use barometer_store::{Job, RunState, Store, StoreError};
+use barometer_store::{Job, RunState, SearchState, Store, StoreError};
 use barometer_web::refresh_forecast;
 use clap::Args;
 use futures_util::stream::{self, StreamExt};
@@ -88,6 +88,7 @@ async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
     match job {
         Job::Trial { trial } => play_trial(&store, trial).await,
         Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
+        Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
     }
 }
 
@@ -119,6 +120,31 @@ async fn make_forecasts(store: &Store, run: Uuid) -> Result<(), BoxDynError> {
         }
     }
     Ok(store.end_forecast_run(run, RunState::Done).await?)
+}
+
+/// Looks for shifts until the search's limit, or until somebody has seen enough. A worker that dies
+/// leaves the search to the next one, which begins anew.
+async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
+    let search = match store.shift_search(id).await {
+        Err(StoreError::NotFound) => return Ok(()),
+        other => other?,
+    };
+    if matches!(search.state, SearchState::Found | SearchState::Failed) {
+        return Ok(());
+    }
+    let (limit, problem) = (Duration::from_secs(search.limit_secs.into()), search.problem);
+    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
+    let fitted = tokio::task::spawn_blocking(move || {
+        fit_shifts(&problem, limit, |progress| {
+            // Where the database is away, the search goes on and says so later.
+            here.block_on(reporting.report_shift_search(id, progress)).unwrap_or(true)
+        })
+    });
+    match fitted.await? {
+        Ok(roster) => store.end_shift_search(id, Ok(&roster)).await?,
+        Err(error) => store.end_shift_search(id, Err(&error.to_string())).await?,
+    }
+    Ok(())
 }
 
 async fn play_trial(store: &Store, id: Uuid) -> Result<(), BoxDynError> {

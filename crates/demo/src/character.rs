@@ -1,6 +1,6 @@
 //! What each contact type is like, and what is expected of its intervals.
 
-use barometer_plan::{IntervalLoad, Rules};
+use barometer_plan::{IntervalLoad, Model, Rules};
 use barometer_strategy::{Exit, Strategy};
 use jiff::civil::{Date, DateTime};
 
@@ -36,6 +36,9 @@ pub struct Character {
     /// Places in the queue and longest wait in seconds of its strategy.
     queue: (Option<u32>, Option<u32>),
 }
+
+/// What a paid hour of one person costs.
+const COST_PER_HOUR: f64 = 22.5;
 
 const EVEN_WEEK: [f64; 7] = [1.15, 1.02, 0.98, 1.0, 1.08, 0.97, 0.8];
 const OFFICE_WEEK: [f64; 7] = [1.3, 1.2, 1.15, 1.15, 1.2, 0.55, 0.35];
@@ -159,6 +162,7 @@ impl Character {
                 abandonment: None,
                 occupancy: Some(0.9),
                 patience_secs: None,
+                model: Some(Model::Deadline),
                 ..Rules::STARTING
             },
             daily: 950.0,
@@ -173,7 +177,9 @@ impl Character {
             queue: (None, None),
             ..bookings
         };
-        [bookings, sailing_changes, vehicles, assisted, groups, chat, email]
+        let mut all = [bookings, sailing_changes, vehicles, assisted, groups, chat, email];
+        all.iter_mut().for_each(|each| each.rules.cost_per_hour = Some(COST_PER_HOUR));
+        all
     }
 
     /// Contacts expected of the half-hour that starts at a local time, all events included; `None`

@@ -11,10 +11,12 @@ mod calendar;
 mod character;
 mod cover;
 mod history;
+mod people;
 
 pub use calendar::SCHOOL_HOLIDAYS;
 pub use character::Character;
 pub use history::PastInterval;
+pub use people::{PEOPLE, Person};
 
 use barometer_forecast::Grain;
 use barometer_strategy::Strategy;

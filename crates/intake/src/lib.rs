@@ -4,19 +4,22 @@
 //!   [`Layout::guess`] finds it from the heading and a sample, and says what it is unsure of;
 //! * a [`RowReader`] turns one row after another into a [`Reading`], or says which column is at
 //!   fault and what would do;
-//! * [`calendar_days`] reads the days of an iCalendar file.
+//! * [`calendar_days`] reads the days of an iCalendar file, [`roster_calendar`] and [`roster_rows`]
+//!   the shifts of named people.
 //!
 //! Nothing here reads a file: rows come as texts, from wherever.
 
 mod calendar;
 mod layout;
 mod numbers;
+mod roster;
 mod row;
 mod spread;
 mod times;
 
 pub use calendar::{CalendarDays, CalendarError, calendar_days};
 pub use layout::{Doubt, Guess, Layout, Role};
+pub use roster::{RosterRefusal, RosterShift, roster_calendar, roster_rows};
 pub use row::{MOST_NAME_CHARS, Reading, Refusal, RowReader, Start};
 pub use spread::spread_day;
 pub use times::DayOrder;

@@ -22,6 +22,8 @@ pub struct IntervalAssessment {
     pub pressure: Option<f64>,
     /// Whether the cover meets every target ([`Verdict::on_cover`]); `None` without cover.
     pub verdict: Option<Verdict>,
+    /// Work left at the end of the interval with this cover, in hours; only of work that can wait.
+    pub backlog_hours: Option<f64>,
 }
 
 impl IntervalAssessment {
@@ -69,5 +71,6 @@ pub fn assess(
         with_cover,
         pressure: cover.map(|agents| pressure(load, interval_secs, agents, rules.concurrency)),
         verdict: cover.map(|agents| Verdict::on_cover(needed.agents, agents)),
+        backlog_hours: None,
     })
 }

@@ -9,15 +9,23 @@
 
 mod assess;
 mod cover_choice;
+mod day_plan;
+mod deferred;
+mod lines;
 mod need;
 mod rules;
 mod schedule;
+mod shifts;
 mod shrinkage;
 mod trial;
+mod uncertain;
 mod verdict;
+mod what_if;
 
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use cover_choice::{CoverChoice, trial_intervals};
+pub use day_plan::{DayPlan, ExactDay};
+pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
 };
@@ -25,9 +33,15 @@ pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
 };
+pub use shifts::{
+    FitProgress, FittedRoster, FittedShift, ShiftError, ShiftProblem, ShiftShape, check_shifts,
+    fit_shifts,
+};
 pub use shrinkage::Shrinkage;
 pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
+pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;
+pub use what_if::{PricedLevel, Service, pooled, price_of_levels, service_of, stricter};
 
 /// What is expected of one interval.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]

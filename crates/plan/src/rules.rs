@@ -3,6 +3,7 @@
 use barometer_queueing::{LevelOf, Outcome};
 use serde::{Deserialize, Serialize};
 
+use crate::IntervalLoad;
 use crate::need::Model;
 use crate::shrinkage::Shrinkage;
 
@@ -28,6 +29,9 @@ pub struct Rules {
     pub occupancy_floor: Option<f64>,
     /// Mean of the exponential patience in seconds; `None` when contacts wait for ever.
     pub patience_secs: Option<f64>,
+    /// Mean handle time in seconds that is taken instead of the forecast's; `None` for the forecast's.
+    #[serde(default)]
+    pub handle_secs: Option<f64>,
     /// Contacts that one agent handles at the same time.
     pub concurrency: u32,
     /// By how much each further contact of an agent lengthens the others, as a share of the time
@@ -103,6 +107,7 @@ impl Rules {
         occupancy: Some(0.88),
         occupancy_floor: None,
         patience_secs: Some(180.0),
+        handle_secs: None,
         concurrency: 1,
         slowing: 0.0,
         model: None,
@@ -169,15 +174,17 @@ impl Rules {
             "patience_secs",
             "must be at least 1 s; leave it empty when contacts wait for ever",
         );
+        let handled = self.handle_secs.is_none_or(|secs| (1.0..=86_400.0).contains(&secs));
+        ensure(handled, "handle_secs", "must be 1 s to 86400 s; leave it empty for the forecast's");
         ensure(
             self.model != Some(Model::ErlangA) || self.patience_secs.is_some(),
             "patience_secs",
             "Erlang A needs a patience; give one, or choose Erlang C",
         );
         ensure(
-            self.model != Some(Model::Deadline) || self.within_secs >= 1800.0,
+            self.model != Some(Model::Deadline) || self.within_secs >= 7200.0,
             "within_secs",
-            "a deadline must be at least 1800 s (half an hour); shorter promises need a queue",
+            "a deadline must be at least 7200 s (two hours); shorter promises need a queue",
         );
         ensure(
             (1..=20).contains(&self.concurrency),
@@ -196,6 +203,12 @@ impl Rules {
         let costed = self.cost_per_hour.is_none_or(|cost| (0.0..=1e6).contains(&cost));
         ensure(costed, "cost_per_hour", "must be 0 to 1000000; leave it empty when unknown");
         if errors.is_empty() { Ok(self) } else { Err(errors) }
+    }
+
+    /// The load with the handle time that is to be taken.
+    pub fn load(&self, forecast: IntervalLoad) -> IntervalLoad {
+        let handle_secs = self.handle_secs.unwrap_or(forecast.handle_secs);
+        IntervalLoad { handle_secs, ..forecast }
     }
 
     /// Every target beside what `outcome` came to.

@@ -5,7 +5,8 @@ use rayon::prelude::*;
 
 use crate::IntervalLoad;
 use crate::assess::{IntervalAssessment, assess};
-use crate::need::NeedError;
+use crate::deferred;
+use crate::need::{Model, NeedError};
 use crate::rules::Rules;
 use crate::verdict::Verdict;
 
@@ -65,6 +66,13 @@ pub fn schedule(
         let found = cover.binary_search_by_key(&start, |planned| planned.start).ok()?;
         Some(cover[found].agents)
     };
+    let forecast: Vec<ForecastInterval> = forecast
+        .iter()
+        .map(|interval| ForecastInterval { load: rules.load(interval.load), ..*interval })
+        .collect();
+    if Model::for_rules(rules) == Model::Deadline {
+        return deferred::schedule(&forecast, agents_at, interval_secs, rules);
+    }
     forecast
         .par_iter()
         .map(|&ForecastInterval { start, load }| {

@@ -30,21 +30,20 @@ pub enum DeadlineError {
     /// A number out of range.
     #[error(transparent)]
     Number(#[from] QueueError),
-    /// What comes in during an interval is due before anybody can work on it.
-    #[error(
-        "what comes in during interval {interval} is due before anybody can work on it; the deadline must reach over the closed time, and over two intervals at least"
-    )]
-    DueWhileClosed {
-        /// Number of the interval, from 1.
-        interval: usize,
+    /// The deadline ends before anybody could be sure to have worked on what comes in.
+    #[error("the deadline must reach over two intervals at least, that is {least_secs} s")]
+    TooShort {
+        /// The shortest deadline that can be planned for, in seconds.
+        least_secs: f64,
     },
 }
 
-/// The smoothest plan that has every contact done within `deadline_secs` of coming in: of all plans
-/// that do, the one whose busiest interval is least busy, and so on down.
+/// The smoothest plan that has every contact done within `deadline_secs` of opening hours after it
+/// came in: of all plans that do, the one whose busiest interval is least busy, and so on down.
 ///
-/// What comes in during an interval can be worked on from the next one on, and must be done by the
-/// end of the last interval that lies within the deadline of its first second. Work is a fluid; the
+/// What comes in during an interval can be worked on from the next open one on, and must be done by
+/// the end of the last interval that lies within the deadline of its first second; closed time does
+/// not count. Work is a fluid; the
 /// whole people of an interval are rounded so that the work done so far is never less than planned.
 /// Work that is due after the last interval is done by its end as well.
 ///
@@ -71,18 +70,17 @@ pub fn plan_by_deadline(
     let reach = (deadline_secs / interval_secs + 1e-9).floor() as usize;
     let bounds = Bounds::new(intervals, interval_secs, reach)?;
     let levels = bounds.smoothest();
-    let (mut done, mut planned, mut people) = (0.0, 0.0f64, 0.0f64);
+    let (mut done, mut planned) = (0.0f64, 0.0f64);
     let mut come = 0.0;
     let mut open = 0;
     Ok(intervals
         .iter()
         .map(|interval| {
             let level = if interval.open { levels[open] } else { 0.0 };
-            // In interval-people: whole people so far never fall behind the plan so far.
+            // In interval-people: whole people never fall behind the plan, also where some of them
+            // had nothing left to do before.
             planned += level;
-            let whole = (planned - 1e-9).ceil().max(people) - people;
-            let agents = if interval.open { whole } else { 0.0 };
-            people += agents;
+            let agents = if interval.open { (planned - done - 1e-9).ceil().max(0.0) } else { 0.0 };
             let before = come;
             come += interval.contacts * interval.handle_secs / interval_secs;
             if interval.open {
@@ -115,26 +113,28 @@ impl Bounds {
             interval.contacts * interval.handle_secs / interval_secs
         };
         let total: f64 = intervals.iter().map(work).sum();
-        let mut due = vec![0.0; intervals.len()];
-        for (at, interval) in intervals.iter().enumerate() {
-            if interval.contacts == 0.0 || at + 1 >= intervals.len() {
-                continue;
+        if reach < 2 {
+            return Err(DeadlineError::TooShort { least_secs: 2.0 * interval_secs });
+        }
+        // By open interval: what comes in while closed comes in as the next one begins.
+        let count = intervals.iter().filter(|interval| interval.open).count();
+        let mut due = vec![0.0; count];
+        let mut open = 0;
+        for interval in intervals {
+            let last =
+                if interval.open { open + reach - 1 } else { (open + reach).saturating_sub(2) };
+            // Beyond the end of what is looked at nothing is due yet.
+            if let Some(due) = due.get_mut(last) {
+                *due += work(interval);
             }
-            // The last open interval that ends in time.
-            let last = (at + reach).min(intervals.len()).max(at + 1) - 1;
-            let in_time = (at + 1..=last).rev().find(|&later| intervals[later].open);
-            match in_time {
-                Some(later) => due[later] += work(interval),
-                // The end of what is looked at is not a deadline.
-                None if at + reach >= intervals.len() => {}
-                None => return Err(DeadlineError::DueWhileClosed { interval: at + 1 }),
-            }
+            open += usize::from(interval.open);
         }
         let (mut come, mut owed) = (0.0, 0.0);
         let (mut most, mut least) = (Vec::new(), Vec::new());
-        for (interval, due) in intervals.iter().zip(&due) {
-            owed += due;
+        let mut due = due.into_iter();
+        for interval in intervals {
             if interval.open {
+                owed += due.next().unwrap_or(0.0);
                 most.push(come);
                 least.push(owed);
             }
@@ -182,4 +182,50 @@ impl Bounds {
         }
         levels
     }
+}
+
+/// What a planned cover leaves undone.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct LateWork {
+    /// Work left when the interval ends, in hours.
+    pub backlog_hours: f64,
+    /// Of it, what should have been done by then, in hours.
+    pub late_hours: f64,
+}
+
+/// What `agents` per interval leave undone, under the rules of [`plan_by_deadline`]. Nobody works
+/// in a closed interval.
+///
+/// # Errors
+///
+/// As [`plan_by_deadline`].
+pub fn late_work(
+    intervals: &[DeferrableInterval],
+    interval_secs: f64,
+    deadline_secs: f64,
+    agents: &[u32],
+) -> Result<Vec<LateWork>, DeadlineError> {
+    positive("interval in seconds", interval_secs)?;
+    positive("deadline in seconds", deadline_secs)?;
+    let reach = (deadline_secs / interval_secs + 1e-9).floor() as usize;
+    let bounds = Bounds::new(intervals, interval_secs, reach)?;
+    let hours = interval_secs / 3600.0;
+    let (mut come, mut done, mut open) = (0.0, 0.0f64, 0);
+    Ok(intervals
+        .iter()
+        .zip(agents)
+        .map(|(interval, &agents)| {
+            let before = come;
+            come += interval.contacts * interval.handle_secs / interval_secs;
+            let mut late = 0.0;
+            if interval.open {
+                done = (done + f64::from(agents)).min(before);
+                // The end of what is looked at is no deadline, unlike in a plan.
+                let is_last = open + 1 == bounds.least.len();
+                late = if is_last { 0.0 } else { (bounds.least[open] - done).max(0.0) };
+                open += 1;
+            }
+            LateWork { backlog_hours: (come - done).max(0.0) * hours, late_hours: late * hours }
+        })
+        .collect())
 }

@@ -42,7 +42,9 @@ mod traffic;
 mod transient;
 
 pub use chat::{ChatPace, ChatTeam};
-pub use deadline::{DeadlineError, DeferrableInterval, DeferredWork, plan_by_deadline};
+pub use deadline::{
+    DeadlineError, DeferrableInterval, DeferredWork, LateWork, late_work, plan_by_deadline,
+};
 pub use erlang_a::ErlangA;
 pub use erlang_b::{
     Redialled, erlang_b, erlang_b_with_redial, lines_for_blocking, load_for_blocking,

@@ -2,7 +2,7 @@
 
 /// Nodes and weights of the 16-point Gauss-Legendre rule on −1..1, positive half.
 #[expect(clippy::excessive_precision, reason = "17 digits, as the tables print them")]
-pub(crate) const GAUSS_LEGENDRE_16: [(f64, f64); 8] = [
+const GAUSS_LEGENDRE_16: [(f64, f64); 8] = [
     (0.98940093499164993, 0.027152459411754095),
     (0.94457502307323258, 0.062253523938647893),
     (0.86563120238783174, 0.095158511682492785),
@@ -11,6 +11,15 @@ pub(crate) const GAUSS_LEGENDRE_16: [(f64, f64); 8] = [
     (0.45801677765722739, 0.16915651939500254),
     (0.28160355077925891, 0.18260341504492359),
     (0.09501250983763744, 0.1894506104550685),
+];
+
+/// Nodes and weights of the 8-point rule, positive half.
+#[expect(clippy::excessive_precision, reason = "17 digits, as the tables print them")]
+pub(crate) const GAUSS_LEGENDRE_8: [(f64, f64); 4] = [
+    (0.96028985649753623, 0.10122853629037626),
+    (0.79666647741362674, 0.22238103445337447),
+    (0.52553240991632899, 0.31370664587788729),
+    (0.18343464249564980, 0.36268378337836198),
 ];
 
 /// Halvings before the integrator gives up refining; 2^-40 of a range is below rounding.

@@ -10,6 +10,7 @@
 use crate::bend::bend;
 use crate::erlang_a::ErlangA;
 use crate::erlang_c::ErlangC;
+use crate::quadrature::GAUSS_LEGENDRE_8;
 use crate::traffic::{QueueError, Traffic, positive};
 
 /// What a staffing promises. Shares are 0..=1 of the offered contacts.
@@ -341,15 +342,6 @@ fn quick_line(a: f64, n: f64, giving_up: f64) -> (f64, f64) {
     }
 }
 
-/// Nodes and weights of the 8-point Gauss-Legendre rule on −1..1, positive half.
-#[expect(clippy::excessive_precision, reason = "17 digits, as the tables print them")]
-const EIGHT_POINTS: [(f64, f64); 4] = [
-    (0.96028985649753623, 0.10122853629037626),
-    (0.79666647741362674, 0.22238103445337447),
-    (0.52553240991632899, 0.31370664587788729),
-    (0.18343464249564980, 0.36268378337836198),
-];
-
 /// ∫ over 0..`until` of exp(c (1 − e^−z) − (s + 1) z) by eight nodes, where the exponent changes so
 /// little that they are exact to ten digits; else `None`.
 fn quick_answered(c: f64, s: f64, excess: f64, until: f64) -> Option<f64> {
@@ -360,7 +352,7 @@ fn quick_answered(c: f64, s: f64, excess: f64, until: f64) -> Option<f64> {
     }
     let half = 0.5 * until;
     let density = |z: f64| (slope * z - c * bend(z)).exp();
-    let sum: f64 = EIGHT_POINTS
+    let sum: f64 = GAUSS_LEGENDRE_8
         .iter()
         .map(|(node, weight)| weight * (density(half - half * node) + density(half + half * node)))
         .sum();

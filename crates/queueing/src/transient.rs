@@ -5,7 +5,7 @@
 //! more are busy than planned, and nobody new is answered until they are gone.
 
 use crate::poisson;
-use crate::quadrature::GAUSS_LEGENDRE_16;
+use crate::quadrature::GAUSS_LEGENDRE_8;
 use crate::traffic::{QueueError, not_negative, positive};
 
 /// What happens in one stretch of a day.
@@ -91,6 +91,19 @@ impl Moment {
         shares
     }
 
+    /// Whether these probabilities are those of `other`, but for less than `tolerance` in all.
+    pub fn is_close_to(&self, other: &Self, tolerance: f64) -> bool {
+        if self.servers != other.servers {
+            return false;
+        }
+        let (own, others) = (self.in_system(), other.in_system());
+        let longest = own.len().max(others.len());
+        let at = |shares: &[f64], k: usize| shares.get(k).copied().unwrap_or(0.0);
+        let off: f64 = (0..longest).map(|k| (at(&own, k) - at(&others, k)).abs()).sum();
+        let leaving = |moment: &Self| -> f64 { moment.leaving.iter().flatten().sum() };
+        off + (leaving(self) - leaving(other)).abs() < tolerance
+    }
+
     fn mean_in_system(&self) -> f64 {
         self.in_system().iter().enumerate().map(|(k, share)| k as f64 * share).sum()
     }
@@ -109,6 +122,9 @@ struct Rates {
 /// Shares below this are dropped at the far end of the line; a day of a hundred stretches loses less
 /// than 1e-12 by it.
 const DROPPED: f64 = 1e-16;
+
+/// Terms of a Poisson sum that add nothing.
+const NO_WEIGHT: f64 = 1e-19;
 
 /// Beats of the clock that are taken in one go.
 const MOST_BEATS: f64 = 400.0;
@@ -250,6 +266,14 @@ impl TransientDay {
         (figures, now)
     }
 
+    /// The probabilities at the end of a stretch that begins with `moment`, without its figures.
+    pub fn pass(&self, moment: &Moment, stretch: &Stretch) -> Moment {
+        let rates = self.rates(stretch);
+        let from = moment.staffed(rates);
+        let mut sums = from.nothing();
+        self.advance(&from, rates, stretch.secs, &mut sums)
+    }
+
     fn rates(&self, stretch: &Stretch) -> Rates {
         Rates {
             coming: stretch.contacts_per_sec,
@@ -274,7 +298,9 @@ impl TransientDay {
                     sums.add(&now, left);
                     return now;
                 }
-                let part = left.min(MOST_BEATS / rate);
+                // Leavers are soon gone; the sooner they are dropped the better.
+                let beats = if now.leaving.is_empty() { MOST_BEATS } else { MOST_BEATS / 4.0 };
+                let part = left.min(beats / rate);
                 let (end, spent) = uniformise(&now, rates, longest, rate, part);
                 if longest < rates.most_waiting && end.at_line(longest) > DROPPED {
                     longest = (longest * 2).min(rates.most_waiting);
@@ -319,7 +345,7 @@ impl TransientDay {
         let mut in_time = 0.0;
         for pair in breaks.windows(2) {
             let (middle, half) = (0.5 * (pair[0] + pair[1]), 0.5 * (pair[0] - pair[1]));
-            let mut nodes: Vec<(f64, f64)> = GAUSS_LEGENDRE_16
+            let mut nodes: Vec<(f64, f64)> = GAUSS_LEGENDRE_8
                 .iter()
                 .flat_map(|&(node, weight)| {
                     [(middle + half * node, weight), (middle - half * node, weight)]
@@ -331,7 +357,8 @@ impl TransientDay {
                 *now = self.advance(now, rates, at - before_end, sums);
                 at = before_end;
                 let sight = rates.seeing(now);
-                let reached = self.reached_across(sight, now.leaving.len(), before_end, &rest[1..]);
+                let excess = now.leaving.len();
+                let reached = self.reached_across(sight, excess, before_end, &rest[1..]);
                 in_time += half * weight * now.expected(&reached);
             }
             *now = self.advance(now, rates, at - pair[1], sums);
@@ -395,7 +422,9 @@ impl TransientDay {
             let mut sum = now.nothing();
             let mut next = now.clone();
             for weight in poisson::weights(rate * part) {
-                sum.add(&now, weight);
+                if weight > NO_WEIGHT {
+                    sum.add(&now, weight);
+                }
                 rates.step_back(&now, &mut next, rate);
                 std::mem::swap(&mut now, &mut next);
             }
@@ -484,42 +513,62 @@ fn uniformise(
     let weights = poisson::weights(rate * secs);
     let tails = poisson::tails(rate * secs);
     let (mut end, mut spent) = (start.nothing(), start.nothing());
+    let pace = Pace::new(rates, longest, rate);
     let (mut now, mut next) = (start.clone(), start.nothing());
     for (weight, tail) in weights.iter().zip(&tails) {
-        end.add_up_to(longest, &now, *weight);
+        if *weight > NO_WEIGHT {
+            end.add_up_to(longest, &now, *weight);
+        }
         spent.add_up_to(longest, &now, tail / rate);
-        step(&now, &mut next, rates, longest, rate);
+        step(&now, &mut next, rates, &pace, longest, rate);
         std::mem::swap(&mut now, &mut next);
     }
     (end, spent)
 }
 
+/// Chances per beat of the clock, by the number in the system.
+struct Pace {
+    /// That somebody leaves.
+    leaves: Vec<f64>,
+    /// That nothing happens.
+    stays: Vec<f64>,
+}
+
+impl Pace {
+    fn new(rates: Rates, longest: usize, rate: f64) -> Self {
+        let last = rates.servers + longest;
+        let leaves: Vec<f64> = (0..=last)
+            .map(|system| {
+                let (busy, waiting) =
+                    (system.min(rates.servers), system.saturating_sub(rates.servers));
+                (busy as f64 * rates.handled + waiting as f64 * rates.giving_up) / rate
+            })
+            .collect();
+        let comes = |system: usize| if system < last { rates.coming / rate } else { 0.0 };
+        let stays =
+            leaves.iter().enumerate().map(|(at, leaves)| 1.0 - leaves - comes(at)).collect();
+        Self { leaves, stays }
+    }
+}
+
 /// One beat of the clock; who comes when `longest` wait finds no place.
-fn step(now: &Moment, next: &mut Moment, rates: Rates, longest: usize, rate: f64) {
+fn step(now: &Moment, next: &mut Moment, rates: Rates, pace: &Pace, longest: usize, rate: f64) {
     let servers = rates.servers;
     let (coming, handled, giving_up) =
         (rates.coming / rate, rates.handled / rate, rates.giving_up / rate);
-    let last = servers + longest;
-    let full = servers as f64 * handled;
-    // Each state from what it keeps and what its neighbours send: one pass without a branch.
-    let leaves = |system: usize| {
-        if system <= servers {
-            system as f64 * handled
-        } else {
-            full + (system - servers) as f64 * giving_up
-        }
-    };
-    let shares = &now.normal[..=last];
-    let mut from_below = 0.0;
-    for system in 0..last {
-        let own = shares[system];
-        let sent_up = own * coming;
-        next.normal[system] = own - sent_up - own * leaves(system)
-            + from_below
-            + shares[system + 1] * leaves(system + 1);
-        from_below = sent_up;
+    // Every state from what it keeps and what its neighbours send: one pass without a branch.
+    let shares = &now.normal[..pace.leaves.len()];
+    let inner = shares.windows(3).zip(pace.stays[1..].iter().zip(&pace.leaves[2..]));
+    for (next, (around, (stays, from_above))) in next.normal[1..].iter_mut().zip(inner) {
+        *next = around[1] * stays + around[0] * coming + around[2] * from_above;
     }
-    next.normal[last] = shares[last] * (1.0 - leaves(last)) + from_below;
+    let last = shares.len() - 1;
+    if last == 0 {
+        next.normal[0] = shares[0];
+    } else {
+        next.normal[0] = shares[0] * pace.stays[0] + shares[1] * pace.leaves[1];
+        next.normal[last] = shares[last] * pace.stays[last] + shares[last - 1] * coming;
+    }
     for row in &mut next.leaving {
         row[..=longest].iter_mut().for_each(|share| *share = 0.0);
     }

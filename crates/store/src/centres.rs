@@ -1,7 +1,7 @@
 //! The centre and its contact types.
 
 use barometer_forecast::{Grain, MethodName};
-use barometer_plan::Rules;
+use barometer_plan::{LineRules, Rules};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff_sqlx::ToSqlx;
@@ -117,6 +117,28 @@ impl Store {
             .map_err(StoreError::on("fixing today"))
     }
 
+    /// What lines the centre has and promises; those of a new centre before anybody said.
+    pub async fn line_rules(&self, centre: Uuid) -> Result<LineRules, StoreError> {
+        let rules: Option<Json<LineRules>> =
+            sqlx::query_scalar("SELECT line_rules FROM centres WHERE id = $1")
+                .bind(centre)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(StoreError::on("reading the lines"))?;
+        Ok(rules.map_or(LineRules::STARTING, |rules| rules.0))
+    }
+
+    /// Changes what lines the centre has and promises.
+    pub async fn save_line_rules(&self, centre: Uuid, rules: &LineRules) -> Result<(), StoreError> {
+        sqlx::query("UPDATE centres SET line_rules = $2 WHERE id = $1")
+            .bind(centre)
+            .bind(Json(rules))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("saving the lines"))
+    }
+
     /// Removes a centre with everything that belongs to it.
     pub async fn remove_centre(&self, centre: Uuid) -> Result<(), StoreError> {
         let failed = StoreError::on("removing a centre");
@@ -224,15 +246,32 @@ impl Store {
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
 
-    /// Changes a contact type's targets.
+    /// Changes a contact type's targets, and keeps those from before for
+    /// [`undo_rules`](Self::undo_rules).
     pub async fn save_rules(&self, contact_type: Uuid, rules: &Rules) -> Result<(), StoreError> {
-        let done = sqlx::query("UPDATE contact_types SET rules = $2 WHERE id = $1")
-            .bind(contact_type)
-            .bind(Json(rules))
-            .execute(&self.pool)
-            .await
-            .map_err(StoreError::on("saving targets"))?;
+        let done = sqlx::query(
+            "UPDATE contact_types SET rules = $2, previous_rules = rules WHERE id = $1",
+        )
+        .bind(contact_type)
+        .bind(Json(rules))
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::on("saving targets"))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+    }
+
+    /// Changes the targets back to those before the last save; once more makes that undone. Nothing
+    /// happens where nothing was saved.
+    pub async fn undo_rules(&self, contact_type: Uuid) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE contact_types SET rules = previous_rules, previous_rules = rules \
+             WHERE id = $1 AND previous_rules IS NOT NULL",
+        )
+        .bind(contact_type)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("undoing targets"))
     }
 }
 

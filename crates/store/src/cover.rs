@@ -42,22 +42,30 @@ impl Store {
         contact_type: Uuid,
         cover: &[CoverInterval],
     ) -> Result<(), StoreError> {
-        let starts: Vec<_> = cover.iter().map(|interval| interval.start.to_sqlx()).collect();
-        let agents: Vec<_> = cover
-            .iter()
-            .map(|interval| i32::try_from(interval.agents).unwrap_or(i32::MAX))
-            .collect();
-        sqlx::query(
-            "INSERT INTO cover (contact_type_id, interval_start, agents) \
-             SELECT $1, * FROM unnest($2::timestamptz[], $3::int4[]) \
-             ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET agents = excluded.agents",
-        )
-        .bind(contact_type)
-        .bind(starts)
-        .bind(agents)
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("saving the cover"))
+        let mut connection =
+            self.pool.acquire().await.map_err(StoreError::on("saving the cover"))?;
+        insert_cover(&mut connection, contact_type, cover).await
     }
+}
+
+pub(crate) async fn insert_cover(
+    connection: &mut sqlx::PgConnection,
+    contact_type: Uuid,
+    cover: &[CoverInterval],
+) -> Result<(), StoreError> {
+    let starts: Vec<_> = cover.iter().map(|interval| interval.start.to_sqlx()).collect();
+    let agents: Vec<_> =
+        cover.iter().map(|interval| i32::try_from(interval.agents).unwrap_or(i32::MAX)).collect();
+    sqlx::query(
+        "INSERT INTO cover (contact_type_id, interval_start, agents) \
+         SELECT $1, * FROM unnest($2::timestamptz[], $3::int4[]) \
+         ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET agents = excluded.agents",
+    )
+    .bind(contact_type)
+    .bind(starts)
+    .bind(agents)
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("saving the cover"))
 }

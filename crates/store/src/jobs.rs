@@ -26,6 +26,11 @@ pub enum Job {
         /// Key of the run.
         forecast_run: Uuid,
     },
+    /// Looks for shifts that follow a need.
+    Shifts {
+        /// Key of the search.
+        shift_search: Uuid,
+    },
 }
 
 /// What a worker takes jobs from: told of new ones by the database, and looking for itself now

@@ -3,6 +3,7 @@
 //! [`Store`] is a pool; each module adds the questions that can be asked about its aggregate. Rows
 //! leave no module: every answer is a domain type or one of the plain structs named here.
 
+mod agents;
 mod centres;
 mod cover;
 mod error;
@@ -15,12 +16,14 @@ mod jobs;
 mod marks;
 mod overlays;
 mod sessions;
+mod shift_searches;
 mod special_days;
 mod strategies;
 mod tokens;
 mod trials;
 mod users;
 
+pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
 pub use error::StoreError;
 pub use forecast_runs::{ForecastRun, RunState};
@@ -32,6 +35,7 @@ pub use jobs::{Job, JobQueue};
 pub use marks::{Decision, HistoryMark};
 pub use overlays::KeptOverlay;
 pub use sessions::Sessions;
+pub use shift_searches::{SearchState, ShiftSearch};
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, StrategyVersion};
 pub use tokens::Token;

@@ -15,6 +15,13 @@ impl Wrong {
         self.0.get(field).map(String::as_str)
     }
 
+    /// One message at one field.
+    pub fn of(field: &'static str, message: impl Into<String>) -> Self {
+        let mut wrong = Self::default();
+        wrong.note(field, message);
+        wrong
+    }
+
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }

@@ -10,6 +10,7 @@ use uuid::Uuid;
 
 use barometer_store::Centre;
 use rows::Rows;
+pub(crate) use rows::workbook_rows;
 use shapes::Shapes;
 
 /// Rows that the layout is guessed from and the columns page shows some of.

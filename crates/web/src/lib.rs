@@ -99,10 +99,34 @@ pub fn router(app: App) -> Router {
         .route("/demand/{contact_type}/remove", post(demand::remove))
         .route("/staffing", get(staffing::first))
         .route("/staffing/{contact_type}", get(staffing::show))
+        .route("/staffing/{contact_type}/try", post(staffing::try_out))
         .route("/staffing/{contact_type}/why", get(staffing::why))
         .route("/staffing/{contact_type}/targets", post(staffing::save_targets))
+        .route("/staffing/{contact_type}/targets/undo", post(staffing::undo_targets))
+        .route("/staffing/{contact_type}/need/{format}", get(staffing::export))
+        .route(
+            "/staffing/{contact_type}/what-if",
+            get(staffing::show_what_if).post(staffing::try_what_if),
+        )
+        .route("/staffing/{contact_type}/every-interval", get(staffing::every_interval))
+        .route(
+            "/staffing/{contact_type}/roster",
+            get(staffing::show_cover).post(staffing::import_roster),
+        )
+        .route("/staffing/{contact_type}/roster/{format}", get(staffing::export_roster))
         .route("/staffing/{contact_type}/cover", post(staffing::save_cover))
-        .route("/staffing/{contact_type}/need.csv", get(staffing::export))
+        .route("/staffing/{contact_type}/shifts", post(staffing::start_search))
+        .route("/staffing/{contact_type}/shifts/{search}", get(staffing::search_progress))
+        .route("/staffing/{contact_type}/shifts/{search}/stop", post(staffing::cancel_search))
+        .route("/staffing/{contact_type}/shifts/{search}/use", post(staffing::use_roster))
+        .route("/staffing/{contact_type}/agents", post(staffing::add_agent))
+        .route("/staffing/{contact_type}/agents/{agent}/remove", post(staffing::remove_agent))
+        .route("/staffing/{contact_type}/time-off", post(staffing::add_time_off))
+        .route("/staffing/{contact_type}/time-off/{entry}/remove", post(staffing::remove_time_off))
+        .route(
+            "/staffing/{contact_type}/lines",
+            get(staffing::show_lines).post(staffing::save_lines),
+        )
         .route("/strategy", get(strategy::first))
         .route("/strategy/{contact_type}", get(strategy::show).post(strategy::save))
         .route("/strategy/{contact_type}/json", post(strategy::save_json))

@@ -1,7 +1,7 @@
 //! Asks the store and the core together: what the pages show is put together here once.
 
 use barometer_forecast::HORIZON_DAYS;
-use barometer_plan::{PlannedInterval, schedule};
+use barometer_plan::{Model, PlannedInterval, schedule};
 use barometer_simulate::DemandLuck;
 use barometer_store::{ContactType, Store};
 use jiff::civil::Date;
@@ -44,6 +44,9 @@ pub(crate) async fn luck(
     }))
 }
 
+/// Work with a deadline depends on what came in so many days before, and is due after.
+pub(crate) const DEFERRED_DAYS: i64 = 7;
+
 /// The forecast intervals of `days` days from `day` with their need and cover.
 pub(crate) async fn plan(
     store: &Store,
@@ -53,10 +56,16 @@ pub(crate) async fn plan(
     zone: &TimeZone,
 ) -> Result<Vec<PlannedInterval>, PageError> {
     let (from, to) = span(day, days, zone)?;
+    let is_deferred = Model::for_rules(&contact_type.rules) == Model::Deadline;
+    let around = if is_deferred { DEFERRED_DAYS } else { 0 };
+    let first = day.saturating_sub(Span::new().days(around));
+    let (read_from, read_to) = span(first, days + 2 * around, zone)?;
     let (forecast, cover) = tokio::try_join!(
-        store.forecast_between(contact_type.id, from, to),
-        store.cover_between(contact_type.id, from, to),
+        store.forecast_between(contact_type.id, read_from, read_to),
+        store.cover_between(contact_type.id, read_from, read_to),
     )?;
-    schedule(&forecast, &cover, contact_type.grain.secs(), &contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))
+    let mut plan = schedule(&forecast, &cover, contact_type.grain.secs(), &contact_type.rules)
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    plan.retain(|interval| interval.start >= from && interval.start < to);
+    Ok(plan)
 }

@@ -136,6 +136,12 @@ pub(crate) fn clock(at: Timestamp, zone: &TimeZone) -> String {
     clock_time(zone.to_datetime(at).time())
 }
 
+/// "Sat 09:30" of a timestamp in a zone.
+pub(crate) fn day_clock(at: Timestamp, zone: &TimeZone) -> String {
+    let at = zone.to_datetime(at);
+    format!("{} {}", at.strftime("%a"), clock_time(at.time()))
+}
+
 /// "09:30".
 pub(crate) fn clock_time(time: Time) -> String {
     format!("{:02}:{:02}", time.hour(), time.minute())
@@ -181,11 +187,13 @@ pub(crate) fn capitalised(text: &str) -> String {
     })
 }
 
-/// "Erlang A" or "Erlang C".
+/// "Erlang A", "Erlang C" …
 pub(crate) const fn model_name(model: Model) -> &'static str {
     match model {
         Model::ErlangA => "Erlang A",
         Model::ErlangC => "Erlang C",
+        Model::Chat => "chat team",
+        Model::Deadline => "deadline",
     }
 }
 
@@ -198,6 +206,7 @@ pub(crate) fn at_most(ceiling: Option<f64>) -> String {
 pub(crate) fn target_name(target: Target, rules: &Rules) -> String {
     match target {
         Target::ServiceLevel => format!("service level in {} s", plain(rules.within_secs)),
+        Target::AnswerSpeed => "speed of answer".to_owned(),
         Target::Abandonment => "abandonment".to_owned(),
         Target::Occupancy => "occupancy".to_owned(),
     }
@@ -207,16 +216,20 @@ pub(crate) fn target_name(target: Target, rules: &Rules) -> String {
 pub(crate) fn target_bound(target: Target, wanted: f64) -> String {
     match target {
         Target::ServiceLevel => format!("≥ {}", short_percent(wanted)),
+        Target::AnswerSpeed => format!("≤ {}", secs(wanted)),
         Target::Abandonment | Target::Occupancy => format!("≤ {}", short_percent(wanted)),
     }
 }
 
 /// "service level in 20 s is 71.2 %, not 80 %".
 pub(crate) fn missed(check: &Check, rules: &Rules) -> String {
+    let got = match check.target {
+        Target::AnswerSpeed => secs(check.got),
+        _ => percent(check.got),
+    };
     format!(
-        "{} is {}, not {}",
+        "{} is {got}, not {}",
         target_name(check.target, rules),
-        percent(check.got),
         target_bound(check.target, check.wanted)
     )
 }

@@ -2,4 +2,5 @@
 
 pub mod forecast;
 mod history;
+pub mod need;
 pub mod queueing;

@@ -118,6 +118,14 @@ fn read_workbook(bytes: Vec<u8>, sheet: Option<String>) -> Result<Rows, FileErro
     Ok(Rows::Workbook { rows: texts(&range).into_iter(), row: Vec::new(), sheets })
 }
 
+/// All rows of a workbook's first sheet.
+pub(crate) fn workbook_rows(bytes: Cursor<Vec<u8>>) -> Result<Vec<Vec<String>>, FileError> {
+    match read_workbook(bytes.into_inner(), None)? {
+        Rows::Workbook { rows, .. } => Ok(rows.collect()),
+        Rows::Text { .. } => Err(FileError::Empty),
+    }
+}
+
 /// The cells as a person would have typed them into a CSV file. Empty rows are left out.
 fn texts(range: &Range<Data>) -> Vec<Vec<String>> {
     let rows = range.rows().map(|row| row.iter().map(text).collect::<Vec<String>>());

@@ -56,22 +56,23 @@ async fn wrong_targets_come_back_as_typed_with_a_message_each(pool: PgPool) {
     let planner = centre.visitor(Role::Planner).await;
     let before = centre.store.contact_type(centre.bookings).await.unwrap().rules;
     let form = "service_level=180&within_secs=soon&abandonment=-3&occupancy=101&patience_secs=0\
-                &concurrency=1.5&shrinkage=100&day=2026-11-24";
+                &concurrency=1.5&breaks=100&day=2026-11-24";
     let answer = planner.post(&format!("/staffing/{}/targets", centre.bookings), form).await;
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
     for typed in ["180", "soon", "-3", "101", "1.5", "100"] {
         answer.says(&format!("value=\"{typed}\""));
     }
-    for field in [
-        "service_level",
-        "within_secs",
-        "abandonment",
-        "occupancy",
-        "patience_secs",
-        "concurrency",
-        "shrinkage",
-    ] {
-        answer.says(&format!("id=\"{field}-wrong\""));
+    let messages = [
+        ("service_level", "Must be above 0 and at most 99.9 %"),
+        ("within_secs", "“soon” is not a number"),
+        ("abandonment", "Must be above 0 and at most 100 %"),
+        ("occupancy", "Must be above 0 and at most 100 %"),
+        ("patience_secs", "Must be at least 1 s"),
+        ("concurrency", "Must be 1 to 20 contacts at once"),
+        ("breaks", "Must be 0 to 90 %"),
+    ];
+    for (field, message) in messages {
+        answer.says(&format!("id=\"{field}-wrong\">{message}"));
     }
     assert_eq!(centre.store.contact_type(centre.bookings).await.unwrap().rules, before);
 }

@@ -7,4 +7,5 @@ mod bad_input;
 mod demand;
 mod importing;
 mod planning;
+mod staffing;
 mod visitor;

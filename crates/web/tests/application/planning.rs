@@ -39,7 +39,7 @@ async fn the_need_on_the_page_and_in_the_file_is_the_need_of_the_core(pool: PgPo
     let centre = Centre::new(pool).await;
     let viewer = centre.visitor(Role::Viewer).await;
     let file =
-        viewer.get(&format!("/staffing/{}/need.csv?day={TODAY}&days=7", centre.bookings)).await;
+        viewer.get(&format!("/staffing/{}/need/csv?day={TODAY}&span=week", centre.bookings)).await;
     let mut lines = file.text.lines();
     let heading: Vec<_> = lines.next().unwrap().split(',').collect();
     let column = |name: &str| heading.iter().position(|each| *each == name).unwrap();

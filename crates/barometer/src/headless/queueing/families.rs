@@ -536,7 +536,7 @@ pub const FAMILIES: &[Family] = &[
             needed("contacts", "contacts that come in during the interval"),
             HANDLE,
             needed("interval_secs", "length of the interval"),
-            needed("deadline_secs", "from coming in until it must be done"),
+            needed("deadline_secs", "open time from coming in until it must be done"),
             optional("open", "0: nobody works in this interval; 1 or empty: open"),
         ],
         outputs: &["result_agents", "result_level_agents", "result_backlog_hours"],

@@ -1,25 +1,44 @@
-//! The cover: people planned for a stretch of the day, or as many as are needed.
+//! The cover: people planned by hand, as many as are needed, from a roster, or by fitted shifts.
 
+use std::collections::BTreeMap;
+
+use askama::Template;
 use axum::extract::State;
+use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{CoverInterval, PlannedInterval};
-use jiff::civil::Time;
+use barometer_intake::RosterShift;
+use barometer_plan::{CoverInterval, PlannedInterval, Verdict, worst};
+use barometer_store::{AgentStretch, ContactType, NamedAgent};
+use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
-use serde::Deserialize;
+use jiff::{SignedDuration, Span, Timestamp};
+use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::show_page;
-use super::targets::TargetsForm;
+use super::agents::{AgentRow, TimeOffRow, agent_rows, time_off_rows};
+use super::head::{Head, Tab};
+use super::period::Period;
+use super::roster_file;
+use super::searches::{SearchPanel, ShapesForm, panel};
+use super::source::Source;
 use crate::App;
-use crate::access::Planner;
-use crate::extract::{Form, Path};
-use crate::frame::Stage;
+use crate::access::{Planner, Visit};
+use crate::charts;
+use crate::exports::{self, Cell};
+use crate::extract::{Form, Multipart, Path, Query};
 use crate::page_error::PageError;
-use crate::pages::refused;
+use crate::pages::{Choice, page, refused};
 use crate::planning;
+use crate::words;
 
 /// More people than a form may plan for one interval.
 const MOST_PEOPLE: u32 = 100_000;
+
+/// The largest roster that is read, in bytes.
+const MOST_FILE_BYTES: usize = 8 * 1024 * 1024;
+
+/// Refused rows that are shown.
+const SHOWN_REFUSALS: usize = 12;
 
 /// Cover as typed.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -34,6 +53,202 @@ pub(crate) struct CoverForm {
     pub wrong: Option<String>,
 }
 
+#[derive(Template)]
+#[template(path = "staffing/cover.html")]
+pub(super) struct CoverPage {
+    head: Head,
+    id: Uuid,
+    day: String,
+    days: Vec<Choice>,
+    answer: String,
+    chart: Option<String>,
+    totals: Vec<DayTotal>,
+    cover: CoverForm,
+    refusals: Vec<String>,
+    more_refusals: usize,
+    pub shapes: ShapesForm,
+    search: Option<SearchPanel>,
+    agents: Vec<AgentRow>,
+    time_off: Vec<TimeOffRow>,
+    pub agent_wrong: Option<String>,
+    has_shifts: bool,
+    saved: Option<&'static str>,
+}
+
+/// One day of the week in a line.
+struct DayTotal {
+    day: String,
+    need: String,
+    cover: String,
+    over: String,
+    under: String,
+    verdict: Option<Verdict>,
+}
+
+#[derive(Serialize)]
+struct CoverChart {
+    labels: Vec<String>,
+    need: Vec<u32>,
+    cover: Vec<Option<u32>>,
+    over: Vec<Option<i64>>,
+}
+
+/// Which message stands on top after a change.
+#[derive(Deserialize)]
+pub(crate) struct CoverQuery {
+    saved: Option<String>,
+}
+
+/// `GET /staffing/{contact_type}/roster`
+pub(crate) async fn show(
+    State(app): State<App>,
+    visit: Visit,
+    Path(id): Path<Uuid>,
+    Query(query): Query<CoverQuery>,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+    template.saved = match query.saved.as_deref() {
+        Some("roster") => Some("The roster is the cover now."),
+        Some("shifts") => Some("The shifts are the cover now."),
+        Some(_) => Some("Saved."),
+        None => None,
+    };
+    page(&template)
+}
+
+impl CoverPage {
+    pub async fn new(
+        app: &App,
+        visit: &Visit,
+        contact_type: &ContactType,
+    ) -> Result<Self, PageError> {
+        let id = contact_type.id;
+        let zone = &visit.centre.zone;
+        let monday = visit.monday();
+        let week = Period::of(visit, "week");
+        let (from, to) = planning::span(monday, 7, zone)?;
+        let centre = visit.centre.id;
+        let (types, source, shapes, search, agents, stretches, away) = tokio::try_join!(
+            async { Ok::<_, PageError>(app.store.contact_types(centre).await?) },
+            Source::read(&app.store, contact_type, None, week, zone),
+            async { Ok(app.store.shift_shapes(id).await?) },
+            async { Ok(app.store.newest_shift_search(id, monday).await?) },
+            async { Ok(app.store.agents(centre).await?) },
+            async { Ok(app.store.stretches_between(id, from, to).await?) },
+            async { Ok(app.store.time_off(centre, monday).await?) },
+        )?;
+        let plan = source
+            .schedule(&contact_type.rules)
+            .map_err(|error| PageError::Internal(Box::new(error)))?;
+        let secs = source.interval_secs();
+        let days = (0..7).map(|ahead| monday.saturating_add(Span::new().days(ahead)));
+        Ok(Self {
+            head: Head::new(visit, &types, contact_type, Tab::Cover),
+            id,
+            day: visit.day.to_string(),
+            days: days
+                .map(|day| Choice {
+                    name: day.strftime("%a %-d").to_string(),
+                    address: Tab::Cover.address(id, day),
+                    is_current: day == visit.day,
+                })
+                .collect(),
+            answer: answer(contact_type, &plan, monday, secs),
+            chart: if plan.is_empty() {
+                None
+            } else {
+                Some(charts::embedded(&chart(&plan, zone))?)
+            },
+            totals: totals(&plan, zone, secs),
+            cover: CoverForm { day: visit.day.to_string(), ..CoverForm::default() },
+            refusals: Vec::new(),
+            more_refusals: 0,
+            shapes: ShapesForm::of(&shapes, contact_type),
+            search: search.map(|search| panel(&search, contact_type)),
+            has_shifts: !stretches.is_empty(),
+            agents: agent_rows(&agents, &stretches, &away),
+            time_off: time_off_rows(&agents, &away),
+            agent_wrong: None,
+            saved: None,
+        })
+    }
+}
+
+fn hours(people: u32, secs: f64) -> f64 {
+    f64::from(people) * secs / 3600.0
+}
+
+/// Hours of the cover that are over the need, and those that are missing.
+fn over_and_under(plan: &[PlannedInterval], secs: f64) -> (f64, f64) {
+    plan.iter().fold((0.0, 0.0), |(over, under), interval| {
+        let (need, cover) = (interval.assessment.need, interval.assessment.cover.unwrap_or(0));
+        (
+            over + hours(cover.saturating_sub(need), secs),
+            under + hours(need.saturating_sub(cover), secs),
+        )
+    })
+}
+
+fn answer(contact_type: &ContactType, plan: &[PlannedInterval], monday: Date, secs: f64) -> String {
+    let week = words::week_span(monday);
+    if plan.is_empty() {
+        return format!("{} has nothing forecast in the week {week}.", contact_type.name);
+    }
+    let need: f64 = plan.iter().map(|interval| hours(interval.assessment.need, secs)).sum();
+    let lead = format!(
+        "{} needs {} agent-hours on the phones in the week {week}",
+        contact_type.name,
+        words::thousands(need)
+    );
+    if plan.iter().all(|interval| interval.assessment.cover.is_none()) {
+        return format!("{lead}, and no cover is planned.");
+    }
+    let cover: f64 =
+        plan.iter().map(|interval| hours(interval.assessment.cover.unwrap_or(0), secs)).sum();
+    let (over, under) = over_and_under(plan, secs);
+    format!(
+        "{lead} and has {}: {} more than needed where it is over, {} missing where it is short.",
+        words::thousands(cover),
+        words::thousands(over),
+        words::thousands(under)
+    )
+}
+
+fn chart(plan: &[PlannedInterval], zone: &TimeZone) -> CoverChart {
+    CoverChart {
+        labels: plan.iter().map(|interval| words::day_clock(interval.start, zone)).collect(),
+        need: plan.iter().map(|interval| interval.assessment.need).collect(),
+        cover: plan.iter().map(|interval| interval.assessment.cover).collect(),
+        over: plan
+            .iter()
+            .map(|interval| {
+                let cover = interval.assessment.cover?;
+                Some(i64::from(cover) - i64::from(interval.assessment.need))
+            })
+            .collect(),
+    }
+}
+
+fn totals(plan: &[PlannedInterval], zone: &TimeZone, secs: f64) -> Vec<DayTotal> {
+    plan.chunk_by(|a, b| zone.to_datetime(a.start).date() == zone.to_datetime(b.start).date())
+        .map(|day| {
+            let (over, under) = over_and_under(day, secs);
+            let of = |people: fn(&PlannedInterval) -> u32| -> f64 {
+                day.iter().map(|interval| hours(people(interval), secs)).sum()
+            };
+            DayTotal {
+                day: words::short_day(zone.to_datetime(day[0].start).date()),
+                need: words::thousands(of(|interval| interval.assessment.need)),
+                cover: words::thousands(of(|interval| interval.assessment.cover.unwrap_or(0))),
+                over: words::thousands(over),
+                under: words::thousands(under),
+                verdict: worst(day),
+            }
+        })
+        .collect()
+}
+
 /// `POST /staffing/{contact_type}/cover`: plans people for a stretch of the day, or the need itself.
 pub(crate) async fn save_cover(
     State(app): State<App>,
@@ -44,8 +259,12 @@ pub(crate) async fn save_cover(
     let contact_type = app.store.contact_type(id).await?;
     visit.day = typed.day.parse().unwrap_or(visit.day);
     let zone = &visit.centre.zone;
-    let (first, days) = if typed.how == "need-week" { (visit.monday(), 7) } else { (visit.day, 1) };
-    let plan = planning::plan(&app.store, &contact_type, first, days, zone).await?;
+    let span = if typed.how == "need-week" { "week" } else { "day" };
+    let period = Period::of(&visit, span);
+    let source = Source::read(&app.store, &contact_type, None, period, zone).await?;
+    let plan = source
+        .schedule(&contact_type.rules)
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
     let planned = if typed.how == "people" {
         people_between(&typed, &plan, zone)
     } else {
@@ -54,12 +273,11 @@ pub(crate) async fn save_cover(
     match planned {
         Ok(cover) => {
             app.store.save_cover(id, &cover).await?;
-            let target = Stage::Staffing.address(visit.day, Some(id));
-            Ok(Redirect::to(&format!("{target}&saved=cover")).into_response())
+            Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, visit.day)))
+                .into_response())
         }
         Err(wrong) => {
-            let targets = TargetsForm::of(&contact_type.rules);
-            let mut template = show_page(&app, &visit, &contact_type, None, targets).await?;
+            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
             template.cover = CoverForm { wrong: Some(wrong), ..typed };
             refused(&template)
         }
@@ -97,4 +315,168 @@ fn people_between(
         return Err("Nothing is open between these times on this day.".to_owned());
     }
     Ok(cover)
+}
+
+/// `POST /staffing/{contact_type}/roster`: a roster of named people becomes the cover of its days.
+pub(crate) async fn import_roster(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+    Multipart(mut upload): Multipart,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let zone = &visit.centre.zone;
+    let mut bytes = None;
+    let cut_off = |error: MultipartError| {
+        PageError::Refused(format!("The upload broke off: {}", error.body_text()))
+    };
+    while let Some(field) = upload.next_field().await.map_err(cut_off)? {
+        if field.name() == Some("file") {
+            bytes = Some(field.bytes().await.map_err(cut_off)?.to_vec());
+        }
+    }
+    let read = match bytes {
+        None => Err(vec!["Choose a roster: CSV, XLSX or iCalendar.".to_owned()]),
+        Some(bytes) if bytes.is_empty() => Err(vec!["The file is empty.".to_owned()]),
+        Some(bytes) if bytes.len() > MOST_FILE_BYTES => {
+            Err(vec!["The file is larger than 8 MB; a roster is not.".to_owned()])
+        }
+        Some(bytes) => roster_file::read(bytes, zone).await,
+    };
+    match read {
+        Ok(shifts) => {
+            let away = app.store.time_off(visit.centre.id, first_day(&shifts, zone)).await?;
+            let agents = app.store.agents(visit.centre.id).await?;
+            let is_away = |name: &str, day: Date| {
+                let agent = agents.iter().find(|agent| agent.name.eq_ignore_ascii_case(name));
+                agent.is_some_and(|agent| {
+                    away.iter().any(|off| {
+                        off.agent == agent.id && (off.first_day..=off.last_day).contains(&day)
+                    })
+                })
+            };
+            let present: Vec<RosterShift> = shifts
+                .into_iter()
+                .filter(|shift| !is_away(&shift.agent, zone.to_datetime(shift.start).date()))
+                .collect();
+            let people = people_of(&present);
+            let cover = cover_of(&people, &contact_type, zone);
+            let (Some(first), Some(last)) = (cover.first(), cover.last()) else {
+                let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+                template.refusals =
+                    vec!["Everybody in this roster is away on its days.".to_owned()];
+                return refused(&template);
+            };
+            let from = planning::span(zone.to_datetime(first.start).date(), 1, zone)?.0;
+            let to = planning::span(zone.to_datetime(last.start).date(), 1, zone)?.1;
+            app.store.save_roster(visit.centre.id, id, (from, to), &people, &cover).await?;
+            let day = zone.to_datetime(first.start).date();
+            Ok(Redirect::to(&format!("{}&saved=roster", Tab::Cover.address(id, day)))
+                .into_response())
+        }
+        Err(mut refusals) => {
+            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            template.more_refusals = refusals.len().saturating_sub(SHOWN_REFUSALS);
+            refusals.truncate(SHOWN_REFUSALS);
+            template.refusals = refusals.iter().map(|each| words::capitalised(each)).collect();
+            refused(&template)
+        }
+    }
+}
+
+fn first_day(shifts: &[RosterShift], zone: &TimeZone) -> Date {
+    let first = shifts.iter().map(|shift| shift.start).min();
+    zone.to_datetime(first.unwrap_or(Timestamp::UNIX_EPOCH)).date()
+}
+
+/// Shifts by person, a shift with a break as two stretches.
+fn people_of(shifts: &[RosterShift]) -> Vec<NamedAgent> {
+    let mut people: BTreeMap<String, NamedAgent> = BTreeMap::new();
+    for shift in shifts {
+        let person = people.entry(shift.agent.to_lowercase()).or_insert_with(|| NamedAgent {
+            name: shift.agent.clone(),
+            team: None,
+            skills: Vec::new(),
+            contract_hours: None,
+            stretches: Vec::new(),
+        });
+        person.team = person.team.take().or_else(|| shift.team.clone());
+        person.contract_hours = person.contract_hours.or(shift.contract_hours);
+        for skill in &shift.skills {
+            if !person.skills.contains(skill) {
+                person.skills.push(skill.clone());
+            }
+        }
+        match shift.pause {
+            None => person.stretches.push((shift.start, shift.end)),
+            Some((from, to)) => {
+                let parts = [(shift.start, from), (to, shift.end)];
+                person.stretches.extend(parts.into_iter().filter(|(start, end)| start < end));
+            }
+        }
+    }
+    people.into_values().collect()
+}
+
+/// Who is there for the whole of each interval of every day on which somebody works.
+pub(super) fn cover_of(
+    people: &[NamedAgent],
+    contact_type: &ContactType,
+    zone: &TimeZone,
+) -> Vec<CoverInterval> {
+    let step = SignedDuration::from_secs(contact_type.grain.secs() as i64);
+    let secs = contact_type.grain.secs() as i64;
+    let mut there: BTreeMap<Timestamp, u32> = BTreeMap::new();
+    for (start, end) in people.iter().flat_map(|person| &person.stretches) {
+        // Intervals begin on the clock's grid, which every zone's offset keeps.
+        let local = zone.to_datetime(*start);
+        let into = (i64::from(local.minute()) * 60 + i64::from(local.second())) % secs;
+        let mut at = *start + SignedDuration::from_secs((secs - into) % secs);
+        while at + step <= *end {
+            *there.entry(at).or_default() += 1;
+            at += step;
+        }
+    }
+    there.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect()
+}
+
+/// `GET /staffing/{contact_type}/roster/{format}`: the named shifts of the week, as csv, xlsx or ics.
+pub(crate) async fn export_roster(
+    State(app): State<App>,
+    visit: Visit,
+    Path((id, format)): Path<(Uuid, String)>,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let zone = &visit.centre.zone;
+    let (from, to) = planning::span(visit.monday(), 7, zone)?;
+    let (agents, stretches) = tokio::try_join!(
+        app.store.agents(visit.centre.id),
+        app.store.stretches_between(id, from, to),
+    )?;
+    let name = |stretch: &AgentStretch| {
+        let agent = agents.iter().find(|agent| agent.id == stretch.agent);
+        agent.map_or_else(String::new, |agent| agent.name.clone())
+    };
+    let file = format!("roster-{}-{}.{format}", contact_type.name, visit.monday());
+    let rows = || -> Vec<Vec<Cell>> {
+        let written = |at: Timestamp| {
+            Cell::Text(at.to_zoned(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string())
+        };
+        let row = |stretch: &AgentStretch| {
+            vec![Cell::Text(name(stretch)), written(stretch.start), written(stretch.end)]
+        };
+        stretches.iter().map(row).collect()
+    };
+    let heading = ["agent", "start", "end"];
+    match format.as_str() {
+        "csv" => exports::csv_of(&file, &heading, rows()).await,
+        "xlsx" => exports::xlsx(&file, &heading, rows()),
+        "ics" => {
+            let events: Vec<_> =
+                stretches.iter().map(|each| (name(each), each.start, each.end)).collect();
+            let title = format!("{} from {}", contact_type.name, visit.monday());
+            Ok(exports::calendar(&file, roster_file::calendar(&title, &events)))
+        }
+        _ => Err(PageError::NotFound),
+    }
 }

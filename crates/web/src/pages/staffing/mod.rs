@@ -1,100 +1,128 @@
 //! Staffing: how many people that takes, against the people planned.
 
+mod agents;
 mod cover;
+mod every_interval;
+mod export;
+mod head;
+mod lines;
+mod period;
+mod result;
+mod roster_file;
+mod searches;
+mod source;
 mod targets;
+mod what_if;
 mod why;
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::Response;
-use barometer_plan::{IntervalLoad, Model, PlannedInterval, Rules, Verdict, need};
+use axum::http::{HeaderName, HeaderValue};
+use axum::response::{IntoResponse, Response};
+use barometer_plan::{Model, NeedError, PlannedInterval, Rules};
 use barometer_store::ContactType;
 use jiff::Span;
-use jiff::civil::Date;
-use jiff::tz::TimeZone;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
-use crate::charts;
-use crate::exports;
-use crate::extract::{Path, Query};
-use crate::frame::{Frame, Stage};
+use crate::extract::{Form, Path, Query};
+use crate::frame::Stage;
 use crate::page_error::PageError;
-use crate::pages::{Choice, choices};
-use crate::pages::{page, to_first};
+use crate::pages::{Choice, page, to_first};
 use crate::planning;
-use crate::strip::{Cell, Hours, cells};
 use crate::words;
 
-use cover::CoverForm;
-pub(crate) use cover::save_cover;
-use targets::TargetsForm;
-pub(crate) use targets::save_targets;
-use why::WhyPanel;
+pub(crate) use agents::{add_agent, add_time_off, remove_agent, remove_time_off};
+pub(crate) use cover::{export_roster, import_roster, save_cover, show as show_cover};
+pub(crate) use every_interval::every_interval;
+pub(crate) use export::export;
+pub(crate) use lines::{save as save_lines, show as show_lines};
+pub(crate) use searches::{
+    cancel as cancel_search, progress as search_progress, start as start_search, use_roster,
+};
+pub(crate) use targets::{save_targets, undo_targets};
+pub(crate) use what_if::{show as show_what_if, try_out as try_what_if};
 pub(crate) use why::why;
+
+use head::{Head, Tab};
+use period::{Kind, Period};
+use result::NeedResult;
+use source::Source;
+use targets::{FIELDS, TargetsForm};
+
+/// What a staffing page is asked to look at.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct Asked {
+    pub day: String,
+    /// day, week, typical, or the last day of a range.
+    pub span: String,
+    /// Another contact type that is pooled with this one.
+    pub pool: String,
+}
+
+impl Asked {
+    fn period(&self, visit: &Visit) -> Period {
+        Period::of(visit, &self.span)
+    }
+
+    fn pooled(&self) -> Option<Uuid> {
+        self.pool.parse().ok()
+    }
+
+    /// The page's own part of an address: span and pool.
+    fn rest(&self) -> String {
+        let span = if self.span.is_empty() { "day" } else { &self.span };
+        let pool = self.pooled().map_or_else(String::new, |id| format!("&pool={id}"));
+        format!("&span={span}{pool}")
+    }
+
+    fn address(&self, contact_type: Uuid, visit: &Visit, more: &str) -> String {
+        let day = Stage::Staffing.address(visit.day, Some(contact_type));
+        format!("{day}{}{more}", self.rest())
+    }
+}
 
 #[derive(Template)]
 #[template(path = "staffing/show.html")]
 struct ShowPage {
-    frame: Frame,
-    others: Vec<Choice>,
-    days: Vec<DayTab>,
-    answer: String,
+    head: Head,
+    days: Vec<Choice>,
+    pools: Vec<Choice>,
+    day: String,
+    last_day: String,
     no_forecast: Option<String>,
-    chart: String,
-    strip: Vec<Cell>,
-    rows: Vec<Row>,
-    why: Option<WhyPanel>,
+    result: NeedResult,
     targets: TargetsForm,
-    cover: CoverForm,
-    may_plan: bool,
-    model_words: &'static str,
-    within: String,
-    targets_address: String,
-    cover_address: String,
-    export_day: String,
-    export_week: String,
+    fields: Vec<FieldMessage>,
+    id: Uuid,
+    rest: String,
     earlier_day: String,
     later_day: String,
     saved: bool,
 }
 
-struct DayTab {
-    name: String,
-    address: String,
-    is_current: bool,
+/// The place of a message beside a field, empty while nothing is wrong.
+struct FieldMessage {
+    name: &'static str,
+    message: String,
 }
 
-struct Row {
-    time: String,
-    contacts: String,
-    handle: String,
-    erlangs: String,
-    need: u32,
-    other_need: String,
-    rostered: u32,
-    cover: String,
-    pressure: String,
-    level: String,
-    abandonment: String,
-    occupancy: String,
-    verdict: Option<Verdict>,
-    why: String,
-}
-
-#[derive(Serialize)]
-struct NeedChart {
-    labels: Vec<String>,
-    need: Vec<u32>,
-    cover: Vec<Option<u32>>,
-    load: Vec<f64>,
+#[derive(Template)]
+#[template(path = "staffing/tried.html")]
+struct TriedPage {
+    /// What the numbers come to; nothing while a field is wrong.
+    result: Option<NeedResult>,
+    fields: Vec<FieldMessage>,
 }
 
 #[derive(Deserialize)]
 pub(crate) struct ShowQuery {
-    at: Option<i64>,
+    #[serde(flatten)]
+    asked: Asked,
+    at: Option<String>,
     saved: Option<String>,
 }
 
@@ -103,7 +131,7 @@ pub(crate) async fn first(State(app): State<App>, visit: Visit) -> Result<Respon
     to_first(&app, &visit, Stage::Staffing).await
 }
 
-/// `GET /staffing/{contact_type}`: a day's need against its cover.
+/// `GET /staffing/{contact_type}`: a period's need against its cover.
 pub(crate) async fn show(
     State(app): State<App>,
     visit: Visit,
@@ -112,69 +140,200 @@ pub(crate) async fn show(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let targets = TargetsForm::of(&contact_type.rules);
-    let mut template = show_page(&app, &visit, &contact_type, query.at, targets).await?;
+    let at = query.at.and_then(|at| at.parse().ok());
+    let mut template = show_page(&app, &visit, &contact_type, &query.asked, at, targets).await?;
     template.saved = query.saved.is_some();
     page(&template)
+}
+
+/// `POST /staffing/{contact_type}/try`: the same under targets that are not saved.
+pub(crate) async fn try_out(
+    State(app): State<App>,
+    mut visit: Visit,
+    Path(id): Path<Uuid>,
+    Form(typed): Form<TargetsForm>,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    visit.day = typed.asked.day.parse().unwrap_or(visit.day);
+    let asked = &typed.asked;
+    let tried = match typed.rules() {
+        Err(wrong) => Err(wrong),
+        Ok(rules) => {
+            let source = source(&app, &visit, &contact_type, asked).await?;
+            let result =
+                source.schedule(&rules).map_err(|error| at_field(&error)).and_then(|plan| {
+                    match floor_conflict(&rules, &plan, &visit) {
+                        Some(conflict) => Err(conflict),
+                        None => Ok(plan),
+                    }
+                });
+            match result {
+                Ok(plan) => {
+                    Ok(NeedResult::of(&contact_type, &rules, &source, &plan, asked, &visit, None)?)
+                }
+                Err((field, message)) => Err(crate::forms::Wrong::of(field, message)),
+            }
+        }
+    };
+    match tried {
+        Ok(result) => page(&TriedPage {
+            result: Some(result),
+            fields: messages(&crate::forms::Wrong::default()),
+        }),
+        Err(wrong) => {
+            // The last numbers stay; only the messages beside the fields change.
+            let reswap = (HeaderName::from_static("hx-reswap"), HeaderValue::from_static("none"));
+            let body = page(&TriedPage { result: None, fields: messages(&wrong) })?;
+            Ok(([reswap], body).into_response())
+        }
+    }
+}
+
+fn messages(wrong: &crate::forms::Wrong) -> Vec<FieldMessage> {
+    FIELDS
+        .into_iter()
+        .map(|name| FieldMessage { name, message: wrong.at(name).unwrap_or_default().to_owned() })
+        .collect()
+}
+
+async fn source(
+    app: &App,
+    visit: &Visit,
+    contact_type: &ContactType,
+    asked: &Asked,
+) -> Result<Source, PageError> {
+    let pool = match asked.pooled().filter(|id| *id != contact_type.id) {
+        Some(id) => Some(app.store.contact_type(id).await?),
+        None => None,
+    };
+    let period = asked.period(visit);
+    Source::read(&app.store, contact_type, pool.as_ref(), period, &visit.centre.zone).await
+}
+
+/// The field at which a need that does not exist is to be said, and how.
+fn at_field(error: &NeedError) -> (&'static str, String) {
+    match error {
+        NeedError::Deadline(error) => ("within_secs", words::capitalised(&error.to_string())),
+        NeedError::OutOfReach => ("service_level", words::capitalised(&error.to_string())),
+        NeedError::Queue(error) => ("handle_secs", words::capitalised(&error.to_string())),
+    }
+}
+
+/// Targets that exclude each other: even the busiest interval cannot be as busy as the floor wants.
+fn floor_conflict(
+    rules: &Rules,
+    plan: &[PlannedInterval],
+    visit: &Visit,
+) -> Option<(&'static str, String)> {
+    let floor = rules.occupancy_floor?;
+    let busiest =
+        plan.iter().filter_map(|interval| Some((interval, interval.assessment.with_need?)));
+    let (interval, outcome) = busiest.max_by(|a, b| a.1.occupancy.total_cmp(&b.1.occupancy))?;
+    (outcome.occupancy < floor).then(|| {
+        let most = (outcome.occupancy * 1000.0).floor() / 10.0;
+        let at = visit.centre.zone.to_datetime(interval.start);
+        (
+            "occupancy_floor",
+            format!(
+                "Cannot be reached with the other targets: people are busiest on {} at {}, with {most} %. Use at most {most} %, or lower the service level.",
+                words::short_day(at.date()),
+                words::clock_time(at.time()),
+            ),
+        )
+    })
+}
+
+/// What keeps `rules` from being saved; looked for in the period that is shown.
+pub(super) async fn conflict(
+    app: &App,
+    visit: &Visit,
+    contact_type: &ContactType,
+    asked: &Asked,
+    rules: &Rules,
+) -> Result<Option<(&'static str, String)>, PageError> {
+    let changed = ContactType { rules: *rules, ..contact_type.clone() };
+    Ok(match source(app, visit, &changed, asked).await?.schedule(rules) {
+        Err(error) => Some(at_field(&error)),
+        Ok(plan) => floor_conflict(rules, &plan, visit),
+    })
 }
 
 async fn show_page(
     app: &App,
     visit: &Visit,
     contact_type: &ContactType,
+    asked: &Asked,
     at: Option<i64>,
     targets: TargetsForm,
 ) -> Result<ShowPage, PageError> {
-    let (id, day, zone) = (contact_type.id, visit.day, &visit.centre.zone);
-    let (plan, types) =
-        tokio::try_join!(planning::plan(&app.store, contact_type, day, 1, zone), async {
-            Ok(app.store.contact_types(visit.centre.id).await?)
-        },)?;
-    let no_forecast =
-        if plan.is_empty() { Some(no_forecast(app, contact_type, visit).await?) } else { None };
-    let explained = at
-        .and_then(|at| plan.iter().find(|interval| interval.start.as_second() == at))
-        .or_else(|| busiest(&plan));
-    let why = explained.map(|interval| WhyPanel::of(contact_type, interval, zone)).transpose()?;
-    let step =
-        |days: i64| Stage::Staffing.address(day.saturating_add(Span::new().days(days)), Some(id));
+    let id = contact_type.id;
+    let period = asked.period(visit);
+    let (source, types) = tokio::try_join!(source(app, visit, contact_type, asked), async {
+        Ok(app.store.contact_types(visit.centre.id).await?)
+    })?;
+    let plan = source
+        .schedule(&contact_type.rules)
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    let no_forecast = if plan.is_empty() {
+        Some(no_forecast(app, contact_type, visit, period).await?)
+    } else {
+        None
+    };
+    let step = |days: i64| {
+        let day = visit.day.saturating_add(Span::new().days(days));
+        format!("{}{}", Stage::Staffing.address(day, Some(id)), asked.rest())
+    };
+    let wrong = targets.wrong.clone();
     Ok(ShowPage {
-        frame: Frame::of(visit, Stage::Staffing, Some(id)),
-        others: choices(&types, id, |other| Stage::Staffing.address(day, Some(other))),
-        days: day_tabs(visit, id),
-        answer: answer(contact_type, &plan, day, zone),
+        head: Head::new(visit, &types, contact_type, Tab::Need),
+        days: day_tabs(visit, id, period),
+        pools: pools(&types, contact_type, visit, asked),
+        day: visit.day.to_string(),
+        last_day: if period.kind == Kind::Days { period.span() } else { String::new() },
         no_forecast,
-        chart: charts::embedded(&need_chart(contact_type, &plan, zone))?,
-        strip: cells(
+        result: NeedResult::of(
             contact_type,
+            &contact_type.rules,
+            &source,
             &plan,
-            Hours::of(plan.iter(), zone),
-            explained.map(|interval| interval.start),
-            zone,
-            |at| why_address(id, at),
-        ),
-        rows: plan.iter().map(|interval| row(contact_type, interval, zone)).collect(),
-        why,
-        targets: TargetsForm { day: day.to_string(), ..targets },
-        cover: CoverForm { day: day.to_string(), ..CoverForm::default() },
-        may_plan: visit.may_plan(),
-        model_words: words::model_name(Model::for_rules(&contact_type.rules)),
-        within: words::plain(contact_type.rules.within_secs),
-        targets_address: format!("/staffing/{id}/targets"),
-        cover_address: format!("/staffing/{id}/cover"),
-        export_day: format!("/staffing/{id}/need.csv?day={day}&days=1"),
-        export_week: format!("/staffing/{id}/need.csv?day={}&days=7", visit.monday()),
+            asked,
+            visit,
+            at,
+        )?,
+        fields: messages(&wrong),
+        targets: TargetsForm {
+            asked: Asked { day: visit.day.to_string(), ..asked.clone() },
+            ..targets
+        },
+        id,
+        rest: asked.rest(),
         earlier_day: step(-1),
         later_day: step(1),
         saved: false,
     })
 }
 
+impl ShowPage {
+    fn message(&self, name: &str) -> &str {
+        self.fields.iter().find(|field| field.name == name).map_or("", |field| &field.message)
+    }
+
+    fn model_is(&self, slug: &str) -> bool {
+        self.targets.model == slug
+    }
+
+    fn level_is(&self, of: &str) -> bool {
+        self.targets.level_of == of
+    }
+}
+
 async fn no_forecast(
     app: &App,
     contact_type: &ContactType,
     visit: &Visit,
+    period: Period,
 ) -> Result<String, PageError> {
-    let day = words::long_day(visit.day);
+    let day = period.words();
     Ok(match app.store.forecast(contact_type.id).await? {
         None => format!(
             "{} has no history yet, so there is nothing to staff. Import its history.",
@@ -183,170 +342,59 @@ async fn no_forecast(
         Some(head) => match head.failure {
             Some(failure) => format!("There is no forecast for {}: {failure}.", contact_type.name),
             None => format!(
-                "Nothing is forecast for {day}: it is closed, or outside the forecast, which reaches from {} to {}.",
+                "Nothing is forecast {day}: it is closed, or outside the forecast, which reaches from {} to {}.",
                 words::full_date(head.first_day),
-                words::full_date(planning::last_forecast_day(head.first_day))
+                words::full_date(planning::last_forecast_day(head.first_day).max(visit.today))
             ),
         },
     })
 }
 
-fn day_tabs(visit: &Visit, id: Uuid) -> Vec<DayTab> {
-    (0..7)
+fn day_tabs(visit: &Visit, id: Uuid, period: Period) -> Vec<Choice> {
+    let mut tabs: Vec<Choice> = (0..7)
         .map(|ahead| visit.monday().saturating_add(Span::new().days(ahead)))
-        .map(|day| DayTab {
-            name: words::short_day(day),
+        .map(|day| Choice {
+            name: day.strftime("%a %-d").to_string(),
             address: Stage::Staffing.address(day, Some(id)),
-            is_current: day == visit.day,
-        })
-        .collect()
-}
-
-fn busiest(plan: &[PlannedInterval]) -> Option<&PlannedInterval> {
-    plan.iter().max_by_key(|interval| interval.assessment.need)
-}
-
-fn answer(
-    contact_type: &ContactType,
-    plan: &[PlannedInterval],
-    day: Date,
-    zone: &TimeZone,
-) -> String {
-    let Some(peak) = busiest(plan) else {
-        return format!("{} has nothing forecast for {}.", contact_type.name, words::long_day(day));
-    };
-    let hours = |people: u32| f64::from(people) * contact_type.grain.secs() / 3600.0;
-    let need_hours: f64 = plan.iter().map(|interval| hours(interval.assessment.need)).sum();
-    let lead = format!(
-        "{} on {} needs {} people at its peak, {}, and {} agent-hours on the phones in all.",
-        contact_type.name,
-        words::long_day(day),
-        peak.assessment.need,
-        words::clock(peak.start, zone),
-        words::thousands(need_hours)
-    );
-    let short: Vec<_> = plan
-        .iter()
-        .filter(|interval| {
-            matches!(interval.assessment.verdict, Some(Verdict::Breaks | Verdict::Marginal))
+            is_current: day == visit.day && period.kind == Kind::Day,
         })
         .collect();
-    let planned = plan.iter().filter(|interval| interval.assessment.cover.is_some()).count();
-    let rest = match (planned, short.first()) {
-        (0, _) => " No cover is planned.".to_owned(),
-        (_, None) => " The cover holds all day.".to_owned(),
-        (_, Some(first)) => {
-            let most = short.iter().map(|interval| interval.assessment.shortfall());
-            format!(
-                " The cover is short in {} {}, first at {}, by up to {}.",
-                words::count_word(short.len()),
-                if short.len() == 1 { "interval" } else { "intervals" },
-                words::clock(first.start, zone),
-                most.max().unwrap_or(0)
-            )
-        }
-    };
-    lead + &rest
-}
-
-fn need_chart(contact_type: &ContactType, plan: &[PlannedInterval], zone: &TimeZone) -> NeedChart {
-    let erlangs =
-        |load: &IntervalLoad| load.contacts * load.handle_secs / contact_type.grain.secs();
-    NeedChart {
-        labels: plan.iter().map(|interval| words::clock(interval.start, zone)).collect(),
-        need: plan.iter().map(|interval| interval.assessment.need).collect(),
-        cover: plan.iter().map(|interval| interval.assessment.cover).collect(),
-        load: plan.iter().map(|interval| charts::tenth(erlangs(&interval.load))).collect(),
+    let address = Stage::Staffing.address(visit.day, Some(id));
+    for (name, span, kind) in [
+        ("Week".to_owned(), "week", Kind::Week),
+        (format!("Typical {}", visit.day.strftime("%a")), "typical", Kind::Typical),
+    ] {
+        let is_current = period.kind == kind;
+        tabs.push(Choice { name, address: format!("{address}&span={span}"), is_current });
     }
+    tabs
 }
 
-fn row(contact_type: &ContactType, interval: &PlannedInterval, zone: &TimeZone) -> Row {
-    let rules = &contact_type.rules;
-    let assessment = &interval.assessment;
-    let IntervalLoad { contacts, handle_secs } = interval.load;
-    let share = |of: fn(&barometer_queueing::Outcome) -> f64| {
-        assessment
-            .with_cover
-            .map_or_else(|| words::NONE.to_owned(), |outcome| words::percent(of(&outcome)))
-    };
-    let other = other_model(rules)
-        .and_then(|model| need(interval.load, contact_type.grain.secs(), rules, model).ok());
-    Row {
-        time: words::clock(interval.start, zone),
-        contacts: format!("{contacts:.1}"),
-        handle: format!("{handle_secs:.0}"),
-        erlangs: format!("{:.2}", contacts * handle_secs / contact_type.grain.secs()),
-        need: assessment.need,
-        other_need: other.map_or_else(|| words::NONE.to_owned(), |need| need.agents.to_string()),
-        rostered: rules.rostered(assessment.need),
-        cover: assessment.cover.map_or_else(|| words::NONE.to_owned(), |agents| agents.to_string()),
-        pressure: assessment.pressure.map_or_else(|| words::NONE.to_owned(), words::pressure),
-        level: share(|outcome| outcome.service_level),
-        abandonment: share(|outcome| outcome.abandonment),
-        occupancy: share(|outcome| outcome.occupancy),
-        verdict: assessment.verdict,
-        why: why_address(contact_type.id, interval.start.as_second()),
-    }
-}
-
-fn why_address(contact_type: Uuid, at: i64) -> String {
-    format!("/staffing/{contact_type}/why?at={at}")
-}
-
-/// The model to show beside the one in use, where there is one.
-fn other_model(rules: &Rules) -> Option<Model> {
-    rules.patience_secs.map(|_| Model::ErlangC)
-}
-
-#[derive(Deserialize)]
-pub(crate) struct ExportQuery {
-    days: Option<i64>,
-}
-
-/// `GET /staffing/{contact_type}/need.csv`: need and cover of a day or a week.
-pub(crate) async fn export(
-    State(app): State<App>,
-    visit: Visit,
-    Path(id): Path<Uuid>,
-    Query(query): Query<ExportQuery>,
-) -> Result<Response, PageError> {
-    let contact_type = app.store.contact_type(id).await?;
-    let zone = &visit.centre.zone;
-    let days = query.days.unwrap_or(1).clamp(1, 28);
-    let plan = planning::plan(&app.store, &contact_type, visit.day, days, zone).await?;
-    let rules = &contact_type.rules;
-    let rows = plan.iter().map(|interval| {
-        let assessment = &interval.assessment;
-        let with_cover = |of: fn(&barometer_queueing::Outcome) -> f64| {
-            assessment.with_cover.map_or_else(String::new, |outcome| format!("{:.6}", of(&outcome)))
-        };
-        vec![
-            contact_type.name.clone(),
-            interval.start.to_zoned(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(),
-            format!("{:.4}", interval.load.contacts),
-            format!("{:.2}", interval.load.handle_secs),
-            assessment.need.to_string(),
-            rules.rostered(assessment.need).to_string(),
-            assessment.cover.map_or_else(String::new, |agents| agents.to_string()),
-            with_cover(|outcome| outcome.service_level),
-            with_cover(|outcome| outcome.abandonment),
-            with_cover(|outcome| outcome.occupancy),
-            assessment.verdict.map_or_else(String::new, |verdict| verdict.word().to_owned()),
-        ]
+fn pools(
+    types: &[ContactType],
+    contact_type: &ContactType,
+    visit: &Visit,
+    asked: &Asked,
+) -> Vec<Choice> {
+    let alone = Asked { pool: String::new(), ..asked.clone() };
+    let mut pools = vec![Choice {
+        name: "alone".to_owned(),
+        address: alone.address(contact_type.id, visit, ""),
+        is_current: asked.pooled().is_none(),
+    }];
+    let poolable = types.iter().filter(|other| {
+        other.id != contact_type.id
+            && other.grain == contact_type.grain
+            && other.rules.concurrency == contact_type.rules.concurrency
+            && Model::for_rules(&other.rules) != Model::Deadline
     });
-    let rows = rows.collect();
-    let heading = [
-        "contact_type",
-        "interval_start",
-        "contacts",
-        "handle_secs",
-        "need_agents",
-        "rostered_agents",
-        "cover_agents",
-        "service_level_share",
-        "abandonment_share",
-        "occupancy_share",
-        "verdict",
-    ];
-    exports::csv(&format!("need-{}-{}.csv", contact_type.name, visit.day), &heading, rows).await
+    pools.extend(poolable.map(|other| {
+        let with = Asked { pool: other.id.to_string(), ..asked.clone() };
+        Choice {
+            name: format!("pooled with {}", other.name),
+            address: with.address(contact_type.id, visit, ""),
+            is_current: asked.pooled() == Some(other.id),
+        }
+    }));
+    pools
 }

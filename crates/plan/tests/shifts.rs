@@ -1,0 +1,111 @@
+//! Shifts fitted to a need: everybody needed is there, at a cost that can be worked out by hand.
+
+#![cfg(test)]
+
+use std::time::Duration;
+
+use barometer_plan::{ShiftError, ShiftProblem, ShiftShape, fit_shifts};
+
+const LIMIT: Duration = Duration::from_secs(20);
+
+fn shape(first_start: u32, last_start: u32, length: u32) -> ShiftShape {
+    ShiftShape {
+        name: "Day".to_owned(),
+        first_start: first_start * 60,
+        last_start: last_start * 60,
+        length: length * 60,
+        break_length: 0,
+        break_margin: 0,
+        days: 5,
+        cost_per_hour: 20.0,
+        most_people: None,
+    }
+}
+
+/// The same people from one hour to another on the given days.
+fn week(days: std::ops::Range<usize>, hours: std::ops::Range<usize>, people: u32) -> Vec<u32> {
+    (0..7 * 24)
+        .map(|at| if days.contains(&(at / 24)) && hours.contains(&(at % 24)) { people } else { 0 })
+        .collect()
+}
+
+fn fit(
+    required: Vec<u32>,
+    shapes: Vec<ShiftShape>,
+) -> Result<barometer_plan::FittedRoster, ShiftError> {
+    fit_shifts(&ShiftProblem { interval: 60, required, shapes }, LIMIT, |_| true)
+}
+
+#[test]
+fn an_even_working_week_takes_one_shift_for_each_person_needed() {
+    let roster = fit(week(0..5, 9..17, 6), vec![shape(7, 11, 8)]).unwrap();
+    let people: u32 = roster.shifts.iter().map(|shift| shift.people).sum();
+    assert_eq!((people, roster.gap), (6, Some(0.0)));
+    assert!((roster.cost - 6.0 * 5.0 * 8.0 * 20.0).abs() < 1e-6, "{}", roster.cost);
+}
+
+#[test]
+fn seven_even_days_of_five_day_weeks_take_seven_fifths_of_the_people() {
+    let roster = fit(week(0..7, 9..17, 5), vec![shape(9, 9, 8)]).unwrap();
+    let people: u32 = roster.shifts.iter().map(|shift| shift.people).sum();
+    assert_eq!(people, 7);
+    assert!(week(0..7, 9..17, 5).iter().zip(&roster.there).all(|(need, there)| there >= need));
+}
+
+#[test]
+fn breaks_are_staggered_so_that_somebody_stays() {
+    let with_break = ShiftShape { break_length: 60, break_margin: 120, ..shape(9, 9, 8) };
+    let roster = fit(week(0..5, 9..17, 2), vec![with_break]).unwrap();
+    let people: u32 = roster.shifts.iter().map(|shift| shift.people).sum();
+    assert_eq!(people, 3, "two to stay while the third is on a break: {:?}", roster.shifts);
+}
+
+#[test]
+fn a_longer_day_than_any_shift_is_met_by_two_that_overlap() {
+    let roster = fit(week(0..5, 8..20, 3), vec![shape(8, 14, 6)]).unwrap();
+    assert!((roster.paid_hours - 3.0 * 12.0 * 5.0).abs() < 1e-9, "{}", roster.paid_hours);
+}
+
+#[test]
+fn where_people_are_few_those_who_are_missing_are_as_few_as_can_be() {
+    let few = ShiftShape { most_people: Some(4), ..shape(9, 9, 8) };
+    let roster = fit(week(0..5, 9..17, 6), vec![few]).unwrap();
+    assert_eq!(roster.there[9], 4);
+}
+
+#[test]
+fn what_no_shift_reaches_is_said_with_the_time_and_what_would() {
+    let error = fit(week(2..3, 6..8, 2), vec![shape(9, 11, 8)]).unwrap_err();
+    insta::assert_snapshot!(error, @"nobody can be there on Wednesday at 06:00, when 2 are needed; let a kind of shift start at 06:00 or before");
+    let error = fit(week(2..3, 20..23, 2), vec![shape(9, 11, 8)]).unwrap_err();
+    insta::assert_snapshot!(error, @"nobody can be there on Wednesday at 20:00, when 2 are needed; let a kind of shift start at 13:00 or later, or last longer");
+    let odd = ShiftShape { break_length: 60, break_margin: 240, ..shape(9, 11, 8) };
+    let error = fit(week(0..1, 9..10, 1), vec![odd]).unwrap_err();
+    insta::assert_snapshot!(error, @"shift 0, break_margin: leaves no room for the break; at most 180 minutes do");
+}
+
+#[test]
+fn a_search_that_is_told_to_stop_has_a_roster_all_the_same() {
+    let problem = ShiftProblem {
+        interval: 60,
+        required: (0..7 * 24).map(|at| 3 + (at % 24) as u32 * (at % 7) as u32 % 11).collect(),
+        shapes: vec![
+            ShiftShape {
+                break_length: 60,
+                break_margin: 120,
+                last_start: 22 * 60,
+                ..shape(0, 0, 8)
+            },
+            ShiftShape { days: 3, ..shape(0, 23, 5) },
+        ],
+    };
+    let mut looks = 0;
+    let roster = fit_shifts(&problem, Duration::from_secs(30), |progress| {
+        looks += 1;
+        assert!(progress.cost > 0.0);
+        false
+    });
+    let roster = roster.unwrap();
+    assert!(looks <= 1);
+    assert!(problem.required.iter().zip(&roster.there).all(|(need, there)| there >= need));
+}

@@ -1,0 +1,130 @@
+//! The plan that holds in every interval of a day that never settles, beside each interval's own need.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::Response;
+use barometer_plan::{ExactDay, IntervalLoad};
+use jiff::SignedDuration;
+use serde::Serialize;
+use uuid::Uuid;
+
+use super::Asked;
+use crate::App;
+use crate::access::Visit;
+use crate::charts;
+use crate::extract::{Path, Query};
+use crate::page_error::PageError;
+use crate::pages::page;
+use crate::words;
+
+#[derive(Template)]
+#[template(path = "staffing/every_interval.html")]
+struct EveryInterval {
+    said: String,
+    chart: Option<String>,
+    rows: Vec<Row>,
+    within: String,
+}
+
+struct Row {
+    time: String,
+    own: u32,
+    own_level: String,
+    own_holds: bool,
+    held: u32,
+    held_level: String,
+}
+
+#[derive(Serialize)]
+struct HeldChart {
+    labels: Vec<String>,
+    own: Vec<f64>,
+    held: Vec<f64>,
+    target: f64,
+}
+
+/// `GET /staffing/{contact_type}/every-interval`
+pub(crate) async fn every_interval(
+    State(app): State<App>,
+    visit: Visit,
+    Path(id): Path<Uuid>,
+    Query(asked): Query<Asked>,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let zone = visit.centre.zone.clone();
+    let one_day =
+        Asked { span: if asked.span == "typical" { asked.span } else { String::new() }, ..asked };
+    let source = super::source(&app, &visit, &contact_type, &one_day).await?;
+    let rules = contact_type.rules;
+    let plan = source.schedule(&rules).map_err(|error| PageError::Internal(Box::new(error)))?;
+    let secs = source.interval_secs();
+    let nothing = |said: &str| EveryInterval {
+        said: said.to_owned(),
+        chart: None,
+        rows: Vec::new(),
+        within: String::new(),
+    };
+    let step = SignedDuration::from_secs(secs as i64);
+    if plan.is_empty() || plan.windows(2).any(|pair| pair[1].start != pair[0].start + step) {
+        return page(&nothing(
+            "This takes a day with a forecast and without a closed stretch in it.",
+        ));
+    }
+    let loads: Vec<IntervalLoad> = plan.iter().map(|interval| interval.load).collect();
+    // A search through some hundred whole days; too long for the thread that answers pages.
+    let work = tokio::task::spawn_blocking(move || {
+        let own: Vec<u32> = plan.iter().map(|interval| interval.assessment.need).collect();
+        let exact = ExactDay::new(&loads, secs, &rules)?;
+        let result = exact.evaluate(&own).and_then(|figures| {
+            let holds: Vec<bool> = figures
+                .iter()
+                .enumerate()
+                .map(|(at, each)| exact.holds(at, own[at], each))
+                .collect();
+            Ok((own, figures, holds, exact.hold_every_interval()?, plan))
+        });
+        Some(result)
+    });
+    let done = work.await.map_err(|error| PageError::Internal(Box::new(error)))?;
+    let Some(done) = done else {
+        return page(&nothing(
+            "This is known for Erlang A and C with a service level of the offered; chats that slow each other down, deadlines and a speed of answer are not.",
+        ));
+    };
+    let (own, figures, holds, held, plan) =
+        done.map_err(|error| PageError::Internal(Box::new(error)))?;
+    let hours = |agents: &[u32]| {
+        agents.iter().map(|&agents| f64::from(agents)).sum::<f64>() * secs / 3600.0
+    };
+    let broken = holds.iter().filter(|holds| !**holds).count();
+    let said = format!(
+        "Each interval's own need comes to {} agent-hours and misses a target in {} of {} intervals, since none begins where its steady state would have it. Holding every target in every interval takes {} agent-hours ({}).",
+        words::thousands(hours(&own)),
+        broken,
+        own.len(),
+        words::thousands(hours(&held.agents)),
+        words::change(hours(&held.agents) / hours(&own).max(1e-9) - 1.0),
+    );
+    let percent = |share: f64| (share * 1000.0).round() / 10.0;
+    let clock = |at: usize| words::clock(plan[at].start, &zone);
+    page(&EveryInterval {
+        said,
+        chart: Some(charts::embedded(&HeldChart {
+            labels: (0..own.len()).map(clock).collect(),
+            own: figures.iter().map(|each| percent(each.service_level)).collect(),
+            held: held.figures.iter().map(|each| percent(each.service_level)).collect(),
+            target: percent(rules.service_level),
+        })?),
+        rows: (0..own.len())
+            .map(|at| Row {
+                time: clock(at),
+                own: own[at],
+                own_level: words::percent(figures[at].service_level),
+                own_holds: holds[at],
+                held: held.agents[at],
+                held_level: words::percent(held.figures[at].service_level),
+            })
+            .collect(),
+        within: words::plain(rules.within_secs),
+    })
+}

@@ -1,0 +1,330 @@
+//! Lines and ports: what the busy hour asks of them, and whether those that are there suffice.
+
+use std::collections::BTreeMap;
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_plan::{Equipment, LineCalls, LineRules, Model, PlannedInterval};
+use barometer_queueing::ErlangA;
+use barometer_queueing::Traffic;
+use barometer_store::ContactType;
+use jiff::Timestamp;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use super::head::{Head, Tab};
+use super::period::Period;
+use super::source::Source;
+use crate::App;
+use crate::access::{Planner, Visit};
+use crate::extract::{Form, Path, Query};
+use crate::forms::Wrong;
+use crate::page_error::PageError;
+use crate::pages::{page, refused};
+use crate::words;
+
+/// Rules of the lines as typed.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct LinesForm {
+    pub blocking: String,
+    pub ring_secs: String,
+    pub menu_secs: String,
+    pub announcement_secs: String,
+    pub wrap_up: String,
+    pub lines: String,
+    pub menu_ports: String,
+    pub announcement_ports: String,
+    pub day: String,
+    #[serde(skip)]
+    pub wrong: Wrong,
+}
+
+#[derive(Template)]
+#[template(path = "staffing/lines.html")]
+struct LinesPage {
+    head: Head,
+    id: Uuid,
+    day: String,
+    answer: String,
+    equipment: Vec<EquipmentRow>,
+    parts: Vec<PartRow>,
+    form: LinesForm,
+    promised: String,
+    saved: bool,
+}
+
+struct EquipmentRow {
+    name: &'static str,
+    erlangs: String,
+    needed: u32,
+    existing: String,
+    blocking: String,
+    verdict: &'static str,
+}
+
+/// What one contact type adds in the busy interval.
+struct PartRow {
+    name: String,
+    calls: String,
+    waiting: String,
+    talking: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct LinesQuery {
+    saved: Option<String>,
+}
+
+/// `GET /staffing/{contact_type}/lines`
+pub(crate) async fn show(
+    State(app): State<App>,
+    visit: Visit,
+    Path(id): Path<Uuid>,
+    Query(query): Query<LinesQuery>,
+) -> Result<Response, PageError> {
+    let contact_type = app.store.contact_type(id).await?;
+    let rules = app.store.line_rules(visit.centre.id).await?;
+    let mut template =
+        lines_page(&app, &visit, &contact_type, &rules, LinesForm::of(&rules)).await?;
+    template.saved = query.saved.is_some();
+    page(&template)
+}
+
+/// `POST /staffing/{contact_type}/lines`
+pub(crate) async fn save(
+    State(app): State<App>,
+    Planner(mut visit): Planner,
+    Path(id): Path<Uuid>,
+    Form(typed): Form<LinesForm>,
+) -> Result<Response, PageError> {
+    visit.day = typed.day.parse().unwrap_or(visit.day);
+    match typed.rules() {
+        Ok(rules) => {
+            app.store.save_line_rules(visit.centre.id, &rules).await?;
+            Ok(Redirect::to(&format!("{}&saved=lines", Tab::Lines.address(id, visit.day)))
+                .into_response())
+        }
+        Err(wrong) => {
+            let contact_type = app.store.contact_type(id).await?;
+            let rules = app.store.line_rules(visit.centre.id).await?;
+            let form = LinesForm { wrong, ..typed };
+            refused(&lines_page(&app, &visit, &contact_type, &rules, form).await?)
+        }
+    }
+}
+
+impl LinesForm {
+    fn of(rules: &LineRules) -> Self {
+        let whole = |count: Option<u32>| count.map_or_else(String::new, |count| count.to_string());
+        Self {
+            blocking: words::plain(rules.blocking * 100.0),
+            ring_secs: words::plain(rules.ring_secs),
+            menu_secs: words::plain(rules.menu_secs),
+            announcement_secs: words::plain(rules.announcement_secs),
+            wrap_up: words::plain(rules.wrap_up * 100.0),
+            lines: whole(rules.lines),
+            menu_ports: whole(rules.menu_ports),
+            announcement_ports: whole(rules.announcement_ports),
+            ..Self::default()
+        }
+    }
+
+    fn rules(&self) -> Result<LineRules, Wrong> {
+        let mut wrong = Wrong::default();
+        let blocking = wrong.number("blocking", &self.blocking);
+        let ring_secs = wrong.number("ring_secs", &self.ring_secs);
+        let menu_secs = wrong.number("menu_secs", &self.menu_secs);
+        let announcement_secs = wrong.number("announcement_secs", &self.announcement_secs);
+        let wrap_up = wrong.number("wrap_up", &self.wrap_up);
+        let many = 0..=1_000_000u32;
+        let lines = wrong.optional_whole("lines", &self.lines, many.clone());
+        let menu_ports = wrong.optional_whole("menu_ports", &self.menu_ports, many.clone());
+        let announcement_ports =
+            wrong.optional_whole("announcement_ports", &self.announcement_ports, many);
+        let rules = LineRules {
+            blocking: blocking.unwrap_or(-1.0) / 100.0,
+            ring_secs: ring_secs.unwrap_or(0.0),
+            menu_secs: menu_secs.unwrap_or(0.0),
+            announcement_secs: announcement_secs.unwrap_or(0.0),
+            wrap_up: wrap_up.unwrap_or(0.0) / 100.0,
+            lines,
+            menu_ports,
+            announcement_ports,
+        };
+        let checked = rules.check();
+        for (field, message) in checked.as_ref().err().into_iter().flatten() {
+            wrong.note(field, words::capitalised(message));
+        }
+        checked.ok().filter(|_| wrong.is_empty()).ok_or(wrong)
+    }
+}
+
+/// Calls of every contact type that is telephoned, by interval.
+type Calls = BTreeMap<Timestamp, Vec<(String, LineCalls)>>;
+
+async fn lines_page(
+    app: &App,
+    visit: &Visit,
+    contact_type: &ContactType,
+    rules: &LineRules,
+    form: LinesForm,
+) -> Result<LinesPage, PageError> {
+    let types = app.store.contact_types(visit.centre.id).await?;
+    let calls = calls(app, visit, &types).await?;
+    let failed = |error: barometer_queueing::QueueError| PageError::Internal(Box::new(error));
+    // The busy interval is the one with most on the lines, not the one with most calls.
+    let mut busiest = None;
+    for (start, parts) in &calls {
+        let only: Vec<LineCalls> = parts.iter().map(|(_, calls)| *calls).collect();
+        let need = rules.need(&only).map_err(failed)?;
+        if busiest.as_ref().is_none_or(|(_, most, _)| need.lines.erlangs > *most) {
+            busiest = Some((*start, need.lines.erlangs, (need, parts)));
+        }
+    }
+    let head = Head::new(visit, &types, contact_type, Tab::Lines);
+    let week = words::week_span(visit.monday());
+    let promised = words::plain(rules.blocking * 100.0);
+    let day = visit.day.to_string();
+    let form = LinesForm { day: day.clone(), ..form };
+    let id = contact_type.id;
+    let Some((start, _, (need, parts))) = busiest else {
+        let answer = format!("Nothing is forecast by telephone in the week {week}.");
+        let (equipment, parts) = (Vec::new(), Vec::new());
+        return Ok(LinesPage {
+            head,
+            id,
+            day,
+            answer,
+            equipment,
+            parts,
+            form,
+            promised,
+            saved: false,
+        });
+    };
+    let at = words::day_clock(start, &visit.centre.zone);
+    let has = match (need.lines.existing, need.lines.existing_blocking) {
+        (Some(lines), Some(share)) => format!(
+            " The {lines} there are refuse {} of the calls: {}.",
+            words::percent(share),
+            if share <= rules.blocking { "they suffice" } else { "too few" }
+        ),
+        _ => String::new(),
+    };
+    Ok(LinesPage {
+        answer: format!(
+            "The week {week} asks most of the lines on {at}: {:.1} Erlangs, which take {} lines to refuse no more than {promised} %.{has}",
+            need.lines.erlangs, need.lines.needed
+        ),
+        equipment: [
+            ("Lines", need.lines),
+            ("Menu ports", need.menu),
+            ("Announcement ports", need.announcement),
+        ]
+        .into_iter()
+        .map(|(name, equipment)| equipment_row(name, equipment, rules.blocking))
+        .collect(),
+        parts: parts.iter().map(|(name, calls)| part_row(name, calls, rules)).collect(),
+        head,
+        id,
+        day,
+        form,
+        promised,
+        saved: false,
+    })
+}
+
+fn equipment_row(name: &'static str, equipment: Equipment, promised: f64) -> EquipmentRow {
+    EquipmentRow {
+        name,
+        erlangs: format!("{:.2}", equipment.erlangs),
+        needed: equipment.needed,
+        existing: equipment
+            .existing
+            .map_or_else(|| words::NONE.to_owned(), |many| many.to_string()),
+        blocking: equipment
+            .existing_blocking
+            .map_or_else(|| words::NONE.to_owned(), words::percent),
+        verdict: match equipment.existing_blocking {
+            None => "not known",
+            Some(share) if share <= promised => "suffices",
+            Some(_) => "too few",
+        },
+    }
+}
+
+fn part_row(name: &str, calls: &LineCalls, rules: &LineRules) -> PartRow {
+    let per_sec = calls.calls_per_hour / 3600.0;
+    PartRow {
+        name: name.to_owned(),
+        calls: words::thousands(calls.calls_per_hour),
+        waiting: format!("{:.1}", per_sec * calls.mean_wait_secs),
+        talking: format!(
+            "{:.1}",
+            per_sec * calls.answered * calls.handle_secs * (1.0 - rules.wrap_up)
+        ),
+    }
+}
+
+async fn calls(app: &App, visit: &Visit, types: &[ContactType]) -> Result<Calls, PageError> {
+    let week = Period::of(visit, "week");
+    let mut calls = Calls::new();
+    for each in types {
+        // Chats and e-mail come over no telephone line.
+        let model = Model::for_rules(&each.rules);
+        if each.rules.concurrency > 1 || model == Model::Deadline || model == Model::Chat {
+            continue;
+        }
+        let source = Source::read(&app.store, each, None, week, &visit.centre.zone).await?;
+        let Ok(plan) = source.schedule(&each.rules) else { continue };
+        for interval in &plan {
+            if let Some(seen) = line_calls(interval, each, source.interval_secs()) {
+                calls.entry(interval.start).or_default().push((each.name.clone(), seen));
+            }
+        }
+    }
+    Ok(calls)
+}
+
+/// An interval's calls with the cover that is planned, or else with the need.
+fn line_calls(
+    interval: &PlannedInterval,
+    contact_type: &ContactType,
+    secs: f64,
+) -> Option<LineCalls> {
+    let load = interval.load;
+    if load.contacts <= 0.0 {
+        return None;
+    }
+    let agents = interval.assessment.cover.unwrap_or(interval.assessment.need);
+    let traffic = Traffic::per_interval(load.contacts, secs, load.handle_secs).ok()?;
+    // Who waits for ever on too few people fills every line there is; an hour of patience bounds it.
+    let patience = contact_type.rules.patience_secs.unwrap_or(3600.0);
+    let line = ErlangA::new(traffic, agents, patience).ok()?;
+    Some(LineCalls {
+        calls_per_hour: load.contacts * 3600.0 / secs,
+        handle_secs: load.handle_secs,
+        answered: 1.0 - line.abandonment(),
+        wait_probability: line.wait_probability(),
+        mean_wait_secs: line.mean_wait_secs(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn line_rules_survive_their_way_through_the_form_and_wrong_ones_are_named() {
+        let rules = LineRules { lines: Some(60), ..LineRules::STARTING };
+        assert_eq!(LinesForm::of(&rules).rules().unwrap(), rules);
+        let typed = LinesForm { blocking: "0".into(), lines: "-3".into(), ..LinesForm::of(&rules) };
+        let wrong = typed.rules().unwrap_err();
+        assert!(
+            wrong.at("blocking").is_some_and(|said| said.contains("0 % would need endless lines"))
+        );
+        assert!(wrong.at("lines").is_some());
+    }
+}

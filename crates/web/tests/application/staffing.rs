@@ -1,0 +1,230 @@
+//! Staffing as a planner uses it: targets tried and undone, what if, rosters, lines.
+
+use axum::body::Body;
+use axum::http::{Request, StatusCode, header};
+use barometer_plan::{Model, Rules};
+use barometer_store::Role;
+use sqlx::PgPool;
+
+use crate::visitor::{Answer, Centre, TODAY, Visitor};
+
+/// The targets of a new contact type as its form sends them.
+const AS_SAVED: &str = "service_level=80&within_secs=20&level_of=offered&short_secs=&answer_secs=&abandonment=5&occupancy=88\
+    &occupancy_floor=&patience_secs=180&handle_secs=&concurrency=1&slowing=0&model=&leave=12&sickness=5&training=3&breaks=13.7\
+    &cost_per_hour=&day=2026-11-24&span=day&pool=";
+
+async fn upload(visitor: &Visitor, address: &str, name: &str, content: &str) -> Answer {
+    let body = format!(
+        "--edge\r\ncontent-disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{content}\r\n--edge--\r\n"
+    );
+    let request =
+        Request::post(address).header(header::CONTENT_TYPE, "multipart/form-data; boundary=edge");
+    visitor.send(request, Body::from(body)).await
+}
+
+#[sqlx::test(migrations = false)]
+async fn targets_are_tried_without_being_saved_and_what_differs_is_said(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/try", centre.bookings);
+    let same = planner.post(&address, AS_SAVED).await;
+    assert_eq!(same.status, StatusCode::OK, "{}", same.text);
+    assert!(!same.text.contains("Not saved:"), "nothing differs");
+    let dearer = AS_SAVED.replace("service_level=80", "service_level=95");
+    let tried = planner.post(&address, &dearer).await;
+    tried.says("Not saved:").says("service level 80 % → 95 %").says("agent-hours on the phones (+");
+    let wrong = planner.post(&address, &AS_SAVED.replace("within_secs=20", "within_secs=-1")).await;
+    assert_eq!(wrong.headers["hx-reswap"], "none", "the last numbers stay");
+    wrong.says("id=\"within_secs-wrong\" hx-swap-oob=\"true\">Must be 0 s to 604800 s");
+    let rules = centre.store.contact_type(centre.bookings).await.unwrap().rules;
+    assert_eq!(rules, Rules::STARTING);
+}
+
+#[sqlx::test(migrations = false)]
+async fn saved_targets_can_be_undone(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/targets", centre.bookings);
+    let level =
+        async || centre.store.contact_type(centre.bookings).await.unwrap().rules.service_level;
+    let saved =
+        planner.post(&address, &AS_SAVED.replace("service_level=80", "service_level=90")).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    assert_eq!(level().await, 0.9);
+    planner.post(&format!("{address}/undo"), "day=2026-11-24").await;
+    assert_eq!(level().await, 0.8);
+    planner.post(&format!("{address}/undo"), "day=2026-11-24").await;
+    assert_eq!(level().await, 0.9, "undone once more");
+}
+
+#[sqlx::test(migrations = false)]
+async fn targets_that_exclude_each_other_name_the_nearest_that_works(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = AS_SAVED
+        .replace("service_level=80", "service_level=99")
+        .replace("within_secs=20", "within_secs=0")
+        .replace("occupancy=88", "occupancy=")
+        .replace("occupancy_floor=", "occupancy_floor=95");
+    let form = form.replace("occupancy=_floor", "occupancy_floor");
+    for address in ["try", "targets"] {
+        let answer = planner.post(&format!("/staffing/{}/{address}", centre.bookings), &form).await;
+        answer.says("Cannot be reached with the other targets").says("Use at most ");
+    }
+    let deadline = AS_SAVED.replace("model=", "model=deadline");
+    let answer = planner.post(&format!("/staffing/{}/try", centre.bookings), &deadline).await;
+    answer.says("A deadline must be at least 7200 s");
+}
+
+#[sqlx::test(migrations = false)]
+async fn weeks_typical_days_ranges_and_pools_are_shown(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let page = |more: &str| format!("/staffing/{}?day={TODAY}{more}", centre.bookings);
+    viewer.get(&page("&span=week")).await.says("in the week 23 – 29 Nov needs").says("Day by day");
+    viewer.get(&page("&span=typical")).await.says("on a typical ");
+    viewer.get(&page("&span=2026-11-26")).await.says("from ").says("Day by day");
+    viewer.get(&page("&span=nonsense")).await.says("Erlang A (M/M/n+M)");
+    viewer.get("/staffing?pool=x").await;
+    let sheet =
+        viewer.get(&format!("/staffing/{}/need/xlsx?day={TODAY}&span=week", centre.bookings)).await;
+    assert_eq!(sheet.status, StatusCode::OK);
+    let odd = viewer.get(&format!("/staffing/{}/need/pdf?day={TODAY}", centre.bookings)).await;
+    assert_eq!(odd.status, StatusCode::NOT_FOUND);
+}
+
+#[sqlx::test(migrations = false)]
+async fn what_if_moves_volume_and_levels_and_survives_nonsense(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let address = format!("/staffing/{}/what-if", centre.bookings);
+    viewer.get(&format!("{address}?day={TODAY}")).await.says("What a point of service costs");
+    let more = viewer.post(&address, &format!("volume=20&level=80&day={TODAY}&span=day")).await;
+    more.says("would need").says("instead of");
+    for volume in ["NaN", "1e999", "-500", "lots", ""] {
+        let odd = viewer.post(&address, &format!("volume={volume}&handle=inf&day={TODAY}")).await;
+        assert_eq!(odd.status, StatusCode::OK, "{volume}: {}", odd.text);
+    }
+    let exact =
+        viewer.get(&format!("/staffing/{}/every-interval?day={TODAY}", centre.bookings)).await;
+    exact.says("Holding every target in every interval takes");
+}
+
+#[sqlx::test(migrations = false)]
+async fn work_with_a_deadline_is_sized_by_what_is_due(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let rules = Rules {
+        model: Some(Model::Deadline),
+        within_secs: 4.0 * 3600.0,
+        patience_secs: None,
+        ..Rules::STARTING
+    };
+    centre.store.save_rules(centre.bookings, &rules).await.unwrap();
+    let viewer = centre.visitor(Role::Viewer).await;
+    let page = viewer.get(&format!("/staffing/{}?day={TODAY}", centre.bookings)).await;
+    page.says("Work that can wait").says("Work<br>left, h");
+    let what_if = viewer.get(&format!("/staffing/{}/what-if?day={TODAY}", centre.bookings)).await;
+    what_if.says("can wait");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_roster_becomes_the_cover_and_a_wrong_one_changes_nothing(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/roster", centre.bookings);
+    let wrong = upload(&planner, &address, "r.csv", "agent,start,end\nAda,soon,17:00\n").await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    wrong.says("nothing was changed").says("Row 2, column start");
+    assert!(centre.store.agents(planner_centre(&centre).await).await.unwrap().is_empty());
+    let roster = "agent,start,end,break_start,break_end,team,skills,contract_hours\n\
+                  Ada Quill,2026-11-24 09:00,17:00,12:00,12:30,Early,Bookings,37.5\n\
+                  Bram Oster,2026-11-24 10:10,18:00,,,,,\n";
+    let taken = upload(&planner, &address, "r.csv", roster).await;
+    assert_eq!(taken.status, StatusCode::SEE_OTHER, "{}", taken.text);
+    let at = |clock: &str| format!("2026-11-24T{clock}:00Z").parse::<jiff::Timestamp>().unwrap();
+    let cover =
+        centre.store.cover_between(centre.bookings, at("08:00"), at("20:00")).await.unwrap();
+    let agents =
+        |clock: &str| cover.iter().find(|each| each.start == at(clock)).map(|each| each.agents);
+    assert_eq!(agents("09:00"), Some(1));
+    assert_eq!(agents("10:00"), Some(1), "who comes at ten past is not there all of it");
+    assert_eq!((agents("10:30"), agents("12:00"), agents("17:30")), (Some(2), Some(1), Some(1)));
+    assert_eq!(agents("08:30"), None, "the day's cover from before is replaced");
+    let page = planner.get(&format!("{address}?day=2026-11-24")).await;
+    page.says("Ada Quill").says("iCalendar");
+    let calendar = planner.get(&format!("{address}/ics?day=2026-11-24")).await;
+    calendar.says("SUMMARY:Ada Quill").says("DTSTART:20261124T090000Z");
+    let back = upload(&planner, &address, "r.ics", &calendar.text).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "what leaves comes back: {}", back.text);
+}
+
+async fn planner_centre(centre: &Centre) -> uuid::Uuid {
+    centre.store.centre().await.unwrap().unwrap().id
+}
+
+#[sqlx::test(migrations = false)]
+async fn people_are_named_and_who_is_away_is_left_out_of_a_roster(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}", centre.bookings);
+    let wrong = planner.post(&format!("{address}/agents"), "name=Ada&contract_hours=900").await;
+    wrong.says("Contract hours are above 0 and at most 80 a week.");
+    planner
+        .post(
+            &format!("{address}/agents"),
+            "name=Ada&team=Early&skills=Bookings%2C+Norse&contract_hours=30",
+        )
+        .await;
+    let ada = centre.store.agents(planner_centre(&centre).await).await.unwrap()[0].clone();
+    assert_eq!((ada.skills.len(), ada.contract_hours), (2, 30.0));
+    let off = format!("agent={}&first_day=2026-11-24&last_day=2026-11-20", ada.id);
+    planner.post(&format!("{address}/time-off"), &off).await.says("must not be before the first");
+    let off = format!("agent={}&first_day=2026-11-24&last_day=&why=Leave", ada.id);
+    assert_eq!(
+        planner.post(&format!("{address}/time-off"), &off).await.status,
+        StatusCode::SEE_OTHER
+    );
+    let roster = "agent,start,end\nada,2026-11-24 09:00,17:00\n";
+    let away = upload(&planner, &format!("{address}/roster"), "r.csv", roster).await;
+    away.says("Everybody in this roster is away");
+    let removed =
+        planner.post(&format!("{address}/agents/{}/remove", ada.id), "day=2026-11-24").await;
+    assert_eq!(removed.status, StatusCode::SEE_OTHER);
+}
+
+#[sqlx::test(migrations = false)]
+async fn shifts_that_cannot_reach_the_need_are_refused_with_what_would(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/shifts", centre.bookings);
+    let form = |first: &str, last: &str, hours: &str| {
+        format!(
+            "name=Day&first_start={first}&last_start={last}&hours={hours}&break_minutes=30&days=5&most_people=&cost=20\
+             &limit_secs=5&day={TODAY}"
+        )
+    };
+    let late = planner.post(&address, &form("12%3A00", "14%3A00", "6")).await;
+    assert_eq!(late.status, StatusCode::UNPROCESSABLE_ENTITY);
+    late.says("Nobody can be there on Monday at 08:00").says("let a kind of shift start at 08:00");
+    let odd = planner.post(&address, &form("08%3A10", "14%3A00", "8")).await;
+    odd.says("Day, first start: must be a multiple of 30 minutes");
+    let queued = planner.post(&address, &form("07%3A00", "14%3A00", "8")).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let page = planner.get(&format!("/staffing/{}/roster?day={TODAY}", centre.bookings)).await;
+    page.says("Waiting for a worker.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn lines_are_sized_for_the_busy_interval_and_checked(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/lines", centre.bookings);
+    planner.get(&format!("{address}?day={TODAY}")).await.says("lines to refuse no more than 1 %");
+    let form = "blocking=2&ring_secs=6&menu_secs=20&announcement_secs=12&wrap_up=10&lines=2&menu_ports=50&announcement_ports=";
+    let saved = planner.post(&address, &format!("{form}&day={TODAY}")).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let page = planner.get(&format!("{address}?day={TODAY}")).await;
+    page.says("too few").says("suffices").says("not known");
+    let wrong = planner.post(&address, &form.replace("blocking=2", "blocking=0")).await;
+    wrong.says("0 % would need endless lines");
+}
