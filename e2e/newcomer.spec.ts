@@ -50,9 +50,10 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
 
   await toStage(page, 'Staffing');
   await expect(page.getByText(/Help line on .* needs \d+ people at its peak/)).toBeVisible();
+  await page.getByRole('navigation', { name: /^Staffing of/ }).getByRole('link', { name: 'Cover' }).click();
   page.once('dialog', (dialog) => dialog.accept());
   await page.getByRole('button', { name: 'Week as needed' }).click();
-  await expect(page.getByText('The cover holds all day.')).toBeVisible();
+  await expect(page.getByText(/: 0 more than needed where it is over, 0 missing where it is short/)).toBeVisible();
 
   await toStage(page, 'Strategy');
   await page.getByLabel('Places in the queue').fill('25');

@@ -35,7 +35,9 @@ pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enou
 
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
-use pages::{demand, go_live, outlook, people, sign_in, staffing, strategy, tokens, trials, watch};
+use pages::{
+    demand, go_live, methods, outlook, people, sign_in, staffing, strategy, tokens, trials, watch,
+};
 
 /// What the pages work on.
 #[derive(Clone, Debug)]
@@ -139,6 +141,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
         .route("/go-live", get(go_live::show).post(go_live::approve))
         .route("/watch", get(watch::show))
+        .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))
         .route("/people/tokens", post(tokens::add))
         .route("/people/tokens/{token}/remove", post(tokens::remove))

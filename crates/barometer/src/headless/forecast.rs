@@ -9,11 +9,12 @@ use barometer_forecast::{
 };
 use barometer_intake::calendar_days;
 use clap::Args;
-use csv_async::{AsyncReaderBuilder, AsyncWriterBuilder, StringRecord};
+use csv_async::{AsyncReaderBuilder, StringRecord};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use rayon::prelude::*;
 
+use super::csv_file;
 use super::history::{self, Series};
 
 /// Days that can be forecast at most.
@@ -82,9 +83,10 @@ pub async fn run(options: Options) -> Result<()> {
     for each in &made {
         each.said.iter().for_each(|line| eprintln!("{}: {line}", each.name));
     }
-    write(&options.out, &INTERVAL_COLUMNS, intervals(&made, &zone, history.has_offsets)).await?;
+    csv_file::write(&options.out, INTERVAL_COLUMNS, intervals(&made, &zone, history.has_offsets))
+        .await?;
     if let Some(path) = &options.days_out {
-        write(path, &DAY_COLUMNS, days_of(&made)).await?;
+        csv_file::write(path, DAY_COLUMNS, days_of(&made)).await?;
     }
     if let Some(path) = &options.report {
         let records: serde_json::Map<String, serde_json::Value> = made
@@ -263,16 +265,6 @@ fn days_of(made: &[Made]) -> Vec<Vec<String>> {
         }
     }
     rows
-}
-
-async fn write(path: &Path, columns: &[&str], rows: Vec<Vec<String>>) -> Result<()> {
-    let mut file = AsyncWriterBuilder::new().create_writer(Vec::new());
-    file.write_record(columns).await?;
-    for row in rows {
-        file.write_record(&row).await?;
-    }
-    let bytes = file.into_inner().await.map_err(|error| anyhow::anyhow!("{error}"))?;
-    std::fs::write(path, bytes).with_context(|| format!("writing {}", path.display()))
 }
 
 #[cfg(test)]

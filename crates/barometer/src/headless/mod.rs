@@ -1,5 +1,6 @@
 //! Commands without a database: files in, files out, the same core as the pages.
 
+mod csv_file;
 pub mod forecast;
 mod history;
 pub mod need;

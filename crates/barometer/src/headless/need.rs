@@ -7,8 +7,9 @@ use anyhow::{Context, Result, bail};
 use barometer_plan::{ExactDay, IntervalLoad, Model, NeedSearch, Rules, Target, normal_quantile};
 use barometer_queueing::{Outcome, Traffic};
 use clap::Args;
-use csv_async::{AsyncReaderBuilder, AsyncWriterBuilder, StringRecord};
 use jiff::civil::DateTime;
+
+use super::csv_file;
 
 #[derive(Args)]
 pub struct Options {
@@ -62,7 +63,7 @@ pub async fn run(options: Options) -> Result<()> {
         })?;
         lines.extend(made);
     }
-    write(&options.out, lines).await
+    csv_file::write(&options.out, COLUMNS, lines).await
 }
 
 const COLUMNS: [&str; 15] = [
@@ -203,10 +204,7 @@ fn interval_secs(rows: &[&Row]) -> Result<f64> {
 }
 
 async fn read(path: &Path, targets: &Targets) -> Result<Vec<Row>> {
-    let bytes = std::fs::read(path).with_context(|| format!("reading {}", path.display()))?;
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(bytes);
-    let heading = reader.headers().await?.clone();
+    let (heading, records) = csv_file::read(path).await?;
     let column = |name: &str| heading.iter().position(|each| each.trim() == name);
     let wanted = |name: &str| {
         column(name).with_context(|| format!("{} has no column {name}", path.display()))
@@ -219,8 +217,7 @@ async fn read(path: &Path, targets: &Targets) -> Result<Vec<Row>> {
         (column("series").or(column("contact_type")), column("handle_secs"));
     let (p10_at, p90_at) = (column("p10"), column("p90"));
     let mut rows = Vec::new();
-    let mut record = StringRecord::new();
-    while reader.read_record(&mut record).await? {
+    for record in &records {
         let line = rows.len() + 2;
         let cell = |at: Option<usize>| at.and_then(|at| record.get(at)).unwrap_or("").trim();
         let number = |at: Option<usize>, name: &str| -> Result<Option<f64>> {
@@ -347,16 +344,6 @@ fn rules(base: Rules, table: &toml::Table) -> Result<Rules> {
         let said: Vec<_> = errors.iter().map(ToString::to_string).collect();
         anyhow::anyhow!("{}", said.join("; "))
     })
-}
-
-async fn write(path: &Path, rows: Vec<Vec<String>>) -> Result<()> {
-    let mut file = AsyncWriterBuilder::new().create_writer(Vec::new());
-    file.write_record(COLUMNS).await?;
-    for row in rows {
-        file.write_record(&row).await?;
-    }
-    let bytes = file.into_inner().await.map_err(|error| anyhow::anyhow!("{error}"))?;
-    std::fs::write(path, bytes).with_context(|| format!("writing {}", path.display()))
 }
 
 #[cfg(test)]

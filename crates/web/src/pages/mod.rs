@@ -2,6 +2,7 @@
 
 pub(crate) mod demand;
 pub(crate) mod go_live;
+pub(crate) mod methods;
 pub(crate) mod outlook;
 pub(crate) mod people;
 pub(crate) mod sign_in;

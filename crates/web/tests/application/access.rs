@@ -92,6 +92,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/go-live".into(), Role::Viewer),
         (post.clone(), "/go-live".into(), Role::Approver),
         (get.clone(), "/watch".into(), Role::Viewer),
+        (get.clone(), "/methods/erlang".into(), Role::Viewer),
         (post.clone(), "/people".into(), Role::Administrator),
         (post.clone(), format!("/people/{id}/role"), Role::Administrator),
         (post, format!("/people/{id}/password"), Role::Administrator),

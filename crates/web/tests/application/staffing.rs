@@ -1,26 +1,16 @@
 //! Staffing as a planner uses it: targets tried and undone, what if, rosters, lines.
 
-use axum::body::Body;
-use axum::http::{Request, StatusCode, header};
+use axum::http::StatusCode;
 use barometer_plan::{Model, Rules};
 use barometer_store::Role;
 use sqlx::PgPool;
 
-use crate::visitor::{Answer, Centre, TODAY, Visitor};
+use crate::visitor::{Centre, TODAY};
 
 /// The targets of a new contact type as its form sends them.
 const AS_SAVED: &str = "service_level=80&within_secs=20&level_of=offered&short_secs=&answer_secs=&abandonment=5&occupancy=88\
     &occupancy_floor=&patience_secs=180&handle_secs=&concurrency=1&slowing=0&model=&leave=12&sickness=5&training=3&breaks=13.7\
     &cost_per_hour=&day=2026-11-24&span=day&pool=";
-
-async fn upload(visitor: &Visitor, address: &str, name: &str, content: &str) -> Answer {
-    let body = format!(
-        "--edge\r\ncontent-disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{content}\r\n--edge--\r\n"
-    );
-    let request =
-        Request::post(address).header(header::CONTENT_TYPE, "multipart/form-data; boundary=edge");
-    visitor.send(request, Body::from(body)).await
-}
 
 #[sqlx::test(migrations = false)]
 async fn targets_are_tried_without_being_saved_and_what_differs_is_said(pool: PgPool) {
@@ -132,14 +122,14 @@ async fn a_roster_becomes_the_cover_and_a_wrong_one_changes_nothing(pool: PgPool
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let address = format!("/staffing/{}/roster", centre.bookings);
-    let wrong = upload(&planner, &address, "r.csv", "agent,start,end\nAda,soon,17:00\n").await;
+    let wrong = planner.upload_to(&address, "r.csv", "", "agent,start,end\nAda,soon,17:00\n").await;
     assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
     wrong.says("nothing was changed").says("Row 2, column start");
     assert!(centre.store.agents(planner_centre(&centre).await).await.unwrap().is_empty());
     let roster = "agent,start,end,break_start,break_end,team,skills,contract_hours\n\
                   Ada Quill,2026-11-24 09:00,17:00,12:00,12:30,Early,Bookings,37.5\n\
                   Bram Oster,2026-11-24 10:10,18:00,,,,,\n";
-    let taken = upload(&planner, &address, "r.csv", roster).await;
+    let taken = planner.upload_to(&address, "r.csv", "", roster).await;
     assert_eq!(taken.status, StatusCode::SEE_OTHER, "{}", taken.text);
     let at = |clock: &str| format!("2026-11-24T{clock}:00Z").parse::<jiff::Timestamp>().unwrap();
     let cover =
@@ -154,7 +144,7 @@ async fn a_roster_becomes_the_cover_and_a_wrong_one_changes_nothing(pool: PgPool
     page.says("Ada Quill").says("iCalendar");
     let calendar = planner.get(&format!("{address}/ics?day=2026-11-24")).await;
     calendar.says("SUMMARY:Ada Quill").says("DTSTART:20261124T090000Z");
-    let back = upload(&planner, &address, "r.ics", &calendar.text).await;
+    let back = planner.upload_to(&address, "r.ics", "", calendar.text.as_str()).await;
     assert_eq!(back.status, StatusCode::SEE_OTHER, "what leaves comes back: {}", back.text);
 }
 
@@ -185,7 +175,7 @@ async fn people_are_named_and_who_is_away_is_left_out_of_a_roster(pool: PgPool) 
         StatusCode::SEE_OTHER
     );
     let roster = "agent,start,end\nada,2026-11-24 09:00,17:00\n";
-    let away = upload(&planner, &format!("{address}/roster"), "r.csv", roster).await;
+    let away = planner.upload_to(&format!("{address}/roster"), "r.csv", "", roster).await;
     away.says("Everybody in this roster is away");
     let removed =
         planner.post(&format!("{address}/agents/{}/remove", ada.id), "day=2026-11-24").await;

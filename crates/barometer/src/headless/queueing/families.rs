@@ -1,11 +1,11 @@
 //! The models that can be asked on files, with their columns.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use barometer_queueing::{
     ChatPace, ChatTeam, Class, ClassFigures, DeferrableInterval, ErlangA, ErlangC, Figures,
     FinitePlaces, GeneralPatience, LevelOf, Patience, QueueError, Redial, SeenWait, Start, Stretch,
     TransientDay, TwoClasses, WhenAllBusy, erlang_b, erlang_b_with_redial, lines_for_blocking,
-    load_for_blocking, mean_patience, modified_loads, ordered_hunting, plan_by_deadline,
+    load_for_blocking, mean_patience, modified_loads, ordered_hunting, plan_by_deadline, spread,
     weibull_patience,
 };
 
@@ -529,6 +529,26 @@ pub const FAMILIES: &[Family] = &[
         },
     },
     Family {
+        name: "handle-time-spread",
+        about: "how handle times spread. One row of results per case, beside its first row",
+        inputs: &[CASE, needed("handle_secs", "how long the contact took")],
+        outputs: &[
+            "result_mean_secs",
+            "result_standard_deviation_per_mean",
+            "result_median_secs",
+            "result_p90_secs",
+        ],
+        is_grouped: true,
+        solve: |cases| {
+            let times = cases
+                .iter()
+                .map(|case| not_negative("handle_secs", case.number("handle_secs")?))
+                .collect::<Result<Vec<f64>, QueueError>>()?;
+            let of = spread(&times).context("a spread takes two handle times above zero")?;
+            Ok(vec![vec![of.mean, of.variation, of.median, of.p90]])
+        },
+    },
+    Family {
         name: "deadline",
         about: "work that can wait: the smoothest plan that has everything done by its deadline",
         inputs: &[
@@ -578,21 +598,15 @@ const FIGURES: &[&str] = &[
     "result_level_of_answered_share",
 ];
 
-const CHAT_FIGURES: &[&str] = &[
-    "result_blocking_share",
-    "result_wait_share",
-    "result_answered_share",
-    "result_abandonment_share",
-    "result_answer_secs",
-    "result_abandon_secs",
-    "result_mean_wait_secs",
-    "result_mean_waiting",
-    "result_occupancy_share",
-    "result_level_of_offered_share",
-    "result_level_less_short_share",
-    "result_level_of_answered_share",
-    "result_mean_chats",
-];
+const CHAT_FIGURES: &[&str] = &{
+    let mut all = ["result_mean_chats"; FIGURES.len() + 1];
+    let mut at = 0;
+    while at < FIGURES.len() {
+        all[at] = FIGURES[at];
+        at += 1;
+    }
+    all
+};
 
 fn row_of(figures: Figures) -> Vec<f64> {
     vec![

@@ -4,13 +4,14 @@
 mod case;
 mod families;
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use anyhow::{Context, Result, bail};
 use clap::Args;
-use csv_async::{AsyncReaderBuilder, AsyncWriterBuilder, StringRecord};
+use csv_async::StringRecord;
 use rayon::prelude::*;
 
+use super::csv_file;
 use case::Case;
 use families::{FAMILIES, Family};
 
@@ -41,11 +42,12 @@ pub async fn run(options: Options) -> Result<()> {
         print!("{}", family.description());
         return Ok(());
     };
-    let (heading, rows) = read(cases).await?;
+    let (heading, rows) = csv_file::read(cases).await?;
     let results =
         solve(family, &heading, &rows).with_context(|| format!("reading {}", cases.display()))?;
-    let failed = results.iter().filter(|(_, error)| error.is_some()).count();
-    write(out, family, &heading, &rows, &results).await?;
+    let failed = results.iter().filter(|solved| solved.error.is_some()).count();
+    let columns = heading.iter().chain(family.outputs.iter().copied()).chain(["error"]);
+    csv_file::write(out, columns, lines(family, &rows, heading.len(), &results)).await?;
     if failed > 0 {
         eprintln!("{failed} of {} cases have no result; column error says why", rows.len());
     }
@@ -57,11 +59,17 @@ fn listing() -> String {
     FAMILIES.iter().map(Family::description).collect::<Vec<_>>().join("\n")
 }
 
-type Result1 = (Vec<(usize, Vec<f64>)>, Option<(usize, String)>);
+/// The results of one case.
+#[derive(Default)]
+struct Solved {
+    /// Rows of numbers, each with the row of the file that it belongs to.
+    rows: Vec<(usize, Vec<f64>)>,
+    /// The row of the file at which the model failed, and why.
+    error: Option<(usize, String)>,
+}
 
-/// The results of every case in order: rows of numbers, each with the row of the file that it
-/// belongs to, or the row at fault and the reason.
-fn solve(family: &Family, heading: &StringRecord, rows: &[StringRecord]) -> Result<Vec<Result1>> {
+/// The results of every case in order.
+fn solve(family: &Family, heading: &StringRecord, rows: &[StringRecord]) -> Result<Vec<Solved>> {
     for column in family.needed() {
         if !heading.iter().any(|each| each.trim() == column) {
             bail!("there is no column {column}; {}", family.columns());
@@ -90,64 +98,37 @@ fn solve(family: &Family, heading: &StringRecord, rows: &[StringRecord]) -> Resu
         .zip(firsts)
         .map(|(group, first)| match (family.solve)(group) {
             Ok(results) => {
-                let row =
-                    |at: usize| first + if family.is_grouped { at.min(group.len() - 1) } else { 0 };
-                (results.into_iter().enumerate().map(|(at, each)| (row(at), each)).collect(), None)
+                // Rows of a group belong to its rows, several rows of one case to that case.
+                let last = first + group.len() - 1;
+                let at = |number: usize| (first + number).min(last);
+                let rows = results.into_iter().enumerate();
+                Solved { rows: rows.map(|(number, row)| (at(number), row)).collect(), error: None }
             }
-            Err(error) => (Vec::new(), Some((first, error.to_string()))),
+            Err(error) => Solved { error: Some((first, error.to_string())), ..Solved::default() },
         })
         .collect())
 }
 
-async fn read(path: &Path) -> Result<(StringRecord, Vec<StringRecord>)> {
-    let bytes = std::fs::read(path).with_context(|| format!("reading {}", path.display()))?;
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(bytes);
-    let heading = reader.headers().await.with_context(|| format!("reading {}", path.display()))?;
-    let heading = heading.clone();
-    if heading.is_empty() {
-        bail!("{} is empty; its first row must name the columns", path.display());
-    }
-    let mut rows = Vec::new();
-    let mut record = StringRecord::new();
-    while reader
-        .read_record(&mut record)
-        .await
-        .with_context(|| format!("reading {}", path.display()))?
-    {
-        if record.iter().any(|cell| !cell.trim().is_empty()) {
-            rows.push(record.clone());
-        }
-    }
-    Ok((heading, rows))
-}
-
-async fn write(
-    path: &Path,
+/// Every row of results, and a row for each case without one.
+fn lines(
     family: &Family,
-    heading: &StringRecord,
     rows: &[StringRecord],
-    results: &[Result1],
-) -> Result<()> {
-    let mut file = AsyncWriterBuilder::new().create_writer(Vec::new());
-    let names = heading.iter().chain(family.outputs.iter().copied()).chain(["error"]);
-    file.write_record(names).await?;
-    for (lines, error) in results {
-        for (row, numbers) in lines {
-            let inputs = (0..heading.len()).map(|at| rows[*row].get(at).unwrap_or("").to_owned());
+    width: usize,
+    results: &[Solved],
+) -> Vec<Vec<String>> {
+    let inputs = |row: usize| (0..width).map(move |at| rows[row].get(at).unwrap_or("").to_owned());
+    let mut lines = Vec::new();
+    for solved in results {
+        for (row, numbers) in &solved.rows {
             let numbers = numbers.iter().map(|number| written(*number));
-            let line: Vec<String> = inputs.chain(numbers).chain([String::new()]).collect();
-            file.write_record(&line).await?;
+            lines.push(inputs(*row).chain(numbers).chain([String::new()]).collect());
         }
-        if let Some((row, error)) = error {
-            let inputs = (0..heading.len()).map(|at| rows[*row].get(at).unwrap_or("").to_owned());
+        if let Some((row, error)) = &solved.error {
             let nothing = family.outputs.iter().map(|_| String::new());
-            let line: Vec<String> = inputs.chain(nothing).chain([error.clone()]).collect();
-            file.write_record(&line).await?;
+            lines.push(inputs(*row).chain(nothing).chain([error.clone()]).collect());
         }
     }
-    let bytes = file.into_inner().await.map_err(|error| anyhow::anyhow!("{error}"))?;
-    std::fs::write(path, bytes).with_context(|| format!("writing {}", path.display()))
+    lines
 }
 
 /// A number with seventeen significant digits, which tell every double from every other.

@@ -134,8 +134,8 @@ impl WhyPanel {
                 _ => "Erlang C (M/M/n): Erlang 1917; Cooper 1981, ch. 3",
             },
             note: match model {
-                Model::Chat => "docs/methods/families.md",
-                _ => "docs/methods/erlang.md",
+                Model::Chat => "families",
+                _ => "erlang",
             },
         })
     }
@@ -164,7 +164,7 @@ impl WhyPanel {
             others: Vec::new(),
             sure: None,
             source: "Smoothest plan between what has come in and what is due: Yao, Demers and Shenker 1995",
-            note: "docs/methods/families.md",
+            note: "families",
         }
     }
 }
