@@ -47,7 +47,7 @@ const KINDS = {
       ...basis,
       tooltip: { ...basis.tooltip, trigger: 'item', formatter: ({ seriesName, value }) => `${seriesName}<br>${value[0]} agent-hours: ${value[1]} %` },
       xAxis: { ...axis, type: 'value', name: 'agent-hours', nameLocation: 'middle', nameGap: 26, scale: true, axisLabel: { color: c.second } },
-      yAxis: { ...axis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1) },
+      yAxis: { ...axis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1), axisLabel: { ...axis.axisLabel, showMaxLabel: false } },
       grid: { ...basis.grid, bottom: 44 },
       series: [
         { name: 'Service level', type: 'line', smooth: 0.2, data: data.curve.map(([hours, level]) => [hours, level]), symbolSize: 6, itemStyle: { color: c.calm }, lineStyle: { color: c.calm, width: 2.4 }, markLine: { silent: true, symbol: 'none', data: [{ yAxis: data.target }], lineStyle: { color: c.storm, type: 'dashed' }, label: { formatter: `target ${data.target} %`, color: c.second, position: 'insideStartTop' } } },
@@ -61,7 +61,7 @@ const KINDS = {
     return {
       ...basis,
       xAxis: category(c, data.labels),
-      yAxis: { ...basis.yAxis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1) },
+      yAxis: { ...basis.yAxis, scale: true, max: ({ max }) => Math.min(100, Math.ceil(max) + 1), axisLabel: { ...basis.yAxis.axisLabel, showMaxLabel: false } },
       series: [
         line('Own need', data.own, c.brass, { lineStyle: { color: c.brass, width: 2, type: 'dashed' } }),
         line('Held in every interval', data.held, c.calm, { lineStyle: { color: c.calm, width: 2.4 } }),

@@ -8,7 +8,7 @@ use crate::access::Visit;
 use crate::extract::Path;
 use crate::frame::Frame;
 use crate::page_error::PageError;
-use crate::pages::page;
+use crate::pages::{Choice, page};
 
 /// The notes by name.
 const NOTES: [(&str, &str); 8] = [
@@ -26,7 +26,7 @@ const NOTES: [(&str, &str); 8] = [
 #[template(path = "method.html")]
 struct MethodPage {
     frame: Frame,
-    others: Vec<&'static str>,
+    notes: Vec<Choice>,
     note: String,
 }
 
@@ -35,9 +35,21 @@ pub(crate) async fn show(visit: Visit, Path(name): Path<String>) -> Result<Respo
     let (_, text) = NOTES.iter().find(|note| note.0 == name).ok_or(PageError::NotFound)?;
     page(&MethodPage {
         frame: Frame::apart(&visit),
-        others: NOTES.iter().map(|note| note.0).collect(),
+        notes: NOTES
+            .iter()
+            .map(|(each, text)| Choice {
+                name: title(text).to_owned(),
+                address: format!("/methods/{each}"),
+                is_current: *each == name,
+            })
+            .collect(),
         note: rendered(text),
     })
+}
+
+/// The title of a note: its first line.
+fn title(text: &str) -> &str {
+    text.lines().next().unwrap_or("").trim_start_matches("# ")
 }
 
 /// A note as HTML. Its title stands below the page's question; links are left as text, since
@@ -70,7 +82,7 @@ mod tests {
     fn every_note_has_a_title_and_no_markup_of_its_own() {
         for (name, text) in NOTES {
             let note = rendered(text);
-            assert!(note.starts_with("<h2>"), "{name}");
+            assert!(note.starts_with(&format!("<h2>{}", title(text))), "{name}");
             assert!(!note.contains("<h1") && !note.contains("<script") && !note.contains("<a "));
         }
     }
