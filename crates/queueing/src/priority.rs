@@ -81,6 +81,9 @@ impl TwoClasses {
     }
 }
 
+/// Most beats of the clock times states for a service level: some seconds.
+const MOST_BEATS: f64 = 2e10;
+
 /// Both lines behind full servers, as a chain.
 struct Lines {
     arrivals: [f64; 2],
@@ -157,6 +160,15 @@ impl Lines {
     }
 
     fn figures(&self, within_secs: f64) -> Result<[ClassFigures; 2], QueueError> {
+        let rate = self.arrivals[0]
+            + self.departures
+            + self.most[0] as f64 * self.giving_up[0]
+            + (self.most[1] + 1) as f64 * self.giving_up[1];
+        let beats = rate * within_secs * self.shares.len() as f64;
+        if beats > MOST_BEATS {
+            let states = self.shares.len() as f64;
+            return Err(QueueError::TooLarge { states, advice: "take a shorter threshold" });
+        }
         let wait_probability = self.shares.iter().sum();
         let levels = [self.urgent_in_time(within_secs), self.others_in_time(within_secs)];
         let reached = self.chance_that_others_are_reached();

@@ -80,6 +80,16 @@ struct Window {
     returning: usize,
 }
 
+/// Most beats of the clock times places in line for a service level.
+const MOST_BEATS: f64 = 1e10;
+
+/// More states than any chain of this kind can have.
+const MOST_STATES: f64 = 1e8;
+
+/// What to do where the chain is beyond reach.
+const ADVICE: &str =
+    "take returning callers as further first calls (extended Erlang B), or play a trial";
+
 /// ln of what may be cut off, relative to the likeliest state.
 const CUT: f64 = 36.0;
 
@@ -110,7 +120,12 @@ impl Window {
             };
         let returning =
             (lost_most(coming) * redial.after_secs).max(first * redial.share * redial.after_secs);
-        let returning = (returning + 9.0 * returning.sqrt() + 40.0).ceil() as usize;
+        let returning = (returning + 9.0 * returning.sqrt() + 40.0).ceil();
+        let states = (longest as f64 + 1.0) * (returning + 1.0);
+        if states > MOST_STATES {
+            return Err(QueueError::TooLarge { states, advice: ADVICE });
+        }
+        let returning = returning as usize;
         let fewest = (redial.traffic.offered_erlangs()
             - 10.0 * redial.traffic.offered_erlangs().sqrt()
             - 10.0)
@@ -177,6 +192,12 @@ impl Window {
         }
         let shares = chain.steady_state();
         let mut sums = Sums::default();
+        let line = (high - servers.min(high) + 1) as f64;
+        let beats = (servers as f64 * handled + line * theta) * within_secs;
+        if beats.is_nan() || beats * line > MOST_BEATS {
+            let advice = "take a shorter threshold";
+            return Err(QueueError::TooLarge { states: line, advice });
+        }
         // Chance that a call which finds so many waiting is answered in time, without abandoning.
         let reached =
             Reached::within(within_secs, servers, handled, theta, high - servers.min(high));

@@ -87,19 +87,25 @@ pub enum QueueError {
     },
 }
 
+/// Numbers smaller than this (but zero) or larger than [`LARGEST`] stand for nothing in a contact
+/// centre, and products of them leave what a float can hold.
+const SMALLEST: f64 = 1e-50;
+
+const LARGEST: f64 = 1e50;
+
 pub(crate) fn positive(what: &'static str, got: f64) -> Result<f64, QueueError> {
-    if got.is_finite() && got > 0.0 {
+    if (SMALLEST..=LARGEST).contains(&got) {
         return Ok(got);
     }
-    let wanted = "a finite number above zero";
+    let wanted = "a finite number above zero, from 1e-50 to 1e50";
     Err(QueueError::BadNumber { what, wanted, got })
 }
 
 pub(crate) fn not_negative(what: &'static str, got: f64) -> Result<f64, QueueError> {
-    if got.is_finite() && got >= 0.0 {
+    if got == 0.0 || (SMALLEST..=LARGEST).contains(&got) {
         return Ok(got);
     }
-    let wanted = "zero or a finite number above it";
+    let wanted = "zero, or a finite number from 1e-50 to 1e50";
     Err(QueueError::BadNumber { what, wanted, got })
 }
 

@@ -126,6 +126,9 @@ const DROPPED: f64 = 1e-16;
 /// Terms of a Poisson sum that add nothing.
 const NO_WEIGHT: f64 = 1e-19;
 
+/// Most beats times states of a day: some minutes.
+const MOST_WORK: f64 = 3e11;
+
 /// Beats of the clock that are taken in one go.
 const MOST_BEATS: f64 = 400.0;
 
@@ -162,6 +165,22 @@ impl TransientDay {
         let states = f64::from(most) + f64::from(self.most_waiting);
         if states > 2e5 {
             let advice = "take fewer servers or places";
+            return Err(QueueError::TooLarge { states, advice });
+        }
+        // Every beat of the clock passes over every state.
+        let giving_up = self.patience_secs.map_or(0.0, |secs| 1.0 / secs);
+        let waiting = f64::from(self.most_waiting) * giving_up;
+        let beats = |stretch: &Stretch, secs: f64| {
+            secs * (stretch.contacts_per_sec + f64::from(most) / stretch.handle_secs + waiting)
+        };
+        let work: f64 = plan
+            .iter()
+            .map(|stretch| {
+                (beats(stretch, stretch.secs) + beats(stretch, self.within_secs)) * states
+            })
+            .sum();
+        if work.is_nan() || work > MOST_WORK {
+            let advice = "take a shorter day, fewer servers, or a shorter threshold";
             return Err(QueueError::TooLarge { states, advice });
         }
         Ok(())
