@@ -5,5 +5,6 @@
 mod demand;
 mod fixture;
 mod imports;
+mod rosters;
 mod sessions;
 mod stories;

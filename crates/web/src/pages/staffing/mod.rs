@@ -10,6 +10,7 @@ mod period;
 mod result;
 mod roster_file;
 mod searches;
+mod shapes;
 mod source;
 mod targets;
 mod what_if;

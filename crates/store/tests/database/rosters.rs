@@ -1,0 +1,132 @@
+//! People, their shifts and their cover; searches for shifts; lines; targets undone.
+
+use barometer_plan::{
+    CoverInterval, FitProgress, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
+};
+use barometer_store::{NamedAgent, SearchState, StoreError};
+use jiff::Timestamp;
+use jiff::civil::date;
+use sqlx::PgPool;
+use std::time::Duration;
+use uuid::Uuid;
+
+use crate::fixture::{Fixture, fixture};
+
+fn at(clock: &str) -> Timestamp {
+    format!("2026-11-24T{clock}:00Z").parse().unwrap()
+}
+
+fn agent(name: &str, stretches: &[(&str, &str)]) -> NamedAgent {
+    NamedAgent {
+        name: name.to_owned(),
+        team: None,
+        skills: Vec::new(),
+        contract_hours: None,
+        stretches: stretches.iter().map(|(from, to)| (at(from), at(to))).collect(),
+    }
+}
+
+fn cover(clock: &str, agents: u32) -> CoverInterval {
+    CoverInterval { start: at(clock), agents }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_roster_replaces_shifts_and_cover_of_its_days_and_nothing_else(pool: PgPool) {
+    let Fixture { store, centre, bookings, .. } = &fixture(pool).await;
+    store.save_cover(*bookings, &[cover("08:00", 9), cover("20:00", 9)]).await.unwrap();
+    let first = [agent("Ada Quill", &[("09:00", "12:00"), ("12:30", "17:00")])];
+    let day = (at("08:30"), at("19:00"));
+    store.save_roster(*centre, *bookings, day, &first, &[cover("09:00", 1)]).await.unwrap();
+    let again =
+        [agent("ada quill", &[("10:00", "12:00")]), agent("Bram Oster", &[("10:00", "11:00")])];
+    store.save_roster(*centre, *bookings, day, &again, &[cover("10:00", 2)]).await.unwrap();
+    let agents = store.agents(*centre).await.unwrap();
+    let names: Vec<_> = agents.iter().map(|agent| agent.name.as_str()).collect();
+    assert_eq!(names, ["Ada Quill", "Bram Oster"], "the same person however the name is written");
+    let stretches = store.stretches_between(*bookings, at("00:00"), at("23:00")).await.unwrap();
+    assert_eq!(stretches.len(), 2, "the shifts from before are gone: {stretches:?}");
+    let kept = store.cover_between(*bookings, at("00:00"), at("23:00")).await.unwrap();
+    assert_eq!(kept, [cover("08:00", 9), cover("10:00", 2), cover("20:00", 9)]);
+    // What cannot be saved changes nothing: a shift that ends before it starts.
+    let wrong = [agent("Cleo", &[("12:00", "11:00")])];
+    assert!(store.save_roster(*centre, *bookings, day, &wrong, &[]).await.is_err());
+    assert_eq!(store.cover_between(*bookings, at("10:00"), at("11:00")).await.unwrap().len(), 1);
+    assert_eq!(store.agents(*centre).await.unwrap().len(), 2);
+}
+
+#[sqlx::test(migrations = false)]
+async fn what_a_roster_does_not_say_about_people_stays_as_it_is(pool: PgPool) {
+    let Fixture { store, centre, .. } = &fixture(pool).await;
+    let known = NamedAgent {
+        team: Some("Early".into()),
+        skills: vec!["Bookings".into()],
+        contract_hours: Some(20.0),
+        ..agent("Ada", &[])
+    };
+    let id = store.save_agent(*centre, &known).await.unwrap();
+    assert_eq!(store.save_agent(*centre, &agent("ADA", &[])).await.unwrap(), id);
+    let ada = store.agents(*centre).await.unwrap().remove(0);
+    assert_eq!((ada.team.as_str(), ada.contract_hours, ada.skills.len()), ("Early", 20.0, 1));
+    let (first, last) = (date(2026, 11, 24), date(2026, 11, 26));
+    store.add_time_off(*centre, id, first, last, "Leave").await.unwrap();
+    let away = store.time_off(*centre, date(2026, 11, 26)).await.unwrap();
+    assert_eq!((away.len(), away[0].why.as_str()), (1, "Leave"));
+    assert!(store.time_off(*centre, date(2026, 11, 27)).await.unwrap().is_empty(), "it is over");
+    let elsewhere = store.add_time_off(Uuid::nil(), id, first, last, "").await;
+    assert!(matches!(elsewhere, Err(StoreError::NotFound)), "people of another centre");
+    store.remove_time_off(*centre, away[0].id).await.unwrap();
+    store.remove_agent(*centre, id).await.unwrap();
+    assert!(matches!(store.remove_agent(*centre, id).await, Err(StoreError::NotFound)));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_search_for_shifts_is_queued_reported_stopped_and_kept(pool: PgPool) {
+    let Fixture { store, bookings, .. } = &fixture(pool).await;
+    let monday = date(2026, 11, 23);
+    let mut required = vec![0; 7 * 24];
+    required[9..17].fill(2);
+    let shape = ShiftShape {
+        name: "Day".into(),
+        first_start: 540,
+        last_start: 540,
+        length: 480,
+        break_length: 0,
+        break_margin: 0,
+        days: 5,
+        cost_per_hour: 20.0,
+        most_people: None,
+    };
+    let problem = ShiftProblem { interval: 60, required, shapes: vec![shape.clone()] };
+    let id = store.queue_shift_search(*bookings, monday, &problem, 5, None).await.unwrap();
+    assert_eq!(store.shift_shapes(*bookings).await.unwrap(), [shape], "kept for the next search");
+    let progress = FitProgress { elapsed: Duration::from_secs(2), cost: 1600.0, gap: Some(0.1) };
+    assert!(store.report_shift_search(id, progress).await.unwrap());
+    let seen = store.newest_shift_search(*bookings, monday).await.unwrap().unwrap();
+    assert_eq!((seen.state, seen.gap, seen.elapsed_secs), (SearchState::Searching, Some(0.1), 2.0));
+    store.cancel_shift_search(id).await.unwrap();
+    assert!(!store.report_shift_search(id, progress).await.unwrap(), "it shall stop");
+    let roster = fit_shifts(&problem, Duration::from_secs(5), |_| true).unwrap();
+    store.end_shift_search(id, Ok(&roster)).await.unwrap();
+    let found = store.shift_search(id).await.unwrap();
+    assert_eq!((found.state, found.problem), (SearchState::Found, problem));
+    assert_eq!(found.roster.unwrap(), roster);
+    assert!(store.newest_shift_search(*bookings, date(2026, 11, 30)).await.unwrap().is_none());
+    store.end_shift_search(id, Err("no shift reaches")).await.unwrap();
+    assert_eq!(store.shift_search(id).await.unwrap().failure.as_deref(), Some("no shift reaches"));
+}
+
+#[sqlx::test(migrations = false)]
+async fn lines_and_targets_come_back_as_they_were_saved(pool: PgPool) {
+    let Fixture { store, centre, bookings, .. } = &fixture(pool).await;
+    assert_eq!(store.line_rules(*centre).await.unwrap(), LineRules::STARTING);
+    let rules = LineRules { lines: Some(60), menu_secs: 25.0, ..LineRules::STARTING };
+    store.save_line_rules(*centre, &rules).await.unwrap();
+    assert_eq!(store.line_rules(*centre).await.unwrap(), rules);
+    store.undo_rules(*bookings).await.unwrap();
+    assert_eq!(store.contact_type(*bookings).await.unwrap().rules, Rules::STARTING);
+    let dearer = Rules { service_level: 0.95, cost_per_hour: Some(20.0), ..Rules::STARTING };
+    store.save_rules(*bookings, &dearer).await.unwrap();
+    assert_eq!(store.contact_type(*bookings).await.unwrap().rules, dearer);
+    store.undo_rules(*bookings).await.unwrap();
+    assert_eq!(store.contact_type(*bookings).await.unwrap().rules, Rules::STARTING);
+}
