@@ -44,6 +44,10 @@ test('targets are tried while they are typed, stepped back, saved and undone', a
   await expect(page.getByText('Must be above 0 and at most 99.9 %')).toBeHidden();
   expect(sum(await needs(page))).toBeGreaterThan(sum(before));
 
+  // The reason is that of the targets that are tried.
+  await page.getByRole('button', { name: /^Why \d+ at 09:30/ }).click();
+  await expect(page.locator('#why').getByText('≥ 97 %')).toBeVisible();
+
   await page.getByText('Shrinkage and cost').click();
   await page.getByLabel('Breaks, %').fill('lots');
   await page.getByLabel('Breaks, %').blur();

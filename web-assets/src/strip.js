@@ -25,7 +25,10 @@ export function bindStrip(root) {
     frame();
     strip.setAttribute('aria-label', `Pressure strip. ${cell.querySelector('title')?.textContent ?? ''}`);
     clearTimeout(choose.timer);
-    choose.timer = setTimeout(() => htmx.ajax('GET', cell.dataset.figures, { target, swap: 'innerHTML' }), 80);
+    // What stands beside may depend on a form that has not been saved.
+    const form = strip.dataset.with && document.querySelector(strip.dataset.with);
+    const values = form ? Object.fromEntries(new FormData(form)) : {};
+    choose.timer = setTimeout(() => htmx.ajax('GET', cell.dataset.figures, { target, swap: 'innerHTML', values }), 80);
   };
 
   strip.addEventListener('click', (event) => {

@@ -127,7 +127,7 @@ impl ErlangA {
     /// Zeltyn and Mandelbaum, *Call centers with impatient customers: many-server asymptotics of
     /// the M/M/n+G queue* (2005), section 2: the density of the virtual wait.
     pub fn service_level(&self, within_secs: f64) -> f64 {
-        let until = within_secs.max(0.0) / self.patience_secs;
+        let until = within_secs.clamp(0.0, 1e50) / self.patience_secs;
         if self.servers == 0 || self.traffic.offered_erlangs() == 0.0 {
             return if self.servers == 0 { 0.0 } else { 1.0 };
         }

@@ -59,7 +59,8 @@ impl ErlangC {
 
     /// Share of callers answered within `within_secs`: 1 − C e^(−(n−a) T / handle time).
     pub fn service_level(&self, within_secs: f64) -> f64 {
-        let drain = self.spare() * within_secs.max(0.0) / self.traffic.handle_secs();
+        // For ever is long enough at 1e50 s; infinity times nothing would be no number.
+        let drain = self.spare() * within_secs.clamp(0.0, 1e50) / self.traffic.handle_secs();
         self.at_once - self.wait_probability * (-drain).exp_m1()
     }
 

@@ -234,8 +234,10 @@ impl Quick {
         };
         let (a, n) = (self.load, f64::from(self.servers));
         let giving_up = self.handle_secs / patience;
-        // In deep overload the sums start far from their peak; that is the exact model's business.
-        if a > n + 6.0 * a.sqrt() + 30.0 {
+        // In deep overload, or with endless patience, the sums start far from their peak; that is the
+        // exact model's business.
+        let is_far = a > n + 6.0 * a.sqrt() + 30.0;
+        if is_far || (a - n) / giving_up > 1e5 || a / giving_up > 1e8 {
             return exact();
         }
         let (line, waiting) = quick_line(a, n, giving_up);
@@ -336,7 +338,9 @@ fn quick_line(a: f64, n: f64, giving_up: f64) -> (f64, f64) {
         waiting += in_line * sum + (t1 + 2.0 * t2) + (3.0 * t3 + 4.0 * t4);
         term = t4;
         in_line += 4.0;
-        if d4 > a && term * in_line < waiting * CUT {
+        // Asked so that a sum that is no number ends too; the exact model decides then.
+        let goes_on = d4 <= a || term * in_line > waiting * CUT;
+        if !goes_on {
             return (all, waiting);
         }
     }

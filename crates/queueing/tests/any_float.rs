@@ -3,10 +3,11 @@
 #![cfg(test)]
 
 use barometer_queueing::{
-    ChatPace, ChatTeam, Class, DeferrableInterval, ErlangA, ErlangC, Figures, FinitePlaces,
-    GeneralPatience, LevelOf, Patience, Redial, SeenWait, Start, Stretch, Traffic, TransientDay,
-    TwoClasses, WhenAllBusy, erlang_b, erlang_b_with_redial, lines_for_blocking, load_for_blocking,
-    mean_patience, modified_loads, ordered_hunting, plan_by_deadline, spread, weibull_patience,
+    ChatPace, ChatTeam, Class, DeferrableInterval, ErlangA, ErlangC, FewestServers, Figures,
+    FinitePlaces, GeneralPatience, LevelOf, Patience, Promise, Redial, SeenWait, Start, Stretch,
+    Traffic, TransientDay, TwoClasses, WhenAllBusy, erlang_b, erlang_b_with_redial,
+    lines_for_blocking, load_for_blocking, mean_patience, modified_loads, ordered_hunting,
+    plan_by_deadline, spread, weibull_patience,
 };
 use proptest::prelude::*;
 
@@ -72,6 +73,16 @@ proptest! {
         let within_patience = patience.map_or(0.0, |secs| traffic.contacts_per_sec() * secs);
         if within_patience > 1e5 || a > 1e5 {
             return Ok(());
+        }
+        let promise = Promise {
+            service_level: c,
+            within_secs: d,
+            abandonment: Some(b),
+            occupancy: places.map(f64::from),
+            patience_secs: patience,
+        };
+        if let Ok(mut search) = FewestServers::new(promise) {
+            let _ = search.find(traffic, 5_000);
         }
         if let (Some(secs), true) = (patience, c.is_finite())
             && let Ok(line) = ErlangA::new(traffic, n, secs)

@@ -248,14 +248,8 @@ async fn read(path: &Path, targets: &Targets) -> Result<Vec<Row>> {
                 )
             })?;
         let band = number(p10_at, "p10")?.zip(number(p90_at, "p90")?);
-        rows.push(Row {
-            series,
-            start,
-            day,
-            minute,
-            load: IntervalLoad { contacts, handle_secs },
-            band,
-        });
+        let load = targets.of(&series).load(IntervalLoad { contacts, handle_secs });
+        rows.push(Row { series, start, day, minute, load, band });
     }
     if rows.is_empty() {
         bail!("{} has no intervals", path.display());

@@ -23,6 +23,11 @@ async fn targets_are_tried_without_being_saved_and_what_differs_is_said(pool: Pg
     let dearer = AS_SAVED.replace("service_level=80", "service_level=95");
     let tried = planner.post(&address, &dearer).await;
     tried.says("Not saved:").says("service level 80 % → 95 %").says("agent-hours on the phones (+");
+    let at = crate::visitor::at("2026-11-24T10:00").as_second();
+    let why = format!("/staffing/{}/why?at={at}", centre.bookings);
+    planner.get(&why).await.says("≥ 80 %").says("how it is worked out");
+    planner.get(&format!("{why}&{dearer}")).await.says("≥ 95 %");
+    planner.get(&format!("{why}&{}", AS_SAVED.replace("=80", "=lots"))).await.says("≥ 80 %");
     let wrong = planner.post(&address, &AS_SAVED.replace("within_secs=20", "within_secs=-1")).await;
     assert_eq!(wrong.headers["hx-reswap"], "none", "the last numbers stay");
     wrong.says("id=\"within_secs-wrong\" hx-swap-oob=\"true\">Must be 0 s to 604800 s");

@@ -29,6 +29,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::Visit;
 use crate::extract::{Form, Path, Query};
+use crate::forms::Wrong;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::{Choice, page, to_first};
@@ -156,31 +157,14 @@ pub(crate) async fn try_out(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     visit.day = typed.asked.day.parse().unwrap_or(visit.day);
-    let asked = &typed.asked;
     let tried = match typed.rules() {
         Err(wrong) => Err(wrong),
-        Ok(rules) => {
-            let source = source(&app, &visit, &contact_type, asked).await?;
-            let result =
-                source.schedule(&rules).map_err(|error| at_field(&error)).and_then(|plan| {
-                    match floor_conflict(&rules, &plan, &visit) {
-                        Some(conflict) => Err(conflict),
-                        None => Ok(plan),
-                    }
-                });
-            match result {
-                Ok(plan) => {
-                    Ok(NeedResult::of(&contact_type, &rules, &source, &plan, asked, &visit, None)?)
-                }
-                Err((field, message)) => Err(crate::forms::Wrong::of(field, message)),
-            }
-        }
+        Ok(rules) => try_rules(&app, &visit, &contact_type, &typed.asked, &rules).await?,
     };
     match tried {
-        Ok(result) => page(&TriedPage {
-            result: Some(result),
-            fields: messages(&crate::forms::Wrong::default()),
-        }),
+        Ok(result) => {
+            page(&TriedPage { result: Some(result), fields: messages(&Wrong::default()) })
+        }
         Err(wrong) => {
             // The last numbers stay; only the messages beside the fields change.
             let reswap = (HeaderName::from_static("hx-reswap"), HeaderValue::from_static("none"));
@@ -190,7 +174,30 @@ pub(crate) async fn try_out(
     }
 }
 
-fn messages(wrong: &crate::forms::Wrong) -> Vec<FieldMessage> {
+/// What rules come to that are not saved, or the field at which they cannot be kept.
+async fn try_rules(
+    app: &App,
+    visit: &Visit,
+    contact_type: &ContactType,
+    asked: &Asked,
+    rules: &Rules,
+) -> Result<Result<NeedResult, Wrong>, PageError> {
+    let changed = ContactType { rules: *rules, ..contact_type.clone() };
+    let source = source(app, visit, &changed, asked).await?;
+    let plan = match source.schedule(rules) {
+        Ok(plan) => plan,
+        Err(error) => {
+            let (field, message) = at_field(&error);
+            return Ok(Err(Wrong::of(field, message)));
+        }
+    };
+    if let Some((field, message)) = floor_conflict(rules, &plan, visit) {
+        return Ok(Err(Wrong::of(field, message)));
+    }
+    NeedResult::of(contact_type, rules, &source, &plan, asked, visit, None).map(Ok)
+}
+
+fn messages(wrong: &Wrong) -> Vec<FieldMessage> {
     FIELDS
         .into_iter()
         .map(|name| FieldMessage { name, message: wrong.at(name).unwrap_or_default().to_owned() })

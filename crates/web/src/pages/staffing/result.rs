@@ -105,7 +105,7 @@ impl NeedResult {
             .transpose()?;
         let differs = differences(&contact_type.rules, rules);
         let other = model_to_compare(rules);
-        let address = |at: i64| why_address(contact_type, asked, at);
+        let address = |at: i64| why_address(contact_type, at);
         Ok(Self {
             answer: answer(&shown, plan, period, zone, secs),
             effect: if differs.is_empty() {
@@ -153,8 +153,9 @@ fn level_words(rules: &Rules) -> String {
     format!("{} s{of}", words::plain(rules.within_secs))
 }
 
-pub(super) fn why_address(contact_type: &ContactType, asked: &Asked, at: i64) -> String {
-    format!("/staffing/{}/why?at={at}&day={}{}", contact_type.id, asked.day, asked.rest())
+/// Day, span, pool and targets go along with the form beside it.
+fn why_address(contact_type: &ContactType, at: i64) -> String {
+    format!("/staffing/{}/why?at={at}", contact_type.id)
 }
 
 fn busiest(plan: &[PlannedInterval]) -> Option<&PlannedInterval> {

@@ -15,7 +15,7 @@ use jiff::tz::TimeZone;
 use serde::Deserialize;
 use uuid::Uuid;
 
-use super::Asked;
+use super::targets::TargetsForm;
 use crate::App;
 use crate::access::Visit;
 use crate::extract::{Path, Query};
@@ -68,28 +68,36 @@ struct OtherModel {
 #[derive(Deserialize)]
 pub(crate) struct WhyQuery {
     at: String,
+    /// The targets that are being tried; those that are saved where the form was not sent along.
     #[serde(flatten)]
-    asked: Asked,
+    tried: TargetsForm,
 }
 
 /// `GET /staffing/{contact_type}/why`: one interval's need with its reason.
 pub(crate) async fn why(
     State(app): State<App>,
-    visit: Visit,
+    mut visit: Visit,
     Path(id): Path<Uuid>,
     Query(query): Query<WhyQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let zone = &visit.centre.zone;
+    let zone = visit.centre.zone.clone();
     let at = query.at.parse().ok().and_then(|at| Timestamp::from_second(at).ok());
     let at = at.ok_or(PageError::NotFound)?;
-    let source = super::source(&app, &visit, &contact_type, &query.asked).await?;
-    let rules = &contact_type.rules;
+    let day = zone.to_datetime(at).date();
+    if query.tried.asked.day.is_empty() {
+        visit.day = day;
+    }
+    // What cannot be read is said at its field; the reason stays that of the saved targets.
+    let is_sent = !query.tried.service_level.is_empty();
+    let tried = if is_sent { query.tried.rules().ok() } else { None };
+    let shown = ContactType { rules: tried.unwrap_or(contact_type.rules), ..contact_type };
+    let rules = &shown.rules;
+    let source = super::source(&app, &visit, &shown, &query.tried.asked).await?;
     let plan = source.schedule(rules).map_err(|error| PageError::Internal(Box::new(error)))?;
     let interval = plan.iter().find(|interval| interval.start == at).ok_or(PageError::NotFound)?;
-    let mut panel = WhyPanel::of(&contact_type, rules, interval, zone, source.interval_secs())?;
-    let day = zone.to_datetime(at).date();
-    if let Some(luck) = planning::luck(&app.store, &contact_type, day).await? {
+    let mut panel = WhyPanel::of(&shown, rules, interval, &zone, source.interval_secs())?;
+    if let Some(luck) = planning::luck(&app.store, &shown, day).await? {
         let spread = LoadSpread::new(&luck.day_factors, luck.interval_variance);
         panel.sure = sure_words(&spread, interval, rules, source.interval_secs());
     }
