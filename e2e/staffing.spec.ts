@@ -46,7 +46,7 @@ test('targets are tried while they are typed, stepped back, saved and undone', a
 
   // The reason is that of the targets that are tried.
   await page.getByRole('button', { name: /^Why \d+ at 09:30/ }).click();
-  await expect(page.locator('#why').getByText('≥ 97 %')).toBeVisible();
+  await expect(page.locator('#why').getByRole('cell', { name: '≥ 97 %' })).toBeVisible();
 
   await page.getByText('Shrinkage and cost').click();
   await page.getByLabel('Breaks, %').fill('lots');
