@@ -57,6 +57,12 @@ impl Shrinkage {
         1.0 - self.present()
     }
 
+    /// Share of paid time that people are at work: what leave, sickness and training leave. Breaks
+    /// lie within it.
+    pub fn at_work(self) -> f64 {
+        Self { breaks: 0.0, ..self }.present()
+    }
+
     /// What is left of paid time.
     pub fn present(self) -> f64 {
         self.causes().iter().map(|(_, share)| 1.0 - share).product()
@@ -71,6 +77,7 @@ mod tests {
     fn causes_multiply() {
         let shrinkage = Shrinkage { leave: 0.1, sickness: 0.05, training: 0.02, breaks: 0.12 };
         assert!((shrinkage.total() - (1.0 - 0.9 * 0.95 * 0.98 * 0.88)).abs() < 1e-15);
+        assert!((shrinkage.at_work() - 0.9 * 0.95 * 0.98).abs() < 1e-15, "breaks lie within");
     }
 
     #[test]

@@ -192,7 +192,7 @@ async fn problem(
     let interval = u32::from(contact_type.grain.minutes().unsigned_abs());
     let per_day = (24 * 60 / interval) as usize;
     let mut required = vec![0u32; 7 * per_day];
-    let present = at_work(contact_type);
+    let present = contact_type.rules.shrinkage.at_work();
     for each in &plan {
         let local = zone.to_datetime(each.start);
         let day = (local.date() - visit.monday()).get_days();
@@ -208,12 +208,6 @@ async fn problem(
         Ok(()) => Ok((problem, limit)),
         Err(error) => Err(said(&error, &problem)),
     })
-}
-
-/// Share of the rostered who are at work: all causes of shrinkage but breaks.
-fn at_work(contact_type: &ContactType) -> f64 {
-    let shrinkage = contact_type.rules.shrinkage;
-    (1.0 - shrinkage.leave) * (1.0 - shrinkage.sickness) * (1.0 - shrinkage.training)
 }
 
 fn said(error: &ShiftError, problem: &ShiftProblem) -> String {
@@ -268,7 +262,7 @@ pub(crate) async fn use_roster(
     let agents = app.store.agents(centre).await?;
     let away = app.store.time_off(centre, search.monday).await?;
     let everybody = everybody(roster, &search, zone);
-    let present = at_work(&contact_type);
+    let present = contact_type.rules.shrinkage.at_work();
     let cover: Vec<CoverInterval> = cover_of(&everybody, &contact_type, zone)
         .into_iter()
         .map(|each| CoverInterval {
