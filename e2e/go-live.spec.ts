@@ -5,9 +5,9 @@ test('a tried draft goes live with a reason, and can be taken back', async ({ pa
   await signIn(page, 'planner');
   await page.goto('/strategy?day=2026-11-25');
   await chooseContactType(page, 'Assisted travel');
-  await page.getByLabel('Longest wait, s').fill('420');
+  await page.getByLabel('Longest wait (s)').fill('420');
   await page.getByRole('button', { name: 'Save as new version' }).first().click();
-  await expect(page.getByText(/for up to 420 s, then to voicemail/)).toBeVisible();
+  await expect(page.getByText(/for up to 420 s, then to “Voicemail”/)).toBeVisible();
   await toStage(page, 'Go-live');
   const sheet = page.locator('section').filter({ hasText: 'Assisted travel: v2' });
   await expect(sheet.getByRole('row', { name: /Longest wait/ })).toContainText('no limit');

@@ -56,7 +56,7 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
   await expect(page.getByText(/: 0 more than needed where it is over, 0 missing where it is short/)).toBeVisible();
 
   await toStage(page, 'Strategy');
-  await page.getByLabel('Places in the queue').fill('25');
+  await page.getByLabel('Places', { exact: true }).fill('25');
   await page.getByRole('button', { name: 'Save as new version' }).first().click();
   await expect(page.getByText('Saved as a new version.')).toBeVisible();
   await expect(page.getByText(/waits in a queue of 25 places/)).toBeVisible();

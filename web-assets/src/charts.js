@@ -3,7 +3,7 @@ import * as echarts from 'echarts/core';
 import { BarChart, CustomChart, LineChart } from 'echarts/charts';
 import { AriaComponent, DataZoomComponent, GridComponent, LegendComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent } from 'echarts/components';
 import { SVGRenderer } from 'echarts/renderers';
-import { base, category, line, look } from './chart-basics.js';
+import { axisText, base, category, line, look } from './chart-basics.js';
 import { bind, demand } from './demand-charts.js';
 
 echarts.use([AriaComponent, BarChart, CustomChart, DataZoomComponent, GridComponent, LegendComponent, LineChart, MarkAreaComponent, MarkLineComponent, SVGRenderer, TooltipComponent]);
@@ -94,8 +94,27 @@ const KINDS = {
       series: [
         band,
         line('Trial', data.trial, c.calm, { lineStyle: { color: c.calm, width: 2 } }),
-        line(data.theory_name, data.theory, c.brass, { lineStyle: { color: c.brass, width: 1.6, type: 'dashed' } }),
+        ...(data.theory_name ? [line(data.theory_name, data.theory, c.brass, { lineStyle: { color: c.brass, width: 1.6, type: 'dashed' } })] : []),
         line('Target', data.labels.map(() => data.target), c.storm, { lineStyle: { color: c.storm, width: 1.2 }, tooltip: { show: false } }),
+      ],
+    };
+  },
+  // So many per cent had waited at most so long: of those answered, and of those who gave up.
+  waits(data, c) {
+    const basis = base(c, '%');
+    const last = Math.max(1, ...[...data.answered, ...data.abandoned].map(([secs]) => secs));
+    const curve = (name, points, color, more = {}) =>
+      line(name, [...points, ...(points.length ? [[last, 100]] : [])], color, { step: 'end', ...more });
+    return {
+      ...basis,
+      grid: { ...basis.grid, bottom: 40 },
+      tooltip: { ...basis.tooltip, formatter: undefined },
+      xAxis: { type: 'value', min: 0, max: Math.ceil(last), name: 'seconds waited', nameLocation: 'middle', nameGap: 26, nameTextStyle: axisText(c), axisLabel: axisText(c), splitLine: { show: false }, axisLine: { lineStyle: { color: c.hairline } } },
+      yAxis: { ...basis.yAxis, min: 0, max: 100 },
+      series: [
+        curve('Answered', data.answered, c.calm, { lineStyle: { color: c.calm, width: 2 } }),
+        curve('Gave up', data.abandoned, c.storm, { lineStyle: { color: c.storm, width: 1.6, type: 'dashed' } }),
+        line('Threshold', [[data.within, 0], [data.within, 100]], c.brass, { lineStyle: { color: c.brass, width: 1.2 }, tooltip: { show: false } }),
       ],
     };
   },

@@ -3,9 +3,9 @@
 use anyhow::{Context, Result};
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
-use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, trial_intervals};
-use barometer_simulate::Spread;
+use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, customers_of, trial_intervals};
 use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store};
+use barometer_strategy::Duration;
 use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -113,16 +113,14 @@ async fn queue_trial(
         &contact_type.rules,
     )?;
     let agents = choice.agents(&schedule, 0).context("a demo trial without cover")?;
-    let inputs = TrialInputs {
-        strategy: version.strategy.clone(),
-        rules: contact_type.rules,
-        interval_secs: contact_type.grain.secs(),
-        intervals: trial_intervals(&schedule, &agents, contact_type.grain.duration()),
-        handling: Spread::Exponential,
-        luck: None,
-        replications: 200,
-        seed: 1,
-    };
+    let inputs = TrialInputs::of_one_type(
+        version.strategy.clone(),
+        contact_type.rules,
+        zone,
+        contact_type.grain.secs(),
+        (&contact_type.name, customers_of(&contact_type.rules, &Duration::exponential(1.0))),
+        &trial_intervals(&schedule, &agents, contact_type.grain.duration()),
+    );
     let new = NewTrial {
         contact_type: contact_type.id,
         strategy_version: version.id,

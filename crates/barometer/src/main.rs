@@ -1,8 +1,8 @@
 //! Barometer: try a change before your customers do.
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
-//! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need` and
-//! `queueing` work on files.
+//! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need`,
+//! `queueing` and `trial` work on files.
 
 mod demo;
 mod headless;
@@ -37,6 +37,10 @@ enum Command {
     Need(headless::need::Options),
     /// Works out queueing models for the rows of a CSV file; needs no database.
     Queueing(headless::queueing::Options),
+    /// Plays a strategy on a forecast with a cover, from files into files; needs no database.
+    Trial(headless::trial::Options),
+    /// Prints the JSON Schema of a strategy, or of a file of customers.
+    Schema(headless::schema::Options),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -81,6 +85,8 @@ async fn run(cli: Cli) -> Result<()> {
         Command::Forecast(options) => return headless::forecast::run(options).await,
         Command::Need(options) => return headless::need::run(options).await,
         Command::Queueing(options) => return headless::queueing::run(options).await,
+        Command::Trial(options) => return headless::trial::run(options).await,
+        Command::Schema(options) => return headless::schema::run(&options),
         command => command,
     };
     if cli.database_url.is_empty() {
@@ -92,7 +98,11 @@ async fn run(cli: Cli) -> Result<()> {
         .await
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
     match command {
-        Command::Forecast(_) | Command::Need(_) | Command::Queueing(_) => Ok(()),
+        Command::Forecast(_)
+        | Command::Need(_)
+        | Command::Queueing(_)
+        | Command::Trial(_)
+        | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Migrate => Ok(store.migrate().await?),

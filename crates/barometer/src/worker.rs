@@ -1,24 +1,24 @@
 //! Does the long work from the queue: plays trials, makes forecasts.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Result;
+use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
-use barometer_plan::{TrialInputs, TrialResult, fit_shifts};
-use barometer_simulate::{Experiment, Summary};
-use barometer_store::{Job, RunState, SearchState, Store, StoreError};
+use barometer_plan::fit_shifts;
+use barometer_store::{Job, RunState, SearchState, Store, StoreError, Trial};
 use barometer_web::refresh_forecast;
 use clap::Args;
 use futures_util::stream::{self, StreamExt};
 use tokio::sync::watch;
 use uuid::Uuid;
 
-/// Replications between two reports of progress, at least.
-const LEAST_CHUNK: u32 = 4;
+/// Jobs that a worker does side by side: long searches leave room for trials, and a cancelled trial
+/// has few parts under way.
+const AT_ONCE: usize = 4;
 /// Forecasts that are made side by side.
 const FORECASTS_AT_ONCE: usize = 3;
-/// Reports of progress in a trial, about.
-const REPORTS: u32 = 25;
 
 /// WorkerOptions of whatever plays trials.
 #[derive(Args, Clone, Copy)]
@@ -60,6 +60,7 @@ pub async fn run(
         let worker = WorkerBuilder::new(name.as_str())
             .backend(store.job_queue(Duration::from_secs(options.heartbeat_secs)))
             .data(store.clone())
+            .concurrency(AT_ONCE)
             .build(work);
         let ended = worker.run_until(stopping).await;
         if *stopped.borrow() {
@@ -86,7 +87,7 @@ pub async fn stop_signal() {
 
 async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
     match job {
-        Job::Trial { trial } => play_trial(&store, trial).await,
+        Job::Trial { trial, part } => play_trial(&store, trial, part).await,
         Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
         Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
     }
@@ -147,7 +148,8 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
     Ok(())
 }
 
-async fn play_trial(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
+/// Plays a part of a trial, or all of it, and ends the trial with what is there if that is enough.
+async fn play_trial(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), BoxDynError> {
     let trial = match store.trial(id).await {
         // Its contact type was deleted while it waited: nothing is left to do.
         Err(StoreError::NotFound) => return Ok(()),
@@ -156,36 +158,39 @@ async fn play_trial(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
     if trial.state.is_over() {
         return Ok(());
     }
-    match trial.inputs.experiment() {
-        Ok(experiment) => play(store, id, &trial.inputs, experiment).await?,
-        Err(error) => store.stop_trial(id, Some(&error.to_string())).await?,
+    let experiment = match trial.inputs.experiment() {
+        Ok(experiment) => Arc::new(experiment),
+        Err(error) => return Ok(store.stop_trial(id, Some(&error.to_string())).await?),
+    };
+    let parts = trial.inputs.parts();
+    for (nth, range) in (0u32..).zip(&parts).filter(|(nth, _)| part.is_none_or(|part| part == *nth))
+    {
+        if !store.begin_trial(id).await? {
+            return Ok(store.stop_trial(id, None).await?);
+        }
+        if !store.has_part(id, nth).await? {
+            let (playing, range) = (experiment.clone(), range.clone());
+            match tokio::task::spawn_blocking(move || playing.play_part(range)).await? {
+                Ok(summary) => store.keep_part(id, nth, &summary).await?,
+                Err(error) => return Ok(store.stop_trial(id, Some(&error.to_string())).await?),
+            }
+        }
+        finish_if_enough(store, &trial, parts.len()).await?;
     }
     Ok(())
 }
 
-/// Plays a trial chunk by chunk. A worker that dies loses nothing that matters: the next one plays
-/// the same numbers from the start.
-async fn play(
-    store: &Store,
-    trial: Uuid,
-    inputs: &TrialInputs,
-    experiment: Experiment,
-) -> Result<(), BoxDynError> {
-    let experiment = std::sync::Arc::new(experiment);
-    let mut summary = Summary::new(inputs.intervals.len());
-    let chunk = (inputs.replications / REPORTS).max(LEAST_CHUNK);
-    let mut from = 0;
-    while from < inputs.replications {
-        if !store.report_progress(trial, from).await? {
-            store.stop_trial(trial, None).await?;
-            return Ok(());
-        }
-        let to = (from + chunk).min(inputs.replications);
-        let playing = experiment.clone();
-        let days = tokio::task::spawn_blocking(move || playing.play_range(from..to)).await?;
-        days.iter().for_each(|day| summary.add(day));
-        from = to;
+/// Merges the parts, always in the same order, once those that are needed are there.
+async fn finish_if_enough(store: &Store, trial: &Trial, parts: usize) -> Result<(), BoxDynError> {
+    if !store.begin_trial(trial.id).await? {
+        return Ok(store.stop_trial(trial.id, None).await?);
     }
-    store.finish_trial(trial, &TrialResult::of(&summary)).await?;
+    let may_stop_early = trial.inputs.precision.is_some();
+    if store.count_parts(trial.id).await? < parts && !may_stop_early {
+        return Ok(());
+    }
+    if let Some(merged) = trial.inputs.merged(&store.parts_in_order(trial.id).await?) {
+        store.finish_trial(trial.id, &merged).await?;
+    }
     Ok(())
 }

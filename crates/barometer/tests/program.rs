@@ -6,9 +6,11 @@ use std::io::Write;
 use std::process::{Child, Command, Output, Stdio};
 use std::time::{Duration, Instant};
 
-use barometer_plan::{CoverChoice, TrialInputs, TrialResult, schedule, trial_intervals};
-use barometer_simulate::{Spread, Summary};
+use barometer_plan::{
+    CoverChoice, TrialInputs, TrialResult, customers_of, schedule, trial_intervals,
+};
 use barometer_store::{NewTrial, Role, RunState, Store, Trial, TrialState};
+use barometer_strategy::Duration as Spread;
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -92,25 +94,28 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
         day: FRIDAY,
         cover_words: "the need".to_owned(),
         inputs: TrialInputs {
-            strategy: version.strategy,
-            rules: bookings.rules,
-            interval_secs: bookings.grain.secs(),
-            intervals: trial_intervals(&planned, &agents, bookings.grain.duration()),
-            handling: Spread::Exponential,
-            luck: None,
             replications,
             seed: 4,
+            ..TrialInputs::of_one_type(
+                version.strategy,
+                bookings.rules,
+                &centre.zone,
+                bookings.grain.secs(),
+                ("Bookings", customers_of(&bookings.rules, &Spread::exponential(1.0))),
+                &trial_intervals(&planned, &agents, bookings.grain.duration()),
+            )
         },
         created_by: planner.id,
     };
     store.queue_trial(&new).await.unwrap()
 }
 
+/// The trial's result, played in this process and in one go.
 fn played_here(inputs: &TrialInputs) -> TrialResult {
-    let mut summary = Summary::new(inputs.intervals.len());
-    let days = inputs.experiment().unwrap().play_range(0..inputs.replications);
-    days.iter().for_each(|day| summary.add(day));
-    TrialResult::of(&summary)
+    let experiment = inputs.experiment().unwrap();
+    let parts: Vec<_> =
+        inputs.parts().into_iter().map(|part| experiment.play_part(part).unwrap()).collect();
+    TrialResult::of(&inputs.merged(&parts).unwrap())
 }
 
 #[sqlx::test(migrations = false)]

@@ -38,7 +38,9 @@ pub use shifts::{
     fit_shifts,
 };
 pub use shrinkage::Shrinkage;
-pub use trial::{Judged, Theory, TrialInputs, TrialInterval, TrialResult};
+pub use trial::{
+    Judged, Theory, TrialInputs, TrialInterval, TrialResult, TrialTeam, TrialType, customers_of,
+};
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;
 pub use what_if::{PricedLevel, Service, pooled, price_of_levels, service_of, stricter};

@@ -2,9 +2,12 @@
 
 #![cfg(test)]
 
-use barometer_plan::{ExactDay, IntervalLoad, Model, Rules, need};
-use barometer_simulate::{Demand, DemandInterval, Experiment, Spread, Summary};
-use barometer_strategy::Strategy;
+use barometer_plan::{
+    ExactDay, IntervalLoad, Model, Rules, TrialInputs, TrialInterval, customers_of, need,
+};
+use barometer_strategy::{Duration, Strategy};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 
 const HALF_HOUR: f64 = 1800.0;
 
@@ -75,21 +78,23 @@ fn the_simulated_day_is_held_where_the_plan_says_so() {
     let exact = ExactDay::new(&day, HALF_HOUR, &LEVEL_ONLY).unwrap();
     let plan = exact.hold_every_interval().unwrap();
     let replications = 4000;
-    let demand = Demand {
-        interval_secs: HALF_HOUR,
-        intervals: day
-            .iter()
-            .map(|load| DemandInterval { contacts: load.contacts, handle_secs: load.handle_secs })
-            .collect(),
-        handling: Spread::Exponential,
-        patience_secs: LEVEL_ONLY.patience_secs,
-        luck: None,
-    };
-    let strategy = Strategy::plain("One line");
-    let experiment =
-        Experiment::new(strategy, demand, plan.agents.clone(), 20.0, replications, 7).unwrap();
-    let mut summary = Summary::new(day.len());
-    experiment.play_range(0..replications).iter().for_each(|day| summary.add(day));
+    let intervals: Vec<_> = day
+        .iter()
+        .zip(&plan.agents)
+        .map(|(&load, &agents)| TrialInterval { start: Timestamp::UNIX_EPOCH, load, agents })
+        .collect();
+    let mut inputs = TrialInputs::of_one_type(
+        Strategy::plain("One line"),
+        LEVEL_ONLY,
+        &TimeZone::UTC,
+        HALF_HOUR,
+        ("Calls", customers_of(&LEVEL_ONLY, &Duration::exponential(300.0))),
+        &intervals,
+    );
+    (inputs.replications, inputs.seed) = (replications, 7);
+    let experiment = inputs.experiment().unwrap();
+    let mut summary = experiment.summary();
+    experiment.play_range(0..replications).unwrap().iter().for_each(|day| summary.add(day));
     for (at, (simulated, exact)) in summary.intervals().iter().zip(&plan.figures).enumerate() {
         let level = simulated.service_level.unwrap();
         let error = level.half_width.unwrap() / 1.96;

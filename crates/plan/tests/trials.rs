@@ -3,36 +3,35 @@
 #![cfg(test)]
 
 use barometer_plan::{
-    IntervalLoad, Rules, Target, TrialInputs, TrialInterval, TrialResult, Verdict,
+    IntervalLoad, Rules, Target, TrialInputs, TrialInterval, TrialResult, Verdict, customers_of,
 };
-use barometer_simulate::{Spread, Summary};
-use barometer_strategy::Strategy;
+use barometer_strategy::{Channel, ChannelSkill, Duration, Strategy};
+use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
 fn inputs(agents: u32) -> TrialInputs {
     let opening: Timestamp = "2026-11-28T07:00:00Z".parse().unwrap();
-    TrialInputs {
-        strategy: Strategy::plain("Bookings"),
-        rules: Rules::STARTING,
-        interval_secs: 1800.0,
-        intervals: (0..28)
-            .map(|half_hour| TrialInterval {
-                start: opening + (30 * half_hour).minutes(),
-                load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-                agents,
-            })
-            .collect(),
-        handling: Spread::Exponential,
-        luck: None,
-        replications: 200,
-        seed: 1,
-    }
+    let intervals: Vec<_> = (0..28)
+        .map(|half_hour| TrialInterval {
+            start: opening + (30 * half_hour).minutes(),
+            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
+            agents,
+        })
+        .collect();
+    TrialInputs::of_one_type(
+        Strategy::plain("Bookings"),
+        Rules::STARTING,
+        &TimeZone::UTC,
+        1800.0,
+        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(300.0))),
+        &intervals,
+    )
 }
 
 fn play(inputs: &TrialInputs) -> TrialResult {
     let experiment = inputs.experiment().unwrap();
-    let mut summary = Summary::new(inputs.intervals.len());
-    experiment.play_range(0..inputs.replications).iter().for_each(|day| summary.add(day));
+    let mut summary = experiment.summary();
+    experiment.play_range(0..inputs.replications).unwrap().iter().for_each(|day| summary.add(day));
     TrialResult::of(&summary)
 }
 
@@ -53,12 +52,12 @@ fn enough_people_hold_and_too_few_break_every_target() {
 #[test]
 fn theory_and_trial_agree_on_an_even_day_once_it_has_settled() {
     let inputs = inputs(11);
-    let (result, theory) = (play(&inputs), inputs.theory().unwrap());
+    let (result, theory) = (play(&inputs), inputs.theory().unwrap().unwrap());
     let settled = result.intervals[10].service_level.unwrap();
     let expected = theory.intervals[10].unwrap().service_level;
     // 2.3 half-widths are 4.5 standard errors; 200 half-hours of 60 calls give about a point.
     let bound = 2.3 * settled.half_width.unwrap();
-    assert!(bound < 0.06 && (settled.mean - expected).abs() < bound, "{settled:?} {expected}");
+    assert!(bound < 0.065 && (settled.mean - expected).abs() < bound, "{settled:?} {expected}");
     let day = theory.day.unwrap();
     assert!((day.service_level - expected).abs() < 1e-12, "every interval is the same");
 }
@@ -66,8 +65,8 @@ fn theory_and_trial_agree_on_an_even_day_once_it_has_settled() {
 #[test]
 fn theory_says_so_when_patient_callers_outnumber_the_people() {
     let mut inputs = inputs(8);
-    inputs.rules.patience_secs = None;
-    let theory = inputs.theory().unwrap();
+    inputs.types[0].customers.patience = None;
+    let theory = inputs.theory().unwrap().unwrap();
     assert_eq!((theory.day, theory.intervals[3]), (None, None));
 }
 
@@ -104,11 +103,12 @@ fn targets_that_nobody_set_are_not_judged() {
 #[test]
 fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
     let mut inputs = inputs(6);
-    inputs.strategy.team.concurrency = 2;
-    inputs.intervals[4].load.contacts = 0.0;
-    let theory = inputs.theory().unwrap();
+    let two = ChannelSkill { channel: Channel::Call, at_once: 2, slowing: 0.0 };
+    inputs.strategy.teams[0].channels = vec![two];
+    inputs.types[0].intervals[4].contacts = 0.0;
+    let theory = inputs.theory().unwrap().unwrap();
     assert_eq!(theory.intervals[4], None);
-    let load = inputs.intervals[3].load;
+    let load = inputs.types[0].intervals[3];
     let traffic = barometer_queueing::Traffic::per_interval(
         load.contacts,
         inputs.interval_secs,
@@ -123,4 +123,46 @@ fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
     let day = theory.day.unwrap();
     assert!((day.service_level - expected.service_level).abs() < 1e-12);
     assert!(day.occupancy < expected.occupancy);
+}
+
+#[test]
+fn a_trial_kept_before_there_were_several_teams_is_read_as_the_same_trial() {
+    let kept = r#"{
+        "strategy": {"schema_version": 1, "name": "Chat", "entry": {"name": "Site"},
+            "queue": {"name": "Chats", "places": 20, "longest_wait_secs": null,
+                "when_full": "release", "when_too_long": "voicemail"},
+            "team": {"name": "People", "concurrency": 2}},
+        "rules": RULES,
+        "interval_secs": 1800.0,
+        "intervals": [{"start": "2026-11-28T07:00:00Z", "agents": 4,
+            "load": {"contacts": 12.5, "handle_secs": 200.0}}],
+        "handling": {"log_normal": {"variation": 0.7}},
+        "replications": 50,
+        "seed": 9}"#;
+    let rules = serde_json::to_string(&Rules { concurrency: 2, ..Rules::STARTING }).unwrap();
+    let inputs: TrialInputs = serde_json::from_str(&kept.replace("RULES", &rules)).unwrap();
+    assert_eq!((inputs.replications, inputs.seed, inputs.people()), (50, 9, vec![4]));
+    assert_eq!(inputs.types[0].intervals[0].contacts, 12.5);
+    assert_eq!(
+        inputs.types[0].customers.handling,
+        Duration::LogNormal { mean_secs: 1.0, variation: 0.7 }
+    );
+    assert_eq!(inputs.strategy.first_queue().unwrap().1.places, Some(20));
+    assert!(inputs.experiment().is_ok());
+    let again = serde_json::to_string(&inputs).unwrap();
+    assert_eq!(serde_json::from_str::<TrialInputs>(&again).unwrap(), inputs);
+}
+
+#[test]
+fn theory_keeps_silent_where_a_second_team_helps_and_names_what_it_leaves_out() {
+    let mut inputs = inputs(8);
+    inputs.strategy.first_queue_mut().unwrap().places = Some(30);
+    let theory = inputs.theory().unwrap().unwrap();
+    assert_eq!(theory.left_out, ["the limit of places"]);
+    let helpers = barometer_strategy::Team::named("helpers", "Helpers");
+    inputs.strategy.teams.push(helpers);
+    let agents = vec![2; inputs.interval_count()];
+    inputs.teams.push(barometer_plan::TrialTeam { team: "helpers".to_owned(), agents });
+    assert_eq!(inputs.theory().unwrap(), None);
+    assert_eq!(inputs.people()[0], 10);
 }

@@ -1,136 +1,306 @@
-//! Randomness: which numbers a replication and a contact draw.
+//! Randomness: which numbers contacts, agents and days draw.
+//!
+//! Every draw is a function of a key and a purpose: the key says whose it is (seed, replication,
+//! contact type and which contact of it), the purpose what for (patience, handling, the choice in a
+//! menu). There is no shared stream, so whoever is asked first changes nothing for the others, and
+//! two strategies meet the same customers by construction. Only `libm` is used, whose results are
+//! the same on every machine.
 
-use rand::{RngExt, SeedableRng};
-use rand_distr::{Distribution, Exp1, Gamma, LogNormal};
-use rand_xoshiro::Xoshiro256PlusPlus;
+use std::sync::LazyLock;
 
-/// How durations spread around their mean.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Spread {
-    /// Exponential: what the Erlang models assume.
-    Exponential,
-    /// Log-normal with this standard deviation as a share of the mean.
-    LogNormal {
-        /// Standard deviation divided by the mean.
-        variation: f64,
-    },
-    /// Every duration is the mean.
-    Constant,
+use barometer_strategy::Duration;
+
+const GOLDEN: u64 = 0x9e37_79b9_7f4a_7c15;
+
+/// Whose draws.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Key(u64);
+
+/// What a draw is for. Steps and agents add their own number to it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Purpose(pub u64);
+
+impl Purpose {
+    pub const HANDLING: Self = Self(1);
+    pub const WRAP_UP: Self = Self(2);
+    pub const PATIENCE: Self = Self(3);
+    pub const PROFILE: Self = Self(4);
+    pub const TRY_AGAIN: Self = Self(5);
+    pub const AGAIN_AFTER: Self = Self(6);
+    pub const REPEAT: Self = Self(7);
+    pub const REPEAT_AFTER: Self = Self(8);
+    pub const LEAVING: Self = Self(9);
+    pub const CALLBACK: Self = Self(10);
+    pub const OFFER_ORDER: Self = Self(11);
+    pub const ARRIVAL: Self = Self(12);
+    pub const DAY: Self = Self(13);
+    pub const INTERVAL: Self = Self(14);
+    pub const ANSWER_DELAY: Self = Self(15);
+    pub const REFUSAL: Self = Self(16);
+    pub const TIME_IN_STEP: Self = Self(17);
+    pub const CHOICE: Self = Self(18);
+    pub const LABEL: Self = Self(19);
+
+    /// This purpose for one of many: a step, a visit, an offer.
+    #[inline]
+    pub fn of(self, which: u64) -> Self {
+        Self(finalise(which.wrapping_mul(GOLDEN) ^ (self.0 << 56)))
+    }
 }
 
-impl Spread {
-    /// A factor with mean 1 by which to multiply a mean duration.
-    fn factor(self, rng: &mut Xoshiro256PlusPlus) -> f64 {
-        match self {
-            Self::Exponential => Exp1.sample(rng),
-            // A log-normal with log-variance v has mean 1 when its log-mean is −v/2.
-            Self::LogNormal { variation } => {
-                let log_variance = (1.0 + variation * variation).ln();
-                LogNormal::new(-0.5 * log_variance, log_variance.sqrt())
-                    .map_or(1.0, |spread| spread.sample(rng))
+impl Key {
+    /// The key of a replication.
+    pub fn of_replication(seed: u64, replication: u32) -> Self {
+        Self(finalise(finalise(seed ^ GOLDEN).wrapping_add(u64::from(replication))))
+    }
+
+    /// The key of one of many that belong to this one.
+    pub fn of(self, which: u64) -> Self {
+        Self(finalise(self.0.wrapping_add(which.wrapping_mul(GOLDEN))))
+    }
+
+    #[inline]
+    fn bits(self, purpose: Purpose, nth: u64) -> u64 {
+        let salt = purpose.0.wrapping_add(nth.wrapping_mul(0xd134_2543_de82_ef95));
+        finalise(self.0.wrapping_add(salt.wrapping_mul(GOLDEN)))
+    }
+
+    /// A number in the open interval from 0 to 1.
+    #[inline]
+    pub fn uniform(self, purpose: Purpose) -> f64 {
+        open_unit(self.bits(purpose, 0))
+    }
+
+    /// A unit exponential, by the ziggurat (Marsaglia and Tsang 2000): the density is covered by
+    /// layers of the same area, and a point in a layer is nearly always below it, so that no
+    /// logarithm is needed: a quarter of the time of one.
+    #[inline]
+    pub fn exponential(self, purpose: Purpose) -> f64 {
+        let bits = self.bits(purpose, 0);
+        let (layer, share) = ((bits & 0xff) as usize, (bits >> 11) as f64 * UNIT_53);
+        let x = share * ZIGGURAT.x[layer];
+        if x < ZIGGURAT.x[layer + 1] { x } else { self.exponential_at_edge(purpose, layer, x) }
+    }
+
+    /// The rare case in which the point may lie above the density.
+    #[cold]
+    fn exponential_at_edge(self, purpose: Purpose, mut layer: usize, mut x: f64) -> f64 {
+        let Ziggurat { x: edges, f: heights } = &*ZIGGURAT;
+        let (mut nth, mut beyond) = (1, 0.0);
+        loop {
+            if layer == 0 {
+                // The tail of an exponential is an exponential.
+                beyond += ZIGGURAT_END;
+            } else {
+                let u = open_unit(self.bits(purpose, nth));
+                let height = heights[layer + 1] + u * (heights[layer] - heights[layer + 1]);
+                if height < libm::exp(-x) {
+                    return beyond + x;
+                }
             }
-            Self::Constant => 1.0,
+            let bits = self.bits(purpose, nth + 1);
+            nth += 2;
+            layer = (bits & 0xff) as usize;
+            x = (bits >> 11) as f64 * UNIT_53 * edges[layer];
+            if x < edges[layer + 1] {
+                return beyond + x;
+            }
         }
     }
 }
 
-/// The stream of a replication from which arrival times come.
-pub(crate) struct Arrivals(Xoshiro256PlusPlus);
+/// One over the number of values of 53 bits.
+const UNIT_53: f64 = 1.0 / (1u64 << 53) as f64;
+/// Where the tail begins with 256 layers, and the area of each (Marsaglia and Tsang 2000).
+const ZIGGURAT_END: f64 = 7.697_117_470_131_05;
+const ZIGGURAT_AREA: f64 = 0.003_949_659_822_581_557;
 
-impl Arrivals {
-    pub fn new(seed: u64, replication: u32) -> Self {
-        Self(Xoshiro256PlusPlus::seed_from_u64(mix(seed, replication, u64::MAX)))
+/// Right edges of the layers, from the lowest, and the density there.
+struct Ziggurat {
+    x: [f64; 257],
+    f: [f64; 257],
+}
+
+static ZIGGURAT: LazyLock<Ziggurat> = LazyLock::new(|| {
+    let (mut x, mut f) = ([0.0; 257], [1.0; 257]);
+    x[0] = ZIGGURAT_AREA / libm::exp(-ZIGGURAT_END);
+    x[1] = ZIGGURAT_END;
+    for layer in 1..255 {
+        x[layer + 1] = -libm::log(ZIGGURAT_AREA / x[layer] + libm::exp(-x[layer]));
     }
-
-    /// A unit exponential: expected contacts until the next one comes.
-    pub fn gap(&mut self) -> f64 {
-        Exp1.sample(&mut self.0)
+    for layer in 0..256 {
+        f[layer] = libm::exp(-x[layer]);
     }
+    Ziggurat { x, f }
+});
+
+/// 53 bits as a number that is neither 0 nor 1.
+fn open_unit(bits: u64) -> f64 {
+    ((bits >> 12) as f64 + 0.5) * (1.0 / (1u64 << 52) as f64)
 }
 
-/// How far a day's demand may be off its forecast, beyond the luck of counting.
-#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-pub struct DemandLuck {
-    /// Factors of the whole day, equally likely and in order, with mean 1.
-    pub day_factors: Vec<f64>,
-    /// Variance of each interval's own factor, which has mean 1 and a gamma distribution.
-    pub interval_variance: f64,
-}
-
-impl DemandLuck {
-    /// The factors of a replication's intervals: the day's, times each interval's own. From a
-    /// stream of its own, so that whoever comes is the same contact as on a day without luck.
-    pub(crate) fn factors(&self, seed: u64, replication: u32, intervals: usize) -> Vec<f64> {
-        let mut rng = Xoshiro256PlusPlus::seed_from_u64(mix(seed, replication, u64::MAX - 1));
-        let place = rng.random::<f64>() * self.day_factors.len() as f64;
-        let day = self.day_factors.get(place as usize).copied().unwrap_or(1.0);
-        let variance = self.interval_variance;
-        let own = (variance > 0.0).then(|| Gamma::new(1.0 / variance, variance).ok()).flatten();
-        (0..intervals).map(|_| day * own.map_or(1.0, |own| own.sample(&mut rng))).collect()
-    }
-}
-
-/// What one contact brings along, drawn when it arrives: the same in every strategy.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct ContactDraws {
-    /// Times the mean handle time.
-    pub handle_factor: f64,
-    /// Times the mean patience.
-    pub patience_factor: f64,
-}
-
-impl ContactDraws {
-    pub fn new(seed: u64, replication: u32, contact: u64, handling: Spread) -> Self {
-        let mut rng = Xoshiro256PlusPlus::seed_from_u64(mix(seed, replication, contact));
-        // Patience first: a change of the handle times' spread leaves patience as it was.
-        let patience_factor = Exp1.sample(&mut rng);
-        let handle_factor = handling.factor(&mut rng);
-        Self { handle_factor, patience_factor }
-    }
-}
-
-/// A seed for one stream; the finaliser of SplitMix64 after each part keeps neighbours apart.
-fn mix(seed: u64, replication: u32, stream: u64) -> u64 {
-    finalise(finalise(seed ^ 0x9e37_79b9_7f4a_7c15).wrapping_add(u64::from(replication)))
-        .wrapping_add(stream)
-        .wrapping_mul(0x9e37_79b9_7f4a_7c15)
-}
-
-fn finalise(mut bits: u64) -> u64 {
+/// The finaliser of SplitMix64.
+#[inline]
+const fn finalise(mut bits: u64) -> u64 {
     bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
     bits ^ (bits >> 31)
+}
+
+/// A key for a name, the same wherever it stands.
+pub(crate) fn key_of_name(name: &str) -> u64 {
+    name.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| {
+        (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
+    })
+}
+
+/// A duration made ready to be drawn.
+#[derive(Clone, Debug)]
+pub(crate) enum Drawn {
+    Constant(f64),
+    Exponential(f64),
+    LogNormal { log_mean: f64, log_deviation: f64 },
+    Gamma { shape: f64, scale: f64 },
+    Weibull { scale: f64, inverse_shape: f64 },
+    Empirical(Box<[f64]>),
+}
+
+impl From<&Duration> for Drawn {
+    fn from(duration: &Duration) -> Self {
+        match duration {
+            Duration::Constant { secs } => Self::Constant(*secs),
+            Duration::Exponential { mean_secs } => Self::Exponential(*mean_secs),
+            // A log-normal with log-variance v has the mean exp(log-mean + v/2).
+            Duration::LogNormal { mean_secs, variation } => {
+                let log_variance = libm::log1p(variation * variation);
+                Self::LogNormal {
+                    log_mean: libm::log(*mean_secs) - 0.5 * log_variance,
+                    log_deviation: log_variance.sqrt(),
+                }
+            }
+            Duration::Gamma { mean_secs, variation } => {
+                let shape = 1.0 / (variation * variation);
+                Self::Gamma { shape, scale: mean_secs / shape }
+            }
+            Duration::Weibull { mean_secs, shape } => Self::Weibull {
+                scale: mean_secs / libm::tgamma(1.0 + 1.0 / shape),
+                inverse_shape: 1.0 / shape,
+            },
+            Duration::Empirical { secs } => Self::Empirical(secs.clone().into()),
+        }
+    }
+}
+
+impl Drawn {
+    /// The seconds that `key` draws for `purpose`.
+    pub fn secs(&self, key: Key, purpose: Purpose) -> f64 {
+        match self {
+            Self::Constant(secs) => *secs,
+            Self::Exponential(mean) => mean * key.exponential(purpose),
+            Self::LogNormal { log_mean, log_deviation } => {
+                libm::exp(log_mean + log_deviation * normal(key, purpose, 0))
+            }
+            Self::Gamma { shape, scale } => scale * gamma(*shape, key, purpose),
+            Self::Weibull { scale, inverse_shape } => {
+                scale * libm::pow(key.exponential(purpose), *inverse_shape)
+            }
+            Self::Empirical(secs) => {
+                let place = (key.uniform(purpose) * secs.len() as f64) as usize;
+                secs[place.min(secs.len() - 1)]
+            }
+        }
+    }
+}
+
+/// A standard normal (Box and Muller 1958).
+fn normal(key: Key, purpose: Purpose, nth: u64) -> f64 {
+    let radius = (-2.0 * libm::log(open_unit(key.bits(purpose, 2 * nth)))).sqrt();
+    radius * libm::cos(std::f64::consts::TAU * open_unit(key.bits(purpose, 2 * nth + 1)))
+}
+
+/// A gamma with scale 1 (Marsaglia and Tsang 2000): a normal is cubed, and kept with the chance
+/// that makes the result exact; below shape 1 the draw for shape + 1 is scaled down.
+pub(crate) fn gamma(shape: f64, key: Key, purpose: Purpose) -> f64 {
+    if shape < 1.0 {
+        let boost = libm::pow(open_unit(key.bits(purpose, 1 << 40)), 1.0 / shape);
+        return boost * gamma(shape + 1.0, key, purpose);
+    }
+    let d = shape - 1.0 / 3.0;
+    let c = 1.0 / (9.0 * d).sqrt();
+    let mut nth = 0;
+    loop {
+        let x = normal(key, purpose, nth);
+        let v = (1.0 + c * x).powi(3);
+        let u = open_unit(key.bits(purpose, (1 << 41) + nth));
+        if v > 0.0 && libm::log(u) < 0.5 * x * x + d - d * v + d * libm::log(v) {
+            return d * v;
+        }
+        nth += 1;
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
+    /// Mean and standard deviation of 200,000 draws.
+    fn moments(duration: &Duration) -> (f64, f64) {
+        let drawn = Drawn::from(duration);
+        let draws: Vec<f64> = (0..200_000)
+            .map(|contact| drawn.secs(Key::of_replication(5, 1).of(contact), Purpose::HANDLING))
+            .collect();
+        let mean = draws.iter().sum::<f64>() / draws.len() as f64;
+        let square = draws.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / draws.len() as f64;
+        (mean, square.sqrt())
+    }
+
     #[test]
-    fn spreads_have_mean_one_and_the_stated_variation() {
-        // 200,000 draws: the standard error of a mean with variation 1 is 0.0022; bound 4.5 of them.
+    fn every_distribution_has_the_mean_and_the_spread_that_it_says() {
+        // The standard error of a mean with variation 1 is 0.22 of 100; the bound is 4.5 of them,
+        // and 3 % for standard deviations.
+        let mean_secs = 100.0;
         let wanted = [
-            (Spread::Exponential, 1.0),
-            (Spread::LogNormal { variation: 0.7 }, 0.7),
-            (Spread::Constant, 0.0),
+            (Duration::Constant { secs: 100.0 }, 0.0),
+            (Duration::Exponential { mean_secs }, 100.0),
+            (Duration::LogNormal { mean_secs, variation: 0.7 }, 70.0),
+            (Duration::Gamma { mean_secs, variation: 0.5 }, 50.0),
+            (Duration::Gamma { mean_secs, variation: 1.2 }, 120.0),
+            // Γ(1 + 2/k) / Γ(1 + 1/k)² − 1 with k = 2 is 4/π − 1.
+            (Duration::Weibull { mean_secs, shape: 2.0 }, 52.272_320),
+            (Duration::Empirical { secs: vec![50.0, 150.0] }, 50.0),
         ];
-        for (spread, variation) in wanted {
-            let draws: Vec<f64> = (0..200_000)
-                .map(|contact| ContactDraws::new(5, 1, contact, spread).handle_factor)
-                .collect();
-            let mean = draws.iter().sum::<f64>() / draws.len() as f64;
-            let square = draws.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / draws.len() as f64;
-            assert!((mean - 1.0).abs() < 0.01, "{spread:?}: mean {mean}");
-            assert!((square.sqrt() - variation).abs() < 0.02, "{spread:?}: {}", square.sqrt());
+        for (duration, deviation) in wanted {
+            let got = moments(&duration);
+            assert!((got.0 - 100.0).abs() < 1.0, "{duration:?}: mean {}", got.0);
+            assert!((got.1 - deviation).abs() <= 0.03 * deviation, "{duration:?}: {}", got.1);
         }
     }
 
     #[test]
-    fn a_contact_keeps_its_patience_when_handle_times_spread_otherwise() {
-        let one = ContactDraws::new(9, 3, 17, Spread::Exponential);
-        let other = ContactDraws::new(9, 3, 17, Spread::Constant);
-        assert_eq!(one.patience_factor, other.patience_factor);
-        assert_ne!(one, ContactDraws::new(9, 4, 17, Spread::Exponential));
+    fn exponentials_have_the_right_share_beyond_every_point() {
+        // A million draws: the standard error of a share p is √(p(1 − p)) / 1000, the bound 4.5.
+        let key = Key::of_replication(3, 2);
+        let draws: Vec<f64> =
+            (0..1_000_000).map(|n| key.of(n).exponential(Purpose::PATIENCE)).collect();
+        for point in [0.001f64, 0.1, 0.5, 1.0, 2.0, 4.0, 7.0, 7.7, 8.5, 10.0] {
+            let beyond = draws.iter().filter(|&&x| x > point).count() as f64 / 1e6;
+            let exact = (-point).exp();
+            let error = (exact * (1.0 - exact)).sqrt() / 1e3;
+            assert!((beyond - exact).abs() < 4.5 * error, "{point}: {beyond} against {exact}");
+        }
+    }
+
+    #[test]
+    fn draws_of_one_purpose_say_nothing_about_those_of_another() {
+        // Correlation of 100,000 pairs: standard error 0.0032, bound 4.5 of them.
+        let pairs = (0..100_000).map(|contact| {
+            let key = Key::of_replication(9, 3).of(contact);
+            (key.uniform(Purpose::PATIENCE) - 0.5, key.uniform(Purpose::HANDLING) - 0.5)
+        });
+        let correlation = pairs.map(|(a, b)| a * b).sum::<f64>() / 100_000.0 * 12.0;
+        assert!(correlation.abs() < 0.0143, "{correlation}");
+        let key = Key::of_replication(9, 3).of(17);
+        assert_ne!(key.uniform(Purpose::LABEL.of(1)), key.uniform(Purpose::LABEL.of(2)));
+        assert_ne!(key, Key::of_replication(9, 4).of(17));
     }
 }

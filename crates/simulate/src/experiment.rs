@@ -1,45 +1,118 @@
 //! Everything that a trial depends on.
 
-use barometer_strategy::Strategy;
+use barometer_strategy::{Customers, Strategy};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
 
-use crate::draws::{DemandLuck, Spread};
+use crate::model::Model;
 
-/// Contacts that one simulated day may have at most.
+/// Contacts that one replication may have at most.
 const MOST_CONTACTS: f64 = 10_000_000.0;
 /// Replications of one experiment, at most.
 const MOST_REPLICATIONS: u32 = 1_000_000;
+/// Intervals of a trial, at most: a year of quarter hours.
+const MOST_INTERVALS: usize = 36_000;
+/// People at work at once, at most.
+const MOST_PEOPLE: u32 = 20_000;
 
-/// A day's contacts: how many come, how long they take, how long they wait.
+/// Who comes, and when.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Demand {
+    /// When the first interval begins.
+    pub start: Timestamp,
+    /// The zone of the centre's hours.
+    pub zone: TimeZone,
     /// Length of an interval in seconds.
     pub interval_secs: f64,
-    /// The day's intervals in order, without gaps; a closed one has no contacts.
+    /// What comes of each contact type.
+    pub types: Vec<TypeDemand>,
+}
+
+/// What comes of one contact type.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TypeDemand {
+    /// Its name, by which entries refer to it.
+    pub name: String,
+    /// What its contacts are like.
+    pub customers: Customers,
+    /// Interval by interval, in order, without gaps; a closed one has no contacts.
     pub intervals: Vec<DemandInterval>,
-    /// How handle times spread around the interval's mean.
-    pub handling: Spread,
-    /// Mean of the exponential patience in seconds; `None` when contacts wait for ever.
-    pub patience_secs: Option<f64>,
-    /// How far the day may be off its forecast; the expected contacts are exact when none.
+    /// How contacts come within an interval.
+    pub arrivals: Arrivals,
+    /// How far days may be off the forecast; the expected contacts are exact when none.
     pub luck: Option<DemandLuck>,
 }
 
-/// One interval of a day's demand.
-#[derive(Clone, Copy, Debug, PartialEq)]
+/// How contacts come within an interval.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Arrivals {
+    /// At random around the expected number (Poisson).
+    #[default]
+    Random,
+    /// Exactly the number that came, at random times: a day of the past.
+    Counted,
+}
+
+/// One interval of a contact type's demand.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct DemandInterval {
-    /// Expected contacts; they arrive at random (Poisson) at a constant rate within the interval.
+    /// Expected contacts, at a constant rate within the interval.
     pub contacts: f64,
     /// Mean handle time in seconds of the contacts that arrive in it.
     pub handle_secs: f64,
 }
 
-/// A strategy tried on a day's demand with a cover, so many times.
-#[derive(Clone, Debug)]
+/// How far a day's demand may be off its forecast, beyond the luck of counting.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DemandLuck {
+    /// What whole days came to, as a share of their forecast: one is drawn for each replication.
+    pub day_factors: Vec<f64>,
+    /// Variance of each interval's own factor (gamma distributed, mean 1), beside the day's.
+    pub interval_variance: f64,
+}
+
+/// Who is at work.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Cover {
+    /// One entry per team; a team that is not named has nobody at work.
+    pub teams: Vec<TeamCover>,
+}
+
+/// Who is at work of one team.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TeamCover {
+    /// The team's id.
+    pub team: String,
+    /// How many, or who.
+    pub people: People,
+}
+
+/// How many people are at work, or who and when.
+#[derive(Clone, Debug, PartialEq)]
+pub enum People {
+    /// So many in each interval; the first of the team are always among them.
+    Counted(Vec<u32>),
+    /// Named agents, each for some time. Several entries of one agent are several stretches.
+    Rostered(Vec<Stretch>),
+}
+
+/// A stretch of work of one agent.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stretch {
+    /// The agent's name.
+    pub agent: String,
+    /// From so many seconds after the trial's start.
+    pub from_secs: f64,
+    /// Until so many seconds after the trial's start.
+    pub until_secs: f64,
+}
+
+/// A strategy tried on a demand with a cover, so many times: checked, and made ready to be played.
+#[derive(Debug)]
 pub struct Experiment {
-    pub(crate) strategy: Strategy,
-    pub(crate) demand: Demand,
-    pub(crate) agents: Vec<u32>,
-    pub(crate) within_secs: f64,
+    pub(crate) model: Model,
     pub(crate) replications: u32,
     pub(crate) seed: u64,
 }
@@ -50,37 +123,57 @@ pub enum ExperimentError {
     /// The strategy has faults.
     #[error("the strategy cannot be played: {0}")]
     Strategy(String),
-    /// Cover and demand do not have the same intervals.
-    #[error("the cover has {cover} intervals and the demand {demand}; they must be the same")]
+    /// Cover or demand of one type do not have the same intervals as the rest.
+    #[error("{what} has {got} intervals and the demand {wanted}; they must be the same")]
     Mismatch {
-        /// Intervals of the cover.
-        cover: usize,
+        /// Whose intervals.
+        what: String,
+        /// Intervals there.
+        got: usize,
         /// Intervals of the demand.
-        demand: usize,
+        wanted: usize,
     },
+    /// The cover names what the strategy has not.
+    #[error("the cover names the {what} “{name}”, which the strategy does not have")]
+    Unknown {
+        /// Team or agent.
+        what: &'static str,
+        /// Its name.
+        name: String,
+    },
+    /// A contact type comes in nowhere.
+    #[error("no entry of the strategy takes contacts of the type “{0}”")]
+    NoEntry(String),
     /// A number out of range.
     #[error("{what} must be {wanted}, got {got}")]
     BadNumber {
         /// What the number stands for, with its unit.
-        what: &'static str,
+        what: String,
         /// The range that would do.
         wanted: &'static str,
         /// What was given.
         got: f64,
     },
+    /// A contact type's customers are impossible.
+    #[error("customers of “{name}”: {message}")]
+    Customers {
+        /// Which type.
+        name: String,
+        /// What is wrong.
+        message: String,
+    },
 }
 
 impl Experiment {
-    /// An experiment of `replications` days: `agents` per interval of `demand`, `within_secs` the
-    /// threshold of the service level.
+    /// An experiment of `replications` days; `within_secs` is the threshold of the service level.
     ///
     /// # Errors
     ///
     /// [`ExperimentError`] says which part cannot be played and what would do.
     pub fn new(
-        strategy: Strategy,
-        demand: Demand,
-        agents: Vec<u32>,
+        strategy: &Strategy,
+        demand: &Demand,
+        cover: &Cover,
         within_secs: f64,
         replications: u32,
         seed: u64,
@@ -88,69 +181,135 @@ impl Experiment {
         if let Some(fault) = strategy.faults().into_iter().next() {
             return Err(ExperimentError::Strategy(format!("{}: {}", fault.field, fault.message)));
         }
-        if agents.len() != demand.intervals.len() {
-            return Err(ExperimentError::Mismatch {
-                cover: agents.len(),
-                demand: demand.intervals.len(),
-            });
-        }
-        check(&demand, within_secs, replications)?;
-        Ok(Self { strategy, demand, agents, within_secs, replications, seed })
+        check_demand(demand)?;
+        check_cover(strategy, demand, cover)?;
+        let waitable = within_secs.is_finite() && within_secs >= 0.0;
+        ensure(waitable, "threshold in seconds", "zero or a finite number above it", within_secs)?;
+        let playable = (1..=MOST_REPLICATIONS).contains(&replications);
+        ensure(playable, "replications", "1 to 1000000", f64::from(replications))?;
+        let model = Model::build(strategy, demand, cover, within_secs)?;
+        Ok(Self { model, replications, seed })
     }
 
     /// How many days it plays.
     pub fn replications(&self) -> u32 {
         self.replications
     }
+
+    /// An empty summary for its replications.
+    pub fn summary(&self) -> crate::Summary {
+        crate::Summary::new(self.model.intervals, self.model.interval_secs)
+    }
+
+    /// The names behind the numbers of its tallies.
+    pub fn names(&self) -> &crate::Names {
+        &self.model.names
+    }
 }
 
-fn check(demand: &Demand, within_secs: f64, replications: u32) -> Result<(), ExperimentError> {
-    let ensure = |right: bool, what, wanted, got| {
-        if right { Ok(()) } else { Err(ExperimentError::BadNumber { what, wanted, got }) }
-    };
-    let positive = |number: f64| number.is_finite() && number > 0.0;
-    let above_zero = "a finite number above zero";
-    let intervals = demand.intervals.len();
-    ensure(intervals > 0, "intervals of demand", "at least one", intervals as f64)?;
+impl Demand {
+    /// Intervals of the trial.
+    pub fn len(&self) -> usize {
+        self.types.first().map_or(0, |first| first.intervals.len())
+    }
+
+    /// Whether there is no interval at all.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+}
+
+fn ensure(right: bool, what: &str, wanted: &'static str, got: f64) -> Result<(), ExperimentError> {
+    if right {
+        Ok(())
+    } else {
+        Err(ExperimentError::BadNumber { what: what.to_owned(), wanted, got })
+    }
+}
+
+fn check_demand(demand: &Demand) -> Result<(), ExperimentError> {
+    let intervals = demand.len();
+    ensure(!demand.types.is_empty(), "contact types", "at least one", 0.0)?;
+    let countable = (1..=MOST_INTERVALS).contains(&intervals);
+    ensure(countable, "intervals of demand", "1 to 36000", intervals as f64)?;
+    let secs = demand.interval_secs;
     ensure(
-        positive(demand.interval_secs),
+        secs.is_finite() && (1.0..=86_400.0).contains(&secs),
         "interval in seconds",
-        above_zero,
-        demand.interval_secs,
+        "1 to 86400",
+        secs,
     )?;
+    let mut contacts = 0.0;
+    for each in &demand.types {
+        if each.intervals.len() != intervals {
+            return Err(ExperimentError::Mismatch {
+                what: format!("the demand of “{}”", each.name),
+                got: each.intervals.len(),
+                wanted: intervals,
+            });
+        }
+        contacts += check_type(each)?;
+    }
+    let countable = contacts <= MOST_CONTACTS;
+    ensure(countable, "contacts in a replication", "at most ten million", contacts)
+}
+
+/// Checks one type; gives the most contacts that may be expected of it.
+fn check_type(demand: &TypeDemand) -> Result<f64, ExperimentError> {
+    let name = &demand.name;
+    if let Some(fault) = demand.customers.fault() {
+        let message = format!("{}: {}", fault.field, fault.message);
+        return Err(ExperimentError::Customers { name: name.clone(), message });
+    }
     for interval in &demand.intervals {
         let contacts = interval.contacts;
         let countable = contacts.is_finite() && contacts >= 0.0;
         ensure(countable, "contacts", "zero or a finite number above it", contacts)?;
         let handle = interval.handle_secs;
-        ensure(positive(handle), "handle time in seconds", above_zero, handle)?;
+        let usable = handle.is_finite() && (0.0..=2_592_000.0).contains(&handle);
+        ensure(usable, "handle time in seconds", "0 to 2592000", handle)?;
     }
     let contacts: f64 = demand.intervals.iter().map(|interval| interval.contacts).sum();
-    ensure(contacts <= MOST_CONTACTS, "contacts in a day", "at most ten million", contacts)?;
-    if let Some(patience) = demand.patience_secs {
-        ensure(positive(patience), "mean patience in seconds", above_zero, patience)?;
+    let Some(luck) = &demand.luck else { return Ok(contacts) };
+    let usable = luck.day_factors.iter().all(|factor| factor.is_finite() && *factor >= 0.0);
+    let sum: f64 = luck.day_factors.iter().sum();
+    ensure(usable && sum > 0.0, "day factors", "zero or more, not all zero", sum)?;
+    let variance = luck.interval_variance;
+    let usable = variance.is_finite() && (0.0..=100.0).contains(&variance);
+    ensure(usable, "variance of the intervals' factors", "0 to 100", variance)?;
+    Ok(contacts * luck.day_factors.iter().copied().fold(0.0, f64::max))
+}
+
+fn check_cover(strategy: &Strategy, demand: &Demand, cover: &Cover) -> Result<(), ExperimentError> {
+    for team in &cover.teams {
+        let known = strategy.teams.iter().any(|each| each.id == team.team);
+        if !known {
+            return Err(ExperimentError::Unknown { what: "team", name: team.team.clone() });
+        }
+        match &team.people {
+            People::Counted(agents) => {
+                if agents.len() != demand.len() {
+                    return Err(ExperimentError::Mismatch {
+                        what: format!("the cover of “{}”", team.team),
+                        got: agents.len(),
+                        wanted: demand.len(),
+                    });
+                }
+                let most = agents.iter().copied().max().unwrap_or(0);
+                let bearable = most <= MOST_PEOPLE;
+                ensure(bearable, "people of a team", "at most 20000", f64::from(most))?;
+            }
+            People::Rostered(stretches) => {
+                for Stretch { from_secs, until_secs, .. } in stretches {
+                    let usable = from_secs.is_finite()
+                        && until_secs.is_finite()
+                        && *from_secs >= 0.0
+                        && from_secs < until_secs;
+                    let wanted = "after its beginning, which is at or after the trial's";
+                    ensure(usable, "end of a stretch of work in seconds", wanted, *until_secs)?;
+                }
+            }
+        }
     }
-    if let Spread::LogNormal { variation } = demand.handling {
-        let usable = variation.is_finite() && (0.0..=10.0).contains(&variation);
-        ensure(usable, "variation of handle times", "0 to 10", variation)?;
-    }
-    if let Some(luck) = &demand.luck {
-        let usable = luck.day_factors.iter().all(|factor| factor.is_finite() && *factor >= 0.0);
-        let sum: f64 = luck.day_factors.iter().sum();
-        ensure(usable && sum > 0.0, "day factors", "zero or more, not all zero", sum)?;
-        let most = luck.day_factors.iter().copied().fold(0.0, f64::max);
-        ensure(
-            contacts * most <= MOST_CONTACTS,
-            "contacts in a day",
-            "at most ten million",
-            contacts * most,
-        )?;
-        let variance = luck.interval_variance;
-        let usable = variance.is_finite() && (0.0..=100.0).contains(&variance);
-        ensure(usable, "variance of the intervals' factors", "0 to 100", variance)?;
-    }
-    let waitable = within_secs.is_finite() && within_secs >= 0.0;
-    ensure(waitable, "threshold in seconds", "zero or a finite number above it", within_secs)?;
-    let playable = (1..=MOST_REPLICATIONS).contains(&replications);
-    ensure(playable, "replications", "1 to 1000000", f64::from(replications))
+    Ok(())
 }

@@ -75,7 +75,7 @@ impl Store {
         .fetch_one(&mut *tx)
         .await
         .map_err(&failed)?;
-        push(&mut tx, Job::Forecasts { forecast_run: run }).await?;
+        push(&mut tx, [Job::Forecasts { forecast_run: run }]).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(run)
     }

@@ -16,10 +16,13 @@ const QUEUE: &str = "barometer-trials";
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Job {
-    /// Plays a trial.
+    /// Plays a part of a trial.
     Trial {
         /// Its key.
         trial: Uuid,
+        /// Which part; `None` for all of them, one after the other.
+        #[serde(default)]
+        part: Option<u32>,
     },
     /// Makes all forecasts of a centre anew.
     Forecasts {
@@ -44,13 +47,17 @@ pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
 }
 
-/// Queues a job within a transaction, so that a trial and its job are there together or not.
-pub(crate) async fn push(connection: &mut PgConnection, job: Job) -> Result<(), StoreError> {
-    let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
-    let task = TaskBuilder::new(args).max_attempts(5).build();
-    apalis_postgres::queries::push_tasks(connection, QUEUE, vec![task])
-        .await
-        .map_err(StoreError::Queue)
+/// Queues jobs within a transaction, so that a trial and its jobs are there together or not.
+pub(crate) async fn push(
+    connection: &mut PgConnection,
+    jobs: impl IntoIterator<Item = Job>,
+) -> Result<(), StoreError> {
+    let task = |job: Job| {
+        let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
+        Ok(TaskBuilder::new(args).max_attempts(5).build())
+    };
+    let tasks = jobs.into_iter().map(task).collect::<Result<Vec<_>, StoreError>>()?;
+    apalis_postgres::queries::push_tasks(connection, QUEUE, tasks).await.map_err(StoreError::Queue)
 }
 
 impl Store {

@@ -128,7 +128,7 @@ impl Store {
         .fetch_one(&mut *tx)
         .await
         .map_err(&failed)?;
-        push(&mut tx, Job::Shifts { shift_search: id }).await?;
+        push(&mut tx, [Job::Shifts { shift_search: id }]).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
     }

@@ -1,11 +1,12 @@
 //! Trials: queued, played by a worker, kept with everything they depend on.
 
 use barometer_plan::{TrialInputs, TrialResult};
+use barometer_simulate::Summary;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
-use sqlx::FromRow;
 use sqlx::types::Json;
+use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::jobs::{self, Job};
@@ -74,6 +75,8 @@ pub struct Trial {
     pub state: TrialState,
     /// Replications played so far.
     pub played: u32,
+    /// When a worker took it up.
+    pub started_at: Option<Timestamp>,
     /// Whether a person asked to stop it.
     pub cancel_requested: bool,
     /// What it came to, once done.
@@ -101,6 +104,7 @@ struct Row {
     inputs: Json<TrialInputs>,
     state: TrialState,
     played: i32,
+    started_at: Option<jiff_sqlx::Timestamp>,
     cancel_requested: bool,
     result: Option<Json<TrialResult>>,
     failure: Option<String>,
@@ -121,6 +125,7 @@ impl From<Row> for Trial {
             inputs: row.inputs.0,
             state: row.state,
             played: row.played.unsigned_abs(),
+            started_at: row.started_at.map(|at| at.to_jiff()),
             cancel_requested: row.cancel_requested,
             result: row.result.map(|Json(result)| result),
             failure: row.failure,
@@ -130,7 +135,10 @@ impl From<Row> for Trial {
     }
 }
 
-const TRIALS: &str = "SELECT trials.*, contact_types.name AS contact_type_name, \
+const TRIALS: &str = "SELECT trials.id, trials.contact_type_id, trials.strategy_version_id, \
+       trials.day, trials.cover_words, trials.inputs, trials.state, trials.played, \
+       trials.started_at, trials.cancel_requested, trials.result, trials.failure, \
+       trials.created_at, contact_types.name AS contact_type_name, \
        strategy_versions.version, users.name AS created_by_name \
      FROM trials \
      JOIN contact_types ON contact_types.id = trials.contact_type_id \
@@ -155,7 +163,8 @@ impl Store {
         .fetch_one(&mut *tx)
         .await
         .map_err(&failed)?;
-        jobs::push(&mut tx, Job::Trial { trial }).await?;
+        let parts = new.inputs.parts().len() as u32;
+        jobs::push(&mut tx, (0..parts).map(|part| Job::Trial { trial, part: Some(part) })).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(trial)
     }
@@ -189,19 +198,106 @@ impl Store {
         Ok(rows.into_iter().map(Trial::from).collect())
     }
 
-    /// Tells how far a running trial has come; says whether it should go on.
-    pub async fn report_progress(&self, id: Uuid, played: u32) -> Result<bool, StoreError> {
+    /// Tells that a trial is being played; says whether it should go on.
+    pub async fn begin_trial(&self, id: Uuid) -> Result<bool, StoreError> {
         let cancelled: bool = sqlx::query_scalar(
-            "UPDATE trials SET state = 'running', played = $2 \
+            "UPDATE trials SET state = 'running', started_at = coalesce(started_at, now()) \
              WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
         )
         .bind(id)
-        .bind(i32::try_from(played).unwrap_or(i32::MAX))
         .fetch_optional(&self.pool)
         .await
-        .map_err(StoreError::on("reporting progress"))?
+        .map_err(StoreError::on("beginning a trial"))?
         .unwrap_or(true);
         Ok(!cancelled)
+    }
+
+    /// Keeps a part of a trial. A part that is played twice is the same part, and kept once.
+    pub async fn keep_part(
+        &self,
+        id: Uuid,
+        part: u32,
+        summary: &Summary,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("keeping a part of a trial");
+        let bytes = encoded(summary)?;
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        // Whoever keeps parts of the same trial does so one after the other, so that the count grows.
+        sqlx::query("SELECT 1 FROM trials WHERE id = $1 FOR UPDATE")
+            .bind(id)
+            .fetch_optional(&mut *tx)
+            .await
+            .map_err(&failed)?
+            .ok_or(StoreError::NotFound)?;
+        sqlx::query(
+            "INSERT INTO trial_parts (trial_id, part, replications, summary) \
+             VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING",
+        )
+        .bind(id)
+        .bind(part as i32)
+        .bind(summary.replications() as i32)
+        .bind(bytes)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        sqlx::query(
+            "UPDATE trials SET played = \
+               (SELECT coalesce(sum(replications), 0) FROM trial_parts WHERE trial_id = $1) \
+             WHERE id = $1 AND state = 'running'",
+        )
+        .bind(id)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
+    }
+
+    /// How many parts of a trial are there.
+    pub async fn count_parts(&self, id: Uuid) -> Result<usize, StoreError> {
+        let count: i64 = sqlx::query_scalar("SELECT count(*) FROM trial_parts WHERE trial_id = $1")
+            .bind(id)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("counting the parts of a trial"))?;
+        Ok(count as usize)
+    }
+
+    /// Whether a part is there already.
+    pub async fn has_part(&self, id: Uuid, part: u32) -> Result<bool, StoreError> {
+        sqlx::query_scalar(
+            "SELECT EXISTS (SELECT 1 FROM trial_parts WHERE trial_id = $1 AND part = $2)",
+        )
+        .bind(id)
+        .bind(part as i32)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("looking for a part of a trial"))
+    }
+
+    /// The parts that are there from the first on without a gap, in order.
+    pub async fn parts_in_order(&self, id: Uuid) -> Result<Vec<Summary>, StoreError> {
+        let rows: Vec<(i32, Vec<u8>)> = sqlx::query_as(
+            "SELECT part, summary FROM trial_parts WHERE trial_id = $1 ORDER BY part",
+        )
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the parts of a trial"))?;
+        rows.into_iter()
+            .zip(0..)
+            .take_while(|((part, _), wanted)| part == wanted)
+            .map(|((_, bytes), _)| decoded(&bytes))
+            .collect()
+    }
+
+    /// The sums of a finished trial; `None` where it was kept without them.
+    pub async fn trial_summary(&self, id: Uuid) -> Result<Option<Summary>, StoreError> {
+        let bytes: Option<Vec<u8>> = sqlx::query_scalar("SELECT summary FROM trials WHERE id = $1")
+            .bind(id)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("reading a trial's sums"))?;
+        bytes.map(|bytes| decoded(&bytes)).transpose()
     }
 
     /// Asks a trial to stop. One that no worker has taken up is stopped at once.
@@ -219,22 +315,29 @@ impl Store {
     }
 
     /// Ends a trial with its result. One that was cancelled meanwhile stays cancelled.
-    pub async fn finish_trial(&self, id: Uuid, result: &TrialResult) -> Result<(), StoreError> {
+    pub async fn finish_trial(&self, id: Uuid, summary: &Summary) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving a trial's result");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         sqlx::query(
-            "UPDATE trials SET state = 'done', result = $2, finished_at = now(), \
-               played = (inputs ->> 'replications')::int \
+            "UPDATE trials SET state = 'done', result = $2, summary = $3, played = $4, \
+               finished_at = now() \
              WHERE id = $1 AND state IN ('queued', 'running')",
         )
         .bind(id)
-        .bind(Json(result))
-        .execute(&self.pool)
+        .bind(Json(TrialResult::of(summary)))
+        .bind(encoded(summary)?)
+        .bind(summary.replications() as i32)
+        .execute(&mut *tx)
         .await
-        .map(|_| ())
-        .map_err(StoreError::on("saving a trial's result"))
+        .map_err(&failed)?;
+        forget_parts(&mut tx, id).await.map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// Ends a trial without a result: cancelled, or failed with a reason.
     pub async fn stop_trial(&self, id: Uuid, failure: Option<&str>) -> Result<(), StoreError> {
+        let failed = StoreError::on("stopping a trial");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         sqlx::query(
             "UPDATE trials SET state = CASE WHEN $2::text IS NULL THEN 'cancelled' ELSE 'failed' END, \
                failure = $2, finished_at = now() \
@@ -242,9 +345,27 @@ impl Store {
         )
         .bind(id)
         .bind(failure)
-        .execute(&self.pool)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        forget_parts(&mut tx, id).await.map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
+    }
+}
+
+/// A trial that is over needs its parts no more.
+async fn forget_parts(connection: &mut PgConnection, trial: Uuid) -> Result<(), sqlx::Error> {
+    sqlx::query("DELETE FROM trial_parts WHERE trial_id = $1")
+        .bind(trial)
+        .execute(connection)
         .await
         .map(|_| ())
-        .map_err(StoreError::on("stopping a trial"))
-    }
+}
+
+fn encoded(summary: &Summary) -> Result<Vec<u8>, StoreError> {
+    postcard::to_allocvec(summary).map_err(StoreError::unreadable("a trial's sums"))
+}
+
+fn decoded(bytes: &[u8]) -> Result<Summary, StoreError> {
+    postcard::from_bytes(bytes).map_err(StoreError::unreadable("a trial's sums"))
 }

@@ -1,83 +1,516 @@
-//! What is wrong with a strategy, before anyone tries it.
+//! What keeps a strategy from being played, before anyone tries it.
 
-use crate::types::{SCHEMA_VERSION, Strategy};
+use std::collections::HashSet;
 
-/// The most places a queue may have.
+use crate::customers::{Customers, TryAgain};
+use crate::duration::Duration;
+use crate::read::SCHEMA_VERSION;
+use crate::types::{
+    Condition, HuntGroup, Members, Next, OfferOrder, Offering, OpenHours, Queue, Skill, Step,
+    StepKind, Strategy, Team, WantedSkill, WhoRings,
+};
+
+/// The most places a line may have.
 const MOST_PLACES: u32 = 100_000;
-/// The longest wait that may be set: a day.
-const MOST_WAIT_SECS: u32 = 86_400;
+/// The longest time that may be set: a day.
+const MOST_SECS: f64 = 86_400.0;
 /// The most contacts an agent may handle at once.
-const MOST_CONCURRENCY: u32 = 20;
+const MOST_AT_ONCE: u32 = 20;
 /// Characters in a name, at most.
 const MOST_NAME_CHARS: usize = 80;
+/// Entries, steps, teams, at most, each.
+const MOST_PARTS: usize = 500;
+/// Labels that a strategy may have in all: each is a bit of a contact.
+const MOST_LABELS: usize = 64;
 
 /// One thing that is wrong, and where.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Fault {
-    /// Path of the field in the JSON form, such as `queue.places`.
-    pub field: &'static str,
+    /// Path of the field in the JSON form, such as `steps[2].does.queue.places`.
+    pub field: String,
     /// What is wrong and what would do.
     pub message: String,
 }
 
-/// Why a text is no strategy.
-#[derive(Debug, thiserror::Error)]
-pub enum ReadError {
-    /// Not the JSON form.
-    #[error("this is not a strategy: {0}")]
-    Json(#[from] serde_json::Error),
-    /// The JSON form with impossible values.
-    #[error("{}", .0.iter().map(|fault| format!("{}: {}", fault.field, fault.message)).collect::<Vec<_>>().join("; "))]
-    Faults(Vec<Fault>),
+/// Faults found so far, and the path of what is being looked at.
+struct Found<'a> {
+    strategy: &'a Strategy,
+    faults: Vec<Fault>,
+    at: String,
 }
 
 impl Strategy {
     /// Everything that keeps this strategy from being played; empty when nothing does.
     pub fn faults(&self) -> Vec<Fault> {
-        let mut faults = Vec::new();
-        let mut fault = |field, message: String| faults.push(Fault { field, message });
+        let mut found = Found { strategy: self, faults: Vec::new(), at: String::new() };
         if self.schema_version != SCHEMA_VERSION {
             let got = self.schema_version;
-            fault("schema_version", format!("must be {SCHEMA_VERSION}, got {got}"));
+            found.note("schema_version", format!("must be {SCHEMA_VERSION}, got {got}"));
         }
-        for (field, name) in [
-            ("name", &self.name),
-            ("entry.name", &self.entry.name),
-            ("queue.name", &self.queue.name),
-            ("team.name", &self.team.name),
-        ] {
-            if name.trim().is_empty() {
-                fault(field, "needs a name".to_owned());
-            } else if name.chars().count() > MOST_NAME_CHARS {
-                fault(field, format!("may have up to {MOST_NAME_CHARS} characters"));
-            }
+        found.name("name", &self.name);
+        found.parts("entries", self.entries.len());
+        found.parts("steps", self.steps.len());
+        found.parts("teams", self.teams.len());
+        for (at, entry) in self.entries.iter().enumerate() {
+            found.at = format!("entries[{at}].");
+            found.name("name", &entry.name);
+            found.next("first", &entry.first, false);
         }
-        if self.queue.places.is_some_and(|places| places > MOST_PLACES) {
-            fault(
-                "queue.places",
-                format!("may be up to {MOST_PLACES}; leave it empty for no limit"),
+        found.every_type_comes_in_once();
+        let mut ids = HashSet::new();
+        for (at, step) in self.steps.iter().enumerate() {
+            found.at = format!("steps[{at}].");
+            found.id(&step.id, &mut ids);
+            found.step(step);
+        }
+        let (mut ids, mut agents) = (HashSet::new(), HashSet::new());
+        for (at, team) in self.teams.iter().enumerate() {
+            found.at = format!("teams[{at}].");
+            found.id(&team.id, &mut ids);
+            found.team(team, &mut agents);
+        }
+        found.at = String::new();
+        found.labels();
+        if let Some(steps) = self.timeless_loop() {
+            let names: Vec<&str> = steps.iter().map(|step| step.name.as_str()).collect();
+            let message = format!(
+                "contacts could go round without any time passing: {} and back; \
+                 let one of these ways lead elsewhere",
+                names.join(" → ")
             );
+            found.note("steps", message);
         }
-        if self.queue.longest_wait_secs.is_some_and(|secs| !(1..=MOST_WAIT_SECS).contains(&secs)) {
-            fault(
-                "queue.longest_wait_secs",
-                format!("must be 1 to {MOST_WAIT_SECS} seconds; leave it empty for no limit"),
-            );
-        }
-        if !(1..=MOST_CONCURRENCY).contains(&self.team.concurrency) {
-            fault("team.concurrency", format!("must be 1 to {MOST_CONCURRENCY} contacts at once"));
-        }
-        faults
+        found.faults
+    }
+}
+
+impl Found<'_> {
+    fn note(&mut self, field: &str, message: String) {
+        self.faults.push(Fault { field: format!("{}{field}", self.at), message });
     }
 
-    /// Reads the JSON form.
-    ///
-    /// # Errors
-    ///
-    /// [`ReadError`] when the text is not the JSON form or has [`faults`](Self::faults).
-    pub fn from_json(text: &str) -> Result<Self, ReadError> {
-        let strategy: Self = serde_json::from_str(text)?;
-        let faults = strategy.faults();
-        if faults.is_empty() { Ok(strategy) } else { Err(ReadError::Faults(faults)) }
+    fn ensure(&mut self, right: bool, field: &str, message: impl FnOnce() -> String) {
+        if !right {
+            self.note(field, message());
+        }
+    }
+
+    fn name(&mut self, field: &str, name: &str) {
+        if name.trim().is_empty() {
+            self.note(field, "needs a name".to_owned());
+        } else if name.chars().count() > MOST_NAME_CHARS {
+            self.note(field, format!("may have up to {MOST_NAME_CHARS} characters"));
+        }
+    }
+
+    fn parts(&mut self, field: &str, count: usize) {
+        self.ensure((1..=MOST_PARTS).contains(&count), field, || {
+            format!("needs 1 to {MOST_PARTS} of them, got {count}")
+        });
+    }
+
+    fn id<'b>(&mut self, id: &'b str, ids: &mut HashSet<&'b str>) {
+        self.name("id", id);
+        let is_new = ids.insert(id);
+        self.ensure(is_new, "id", || format!("“{id}” is used twice; each needs its own"));
+    }
+
+    fn secs(&mut self, field: &str, secs: f64, least: f64) {
+        let right = secs.is_finite() && (least..=MOST_SECS).contains(&secs);
+        self.ensure(right, field, || format!("must be {least} to {MOST_SECS} seconds, got {secs}"));
+    }
+
+    fn limit(&mut self, field: &str, secs: Option<f64>) {
+        let right = secs.is_none_or(|secs| secs > 0.0 && secs <= MOST_SECS);
+        self.ensure(right, field, || {
+            format!("must be above 0 and up to {MOST_SECS} seconds; leave it empty for no limit")
+        });
+    }
+
+    fn share(&mut self, field: &str, share: f64) {
+        self.ensure((0.0..=1.0).contains(&share), field, || {
+            format!("must be a share from 0 to 1, got {share}")
+        });
+    }
+
+    fn duration(&mut self, field: &str, duration: &Duration) {
+        if let Some(message) = duration.fault() {
+            self.note(field, message);
+        }
+    }
+
+    fn next(&mut self, field: &str, next: &Next, may_keep: bool) {
+        match next {
+            Next::Step(id) => self.refers_to_step(field, id),
+            Next::KeepRinging if !may_keep => {
+                self.note(field, "only a queue or a hunt group can keep ringing".to_owned());
+            }
+            Next::Release | Next::BusyTone | Next::KeepRinging => {}
+        }
+    }
+
+    fn refers_to_step(&mut self, field: &str, id: &str) {
+        let is_there = self.strategy.step(id).is_some();
+        self.ensure(is_there, field, || format!("there is no step “{id}”"));
+    }
+
+    fn refers_to_line(&mut self, field: &str, id: &str) {
+        let is_line = self
+            .strategy
+            .step(id)
+            .is_some_and(|step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_)));
+        self.ensure(is_line, field, || format!("there is no queue or hunt group “{id}”"));
+    }
+
+    fn every_type_comes_in_once(&mut self) {
+        self.at = String::new();
+        let mut seen = HashSet::new();
+        for (at, entry) in self.strategy.entries.iter().enumerate() {
+            for name in &entry.contact_types {
+                let is_new = seen.insert(name.as_str());
+                self.ensure(is_new, &format!("entries[{at}].contact_types"), || {
+                    format!("“{name}” comes in at two entries; name it once")
+                });
+            }
+        }
+        let open = self.strategy.entries.iter().filter(|entry| entry.contact_types.is_empty());
+        if open.count() > 1 {
+            let message = "only one entry may leave its contact types open".to_owned();
+            self.note("entries", message);
+        }
+    }
+
+    fn step(&mut self, step: &Step) {
+        self.name("name", &step.name);
+        let place = self.at.clone();
+        self.at = format!("{place}does.{}.", field_of(&step.does));
+        let keeps = matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_));
+        for way in step.does.ways() {
+            self.next(&way.field, way.next, keeps && way.field.starts_with("exits."));
+        }
+        match &step.does {
+            StepKind::HoursGate(gate) => {
+                if let Some(zone) = &gate.zone {
+                    let known = jiff::tz::TimeZone::get(zone).is_ok();
+                    self.ensure(known, "zone", || format!("there is no time zone “{zone}”"));
+                }
+                for (at, hours) in gate.hours.iter().enumerate() {
+                    self.hours(&format!("hours[{at}]"), hours);
+                }
+            }
+            StepKind::Menu(menu) => {
+                self.duration("time", &menu.time);
+                let sum: f64 = menu.choices.iter().map(|choice| choice.share).sum();
+                for (at, choice) in menu.choices.iter().enumerate() {
+                    self.share(&format!("choices[{at}].share"), choice.share);
+                }
+                self.ensure(sum <= 1.0 + 1e-9, "choices", || {
+                    format!("the shares of the choices add up to {sum}; 1 is the most")
+                });
+                self.ensure(menu.retries <= 100, "retries", || "may be up to 100".to_owned());
+            }
+            StepKind::Labelling(labelling) => {
+                for (at, rule) in labelling.rules.iter().enumerate() {
+                    self.name(&format!("rules[{at}].label"), &rule.label);
+                    self.condition(&format!("rules[{at}].when"), &rule.when);
+                }
+            }
+            StepKind::Routing(_) | StepKind::Outside(_) => {}
+            StepKind::Announcement(told) => self.duration("time", &told.time),
+            StepKind::Assistant(assistant) => {
+                self.duration("time", &assistant.time);
+                self.share("contained_share", assistant.contained_share);
+            }
+            StepKind::Queue(queue) => self.queue(queue),
+            StepKind::HuntGroup(group) => self.group(group),
+            StepKind::Callback(callback) => {
+                self.refers_to_line("line", &callback.line);
+                self.share("accepted_share", callback.accepted_share);
+                self.share("reached_share", callback.reached_share);
+                self.secs("unanswered_secs", callback.unanswered_secs, 0.0);
+                self.secs("retry_after_secs", callback.retry_after_secs, 0.0);
+                let attempts = callback.attempts;
+                self.ensure((1..=20).contains(&attempts), "attempts", || {
+                    format!("must be 1 to 20, got {attempts}")
+                });
+                if let crate::Promise::AfterSecs(secs) = callback.promise {
+                    self.secs("promise.after_secs", secs, 0.0);
+                }
+            }
+            StepKind::Voicemail(voicemail) => {
+                if let Some(work) = &voicemail.work {
+                    self.refers_to_line("work.line", &work.line);
+                    self.duration("work.time", &work.time);
+                }
+            }
+        }
+        self.at = place;
+    }
+
+    fn hours(&mut self, field: &str, hours: &OpenHours) {
+        let midnight = jiff::civil::Time::midnight();
+        let right = hours.until == midnight || hours.from < hours.until;
+        self.ensure(right, field, || {
+            format!("{} is not before {}; split hours at midnight", hours.from, hours.until)
+        });
+    }
+
+    fn condition(&mut self, field: &str, condition: &Condition) {
+        match condition {
+            Condition::CallerNumber(pattern) => {
+                let right = !pattern.is_empty()
+                    && pattern.chars().all(|each| each.is_ascii_digit() || "+*?".contains(each));
+                self.ensure(right, field, || {
+                    format!("“{pattern}” may hold digits, +, * and ? only")
+                });
+            }
+            Condition::Time(hours) => self.hours(field, hours),
+            Condition::Share(share) => self.share(field, *share),
+            Condition::Attribute { .. } | Condition::Language(_) => {}
+        }
+    }
+
+    fn queue(&mut self, queue: &Queue) {
+        self.places(queue.places);
+        self.limit("longest_wait_secs", queue.longest_wait_secs);
+        self.limit("ageing_secs", queue.ageing_secs);
+        self.limit("last_agent_secs", queue.last_agent_secs);
+        self.offering(&queue.offering);
+        self.wanted("need.skills", &queue.need.skills);
+        let mut after = 0.0;
+        for (at, relaxation) in queue.need.relaxations.iter().enumerate() {
+            let field = format!("need.relaxations[{at}]");
+            self.secs(&format!("{field}.after_secs"), relaxation.after_secs, 0.0);
+            self.ensure(relaxation.after_secs > after, &field, || {
+                "must come later than the one before it".to_owned()
+            });
+            after = relaxation.after_secs;
+            self.wanted(&format!("{field}.skills"), &relaxation.skills);
+        }
+        for (at, told) in queue.announcements.iter().enumerate() {
+            let field = format!("announcements[{at}]");
+            self.secs(&format!("{field}.at_secs"), told.at_secs, 0.0);
+            self.secs(&format!("{field}.secs"), told.secs, 0.0);
+            self.share(&format!("{field}.leaving_share"), told.leaving_share);
+            let factor = told.patience_factor;
+            self.ensure((0.0..=100.0).contains(&factor), &field, || {
+                format!("patience_factor must be 0 to 100, got {factor}")
+            });
+        }
+        let in_order = queue.announcements.is_sorted_by(|a, b| a.at_secs <= b.at_secs);
+        self.ensure(in_order, "announcements", || "must stand in order of time".to_owned());
+        if let Some(offer) = &queue.callback {
+            self.secs("callback.after_secs", offer.after_secs, 0.0);
+            self.secs("callback.if_expected_wait_secs", offer.if_expected_wait_secs, 0.0);
+            self.share("callback.accepted_share", offer.accepted_share);
+            let step = self.strategy.step(&offer.step);
+            let is_callback = step.is_some_and(|step| matches!(step.does, StepKind::Callback(_)));
+            self.ensure(is_callback, "callback.step", || {
+                format!("there is no callback step “{}”", offer.step)
+            });
+        }
+    }
+
+    fn group(&mut self, group: &HuntGroup) {
+        self.places(group.places);
+        self.limit("group_limit_secs", group.group_limit_secs);
+        self.offering(&group.offering);
+        self.ensure(!group.members.is_empty(), "members", || "needs a member".to_owned());
+        for (at, secs) in group.waves_secs.iter().enumerate() {
+            self.secs(&format!("waves_secs[{at}]"), *secs, 0.0);
+        }
+        let in_order = group.waves_secs.is_sorted();
+        self.ensure(in_order, "waves_secs", || "must stand in order of time".to_owned());
+        for (at, member) in group.members.iter().enumerate() {
+            let field = format!("members[{at}]");
+            let teams = &self.strategy.teams;
+            let (is_there, who) = match &member.who {
+                Members::Team(id) => (teams.iter().any(|team| team.id == *id), id),
+                Members::Agent(name) => {
+                    let mut agents = teams.iter().flat_map(|team| &team.agents);
+                    (agents.any(|agent| agent.name == *name), name)
+                }
+            };
+            self.ensure(is_there, &format!("{field}.who"), || format!("there is no “{who}”"));
+            let has_wave = member.wave as usize <= group.waves_secs.len();
+            self.ensure(has_wave, &format!("{field}.wave"), || {
+                format!("wave {} has no time in waves_secs", member.wave)
+            });
+        }
+        let everyone = group.rings == WhoRings::Everyone;
+        let ends = group.offering.ring_window_secs.is_some();
+        self.ensure(!everyone || ends, "offering.ring_window_secs", || {
+            "is needed where devices ring that nobody answers".to_owned()
+        });
+    }
+
+    fn places(&mut self, places: Option<u32>) {
+        self.ensure(places.is_none_or(|places| places <= MOST_PLACES), "places", || {
+            format!("may be up to {MOST_PLACES}; leave it empty for no limit")
+        });
+    }
+
+    fn offering(&mut self, offering: &Offering) {
+        self.limit("offering.ring_window_secs", offering.ring_window_secs);
+        self.secs("offering.gap_secs", offering.gap_secs, 0.0);
+        self.secs("offering.wrap_up_secs", offering.wrap_up_secs, 0.0);
+        let most = offering.most_offers;
+        self.ensure(most.is_none_or(|most| most >= 1), "offering.most_offers", || {
+            "must be at least 1; leave it empty for no limit".to_owned()
+        });
+        let ends = offering.ring_window_secs.is_some();
+        self.ensure(!offering.second_call || ends, "offering.ring_window_secs", || {
+            "is needed where people on a contact are offered a second one".to_owned()
+        });
+        let devices = offering.most_devices;
+        self.ensure(devices.is_none_or(|most| most >= 1), "offering.most_devices", || {
+            "must be at least 1; leave it empty for all".to_owned()
+        });
+        let all = offering.order == OfferOrder::AllAtOnce;
+        self.ensure(all || devices.is_none(), "offering.most_devices", || {
+            "has an effect only where all are offered a contact at once".to_owned()
+        });
+    }
+
+    fn wanted(&mut self, field: &str, skills: &[WantedSkill]) {
+        for (at, wanted) in skills.iter().enumerate() {
+            let right = wanted.at_least.is_none_or(|level| (1..=10).contains(&level));
+            self.ensure(right, &format!("{field}[{at}].at_least"), || {
+                "must be a level from 1 to 10".to_owned()
+            });
+        }
+    }
+
+    fn team<'b>(&mut self, team: &'b Team, agents: &mut HashSet<&'b str>) {
+        self.name("name", &team.name);
+        self.duration("answer_delay", &team.answer_delay);
+        self.share("refused_share", team.refused_share);
+        self.ensure((0.05..=20.0).contains(&team.pace), "pace", || {
+            format!("must be 0.05 to 20, got {}", team.pace)
+        });
+        self.skills("skills", &team.skills);
+        for (at, channel) in team.channels.iter().enumerate() {
+            let right = (1..=MOST_AT_ONCE).contains(&channel.at_once);
+            self.ensure(right, &format!("channels[{at}].at_once"), || {
+                format!("must be 1 to {MOST_AT_ONCE} contacts at once")
+            });
+            let slowing = channel.slowing;
+            let right = (0.0..=10.0).contains(&slowing);
+            self.ensure(right, &format!("channels[{at}].slowing"), || {
+                format!("must be 0 to 10, got {slowing}")
+            });
+        }
+        for id in team.ranks.keys() {
+            self.refers_to_line("ranks", id);
+        }
+        for (at, agent) in team.agents.iter().enumerate() {
+            let field = format!("agents[{at}]");
+            self.name(&format!("{field}.name"), &agent.name);
+            let is_new = agents.insert(agent.name.as_str());
+            self.ensure(is_new, &format!("{field}.name"), || {
+                format!("“{}” is named twice", agent.name)
+            });
+            self.skills(&format!("{field}.skills"), agent.skills.as_deref().unwrap_or_default());
+            for id in agent.ranks.keys() {
+                self.refers_to_line(&format!("{field}.ranks"), id);
+            }
+        }
+    }
+
+    fn skills(&mut self, field: &str, skills: &[Skill]) {
+        for (at, skill) in skills.iter().enumerate() {
+            self.name(&format!("{field}[{at}].skill"), &skill.skill);
+            let right = skill.level.is_none_or(|level| (1..=10).contains(&level));
+            self.ensure(right, &format!("{field}[{at}].level"), || {
+                "must be a level from 1 to 10".to_owned()
+            });
+        }
+    }
+
+    fn labels(&mut self) {
+        let labels = self.strategy.labels();
+        let count = labels.len();
+        self.ensure(count <= MOST_LABELS, "steps", || {
+            format!("may use up to {MOST_LABELS} labels in all, got {count}")
+        });
+        for (at, step) in self.strategy.steps.iter().enumerate() {
+            let StepKind::Routing(routing) = &step.does else { continue };
+            for (which, route) in routing.routes.iter().enumerate() {
+                let field = format!("steps[{at}].does.routing.routes[{which}].label");
+                let is_put_on = labels.contains(&route.label.as_str());
+                self.ensure(is_put_on, &field, || {
+                    format!("no sorting step puts the label “{}” on", route.label)
+                });
+            }
+        }
+    }
+}
+
+impl Strategy {
+    /// Every label that a sorting step puts on, in the order of the steps.
+    pub fn labels(&self) -> Vec<&str> {
+        let mut labels = Vec::new();
+        for step in &self.steps {
+            let StepKind::Labelling(labelling) = &step.does else { continue };
+            for rule in &labelling.rules {
+                if !labels.contains(&rule.label.as_str()) {
+                    labels.push(rule.label.as_str());
+                }
+            }
+        }
+        labels
+    }
+}
+
+/// The name of a kind in JSON.
+const fn field_of(kind: &StepKind) -> &'static str {
+    match kind {
+        StepKind::HoursGate(_) => "hours_gate",
+        StepKind::Menu(_) => "menu",
+        StepKind::Labelling(_) => "labelling",
+        StepKind::Routing(_) => "routing",
+        StepKind::Announcement(_) => "announcement",
+        StepKind::Assistant(_) => "assistant",
+        StepKind::Queue(_) => "queue",
+        StepKind::HuntGroup(_) => "hunt_group",
+        StepKind::Callback(_) => "callback",
+        StepKind::Voicemail(_) => "voicemail",
+        StepKind::Outside(_) => "outside",
+    }
+}
+
+impl Customers {
+    /// What is wrong with these customers, if anything.
+    pub fn fault(&self) -> Option<Fault> {
+        let strategy = Strategy::plain("none");
+        let mut found = Found { strategy: &strategy, faults: Vec::new(), at: String::new() };
+        found.duration("handling", &self.handling);
+        found.duration("wrap_up", &self.wrap_up);
+        if let Some(patience) = &self.patience {
+            found.duration("patience", patience);
+        }
+        let again =
+            [("after_abandoning", &self.after_abandoning), ("after_blocked", &self.after_blocked)];
+        for (field, again) in again {
+            let Some(TryAgain { share, after, most_attempts }) = again else { continue };
+            found.share(&format!("{field}.share"), *share);
+            found.duration(&format!("{field}.after"), after);
+            let ends = most_attempts.is_some() || (*share < 1.0 && after.mean_secs() > 0.0);
+            found.ensure(ends, field, || {
+                "needs most_attempts where everybody tries again, or at once".to_owned()
+            });
+        }
+        if let Some(repeat) = &self.repeat {
+            found.share("repeat.share", repeat.share);
+            found.duration("repeat.after", &repeat.after);
+        }
+        let sum: f64 = self.profiles.iter().map(|profile| profile.share).sum();
+        for (at, profile) in self.profiles.iter().enumerate() {
+            found.share(&format!("profiles[{at}].share"), profile.share);
+        }
+        found.ensure(sum <= 1.0 + 1e-9, "profiles", || {
+            format!("the shares of the profiles add up to {sum}; 1 is the most")
+        });
+        found.faults.into_iter().next()
     }
 }

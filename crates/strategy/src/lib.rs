@@ -1,15 +1,27 @@
 //! A strategy as data: what a contact meets from the number it calls to the people who answer.
 //!
-//! [`Strategy`] is the whole description. It is kept, exported and compared as JSON, and it is the
-//! same value that the engine plays. This first schema knows one entry, one queue and one team.
+//! A [`Strategy`] has **entries**, where contacts come in; **steps**, which they pass or wait in
+//! ([`StepKind`] lists them); and **teams**, who answer. A step names where a contact goes next, so
+//! steps form a directed graph. [`Customers`] describes who comes: their patience, their handle
+//! times, whether they try again.
 //!
-//! [`Strategy::faults`] says what is wrong with it, field by field; [`changes`] says in the
-//! planner's words how two versions differ.
+//! Both are kept, exported and compared as JSON ([`Strategy::schema`] is their JSON Schema), and are
+//! the same values that the engine plays. An older JSON form is read and brought up to date
+//! ([`Strategy::from_json`]). [`Strategy::faults`] says what keeps one from being played, field by
+//! field; [`changes`] says in the planner's words how two versions differ.
 
 mod changes;
+mod customers;
+mod duration;
 mod faults;
+mod graph;
+mod read;
+mod schema;
 mod types;
 
-pub use changes::{Change, changes};
-pub use faults::{Fault, ReadError};
-pub use types::{Entry, Exit, Queue, SCHEMA_VERSION, Strategy, Team};
+pub use changes::{Change, changes, field_words};
+pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain};
+pub use duration::Duration;
+pub use faults::Fault;
+pub use read::{ReadError, SCHEMA_VERSION};
+pub use types::*;

@@ -1,87 +1,261 @@
-//! The JSON form: stable to read, lossless, and exact about what is wrong.
+//! The JSON form: stable to read, lossless, exact about what is wrong, and kept up to date.
 
 #![cfg(test)]
 
-use barometer_strategy::{Entry, Exit, Queue, SCHEMA_VERSION, Strategy, Team, changes};
+use barometer_strategy::{
+    Announcement, Assistant, Callback, Channel, ChannelSkill, Condition, CustomersFile, Duration,
+    Entry, HoursGate, HuntGroup, LabelRule, Labelling, Member, Members, Menu, MenuChoice, Next,
+    Offering, OpenHours, Outside, Promise, Queue, ReadError, Route, Routing, SCHEMA_VERSION, Skill,
+    Step, StepKind, Strategy, Team, Voicemail, VoicemailWork, Weekday, changes,
+};
+use jiff::civil::time;
 use proptest::prelude::*;
 
-#[test]
-fn the_json_form_is_what_planners_keep_in_version_control() {
+fn step(id: &str, does: StepKind) -> Step {
+    Step { id: id.to_owned(), name: format!("The {id}"), does }
+}
+
+/// A strategy with a step of every kind.
+fn rich() -> Strategy {
+    let hours = OpenHours {
+        days: vec![Weekday::Monday, Weekday::Saturday],
+        from: time(8, 0, 0, 0),
+        until: time(0, 0, 0, 0),
+    };
+    let gate = HoursGate {
+        zone: Some("Europe/Dublin".to_owned()),
+        hours: vec![hours.clone()],
+        exceptions: Vec::new(),
+        open: Next::step("menu"),
+        closed: Next::step("voicemail"),
+    };
+    let menu = Menu {
+        time: Duration::LogNormal { mean_secs: 12.0, variation: 0.4 },
+        choices: vec![MenuChoice {
+            name: "Sailings".to_owned(),
+            share: 0.7,
+            next: Next::step("labels"),
+        }],
+        retries: 1,
+        no_choice: Next::step("queue"),
+    };
+    let rule = |label: &str, when| LabelRule { label: label.to_owned(), when };
+    let labelling = Labelling {
+        rules: vec![
+            rule("island", Condition::CallerNumber("+44?9*".to_owned())),
+            rule("late", Condition::Time(hours)),
+            rule("few", Condition::Share(0.1)),
+        ],
+        next: Next::step("routes"),
+    };
+    let route = Route { label: "island".to_owned(), next: Next::step("group") };
+    let routing = Routing { routes: vec![route], otherwise: Next::step("queue") };
+    let told = Announcement { time: Duration::Constant { secs: 6.0 }, next: Next::Release };
+    let assistant = Assistant {
+        time: Duration::exponential(40.0),
+        contained_share: 0.3,
+        next: Next::step("queue"),
+    };
+    let group = HuntGroup {
+        members: vec![
+            Member { who: Members::Team("team".to_owned()), rank: 1, wave: 0 },
+            Member { who: Members::Agent("Ada Quill".to_owned()), rank: 2, wave: 1 },
+        ],
+        rings: Default::default(),
+        waves_secs: vec![20.0],
+        group_limit_secs: Some(90.0),
+        places: None,
+        priority: 1,
+        offering: Offering { ring_window_secs: Some(15.0), ..Offering::default() },
+        exits: Default::default(),
+    };
+    let callback = Callback {
+        line: "queue".to_owned(),
+        promise: Promise::AfterSecs(1800.0),
+        accepted_share: 0.5,
+        otherwise: Next::Release,
+        reached_share: 0.8,
+        unanswered_secs: 25.0,
+        attempts: 3,
+        retry_after_secs: 900.0,
+    };
+    let work = VoicemailWork { line: "queue".to_owned(), time: Duration::exponential(120.0) };
     let mut strategy = Strategy::plain("Bookings");
-    strategy.queue.places = Some(30);
-    insta::assert_snapshot!(strategy.to_json(), @r#"
-    {
-      "schema_version": 1,
-      "name": "Bookings",
-      "entry": {
-        "name": "Bookings line"
-      },
-      "queue": {
-        "name": "Bookings queue",
-        "places": 30,
-        "longest_wait_secs": null,
-        "when_full": "release",
-        "when_too_long": "voicemail"
-      },
-      "team": {
-        "name": "Bookings team",
-        "concurrency": 1
-      }
-    }
-    "#);
+    strategy.entries[0].first = Next::step("gate");
+    strategy.steps.extend([
+        step("gate", StepKind::HoursGate(gate)),
+        step("menu", StepKind::Menu(menu)),
+        step("labels", StepKind::Labelling(labelling)),
+        step("routes", StepKind::Routing(routing)),
+        step("told", StepKind::Announcement(told)),
+        step("assistant", StepKind::Assistant(assistant)),
+        step("group", StepKind::HuntGroup(group)),
+        step("callback", StepKind::Callback(callback)),
+        step("voicemail", StepKind::Voicemail(Voicemail { work: Some(work) })),
+        step("outside", StepKind::Outside(Outside { number: "+44 20".to_owned() })),
+    ]);
+    let team = &mut strategy.teams[0];
+    team.skills = vec![Skill { skill: "Gaelic".to_owned(), level: Some(7) }];
+    team.ranks = [("queue".to_owned(), 2)].into();
+    team.channels = vec![ChannelSkill { channel: Channel::Chat, at_once: 3, slowing: 0.2 }];
+    team.agents = vec![barometer_strategy::Agent {
+        name: "Ada Quill".to_owned(),
+        skills: None,
+        ranks: Default::default(),
+    }];
+    strategy
 }
 
 #[test]
-fn a_refused_text_says_which_field_and_what_would_do() {
-    let mut strategy = Strategy::plain("Chat");
-    strategy.team.concurrency = 0;
-    strategy.queue.longest_wait_secs = Some(0);
-    insta::assert_snapshot!(
-        Strategy::from_json(&strategy.to_json()).unwrap_err(),
-        @"queue.longest_wait_secs: must be 1 to 86400 seconds; leave it empty for no limit; team.concurrency: must be 1 to 20 contacts at once"
+fn a_plain_strategy_is_what_planners_keep_in_version_control() {
+    let mut strategy = Strategy::plain("Bookings");
+    strategy.first_queue_mut().unwrap().places = Some(30);
+    let text = strategy.to_json();
+    assert!(text.starts_with("{\n  \"schema_version\": 2,\n  \"name\": \"Bookings\""), "{text}");
+    assert!(text.contains("\"places\": 30,\n          \"longest_wait_secs\": null"), "{text}");
+    // What is left out of a file is as usual.
+    let short = r#"{"schema_version": 2, "name": "Bookings",
+        "entries": [{"name": "Bookings line", "first": {"step": "queue"}}],
+        "steps": [{"id": "queue", "name": "Bookings queue", "does": {"queue": {"places": 30}}}],
+        "teams": [{"id": "team", "name": "Bookings team"}]}"#;
+    assert_eq!(Strategy::from_json(short).unwrap(), strategy);
+}
+
+#[test]
+fn a_strategy_with_a_step_of_every_kind_has_no_faults_and_survives_its_way_through_json() {
+    let strategy = rich();
+    assert_eq!(strategy.faults(), []);
+    assert_eq!(Strategy::from_json(&strategy.to_json()).unwrap(), strategy);
+    assert_eq!(serde_json::from_str::<Strategy>(&strategy.to_json()).unwrap(), strategy);
+}
+
+#[test]
+fn a_file_of_the_first_version_is_read_as_the_same_strategy() {
+    let old = r#"{"schema_version": 1, "name": "Chat", "entry": {"name": "Site"},
+        "queue": {"name": "Chats", "places": 20, "longest_wait_secs": 300,
+            "when_full": "release", "when_too_long": "voicemail"},
+        "team": {"name": "People", "concurrency": 3}}"#;
+    let strategy = Strategy::from_json(old).unwrap();
+    assert_eq!(strategy.schema_version, SCHEMA_VERSION);
+    let (step, queue) = strategy.first_queue().unwrap();
+    assert_eq!(
+        (step.name.as_str(), queue.places, queue.longest_wait_secs),
+        ("Chats", Some(20), Some(300.0))
     );
-    let typo = Strategy::plain("Chat").to_json().replace("places", "plces");
-    assert!(Strategy::from_json(&typo).unwrap_err().to_string().contains("plces"));
+    assert_eq!(queue.exits.full, Next::Release);
+    assert_eq!(queue.exits.too_long, Next::step("voicemail"));
+    assert_eq!(strategy.teams[0].answers(Channel::Call).unwrap().at_once, 3);
+    assert_eq!(strategy.entries[0].name, "Site");
+    let newer = old.replace("\"schema_version\": 1", "\"schema_version\": 9");
+    assert!(matches!(Strategy::from_json(&newer), Err(ReadError::Version(_))));
+}
+
+#[test]
+fn a_refused_text_says_where_and_what_would_do() {
+    let refused = |change: &dyn Fn(&mut Strategy)| {
+        let mut strategy = rich();
+        change(&mut strategy);
+        Strategy::from_json(&strategy.to_json()).unwrap_err().to_string()
+    };
+    insta::assert_snapshot!(refused(&|strategy| strategy.first_queue_mut().unwrap().longest_wait_secs = Some(0.0)), @"steps[0].does.queue.longest_wait_secs: must be above 0 and up to 86400 seconds; leave it empty for no limit");
+    insta::assert_snapshot!(refused(&|strategy| strategy.first_queue_mut().unwrap().exits.full = Next::step("nowhere")), @"steps[0].does.queue.exits.full: there is no step “nowhere”");
+    insta::assert_snapshot!(refused(&|strategy| strategy.entries[0].first = Next::KeepRinging), @"entries[0].first: only a queue or a hunt group can keep ringing");
+    insta::assert_snapshot!(refused(&|strategy| strategy.steps[1].id = "queue".to_owned()), @"entries[0].first: there is no step “gate”; steps[1].id: “queue” is used twice; each needs its own");
+    insta::assert_snapshot!(refused(&|strategy| strategy.teams[0].channels[0].at_once = 0), @"teams[0].channels[0].at_once: must be 1 to 20 contacts at once");
+    let typo = rich().to_json().replacen("longest_wait_secs", "longst_wait_secs", 1);
+    let message = Strategy::from_json(&typo).unwrap_err().to_string();
+    assert!(
+        message.starts_with("steps[0].does.queue.longst_wait_secs: unknown field"),
+        "{message}"
+    );
+    assert!(Strategy::from_json("{").unwrap_err().to_string().contains("this is not a strategy"));
+}
+
+#[test]
+fn a_loop_without_time_passing_is_refused_and_one_with_time_is_not() {
+    let mut strategy = rich();
+    let StepKind::Routing(routing) = &mut strategy.steps[4].does else { unreachable!() };
+    routing.otherwise = Next::step("labels");
+    let faults = strategy.faults();
+    insta::assert_snapshot!(faults[0].message, @"contacts could go round without any time passing: The labels → The routes and back; let one of these ways lead elsewhere");
+    let StepKind::Routing(routing) = &mut strategy.steps[4].does else { unreachable!() };
+    // Hearing the menu again takes time.
+    routing.otherwise = Next::step("menu");
+    assert_eq!(strategy.faults(), []);
 }
 
 #[test]
 fn a_difference_names_the_setting_and_both_values() {
-    let before = Strategy::plain("Bookings");
+    let before = rich();
     let mut after = before.clone();
-    after.queue.longest_wait_secs = Some(300);
-    after.queue.when_full = Exit::Voicemail;
+    let queue = after.first_queue_mut().unwrap();
+    queue.longest_wait_secs = Some(300.0);
+    queue.exits.full = Next::step("voicemail");
+    after.teams[0].agents.clear();
+    after.steps.remove(10);
+    after.steps.swap(1, 2);
+    after.entries.push(Entry {
+        name: "Second line".to_owned(),
+        contact_types: vec!["Groups".to_owned()],
+        first: Next::step("queue"),
+    });
     let told: Vec<_> = changes(&before, &after)
         .into_iter()
-        .map(|change| format!("{}: {} -> {}", change.setting, change.before, change.after))
+        .map(|change| {
+            format!(
+                "{} | {} | {} | {}",
+                change.subject, change.setting, change.before, change.after
+            )
+        })
         .collect();
     assert_eq!(
         told,
         [
-            "When the queue is full: message, then released -> to voicemail",
-            "Longest wait: no limit -> 300 s",
+            "Entry “Second line” | The whole of it | not there | added",
+            "Queue “Bookings queue” | Exit, when it is full | released | to “voicemail”",
+            "Queue “Bookings queue” | Longest wait (s) | no limit | 300",
+            "Outside number “The outside” | The whole of it | there | removed",
+            "Team “Bookings team” | Agents, 1, name | Ada Quill | not there",
+            "Team “Bookings team” | Agents, 1, skills | no limit | not there",
+            "Team “Bookings team” | Agents | not there | none",
         ]
     );
     assert!(changes(&before, &before).is_empty());
 }
 
-fn exit() -> impl proptest::strategy::Strategy<Value = Exit> {
-    prop_oneof![Just(Exit::Voicemail), Just(Exit::Release)]
+#[test]
+fn the_schema_knows_every_field_and_says_what_it_means() {
+    let schema = Strategy::schema();
+    for (kind, definition) in schema["$defs"].as_object().unwrap() {
+        for (field, described) in definition["properties"].as_object().into_iter().flatten() {
+            assert!(described["description"].is_string(), "{kind}.{field} is not described");
+        }
+    }
+    let customers = CustomersFile::schema();
+    assert!(customers["$defs"]["Customers"]["properties"]["patience"].is_object());
+    for step in &rich().steps {
+        let value = serde_json::to_value(step).unwrap();
+        let kind = value["does"].as_object().unwrap().keys().next().unwrap().clone();
+        let ways = schema["$defs"]["StepKind"]["oneOf"].as_array().unwrap();
+        assert!(ways.iter().any(|way| way["properties"].get(&kind).is_some()), "{kind}");
+    }
 }
 
 proptest! {
     #[test]
     fn json_loses_nothing(
         name in "[^\\s]{1,40}", places in proptest::option::of(0u32..=100_000),
-        wait in proptest::option::of(1u32..=86_400), when_full in exit(), when_too_long in exit(),
-        concurrency in 1u32..=20,
+        wait in proptest::option::of(0.001..=86_400.0f64), ring in 0.001..=86_400.0f64,
+        at_once in 1u32..=20, slowing in 0.0..=10.0f64, variation in 0.01..20.0f64,
     ) {
-        let strategy = Strategy {
-            schema_version: SCHEMA_VERSION,
-            name: name.clone(),
-            entry: Entry { name: name.clone() },
-            queue: Queue { name: name.clone(), places, longest_wait_secs: wait, when_full, when_too_long },
-            team: Team { name, concurrency },
-        };
+        let mut strategy = rich();
+        strategy.name = name;
+        let offering = Offering { ring_window_secs: Some(ring), ..Offering::default() };
+        *strategy.first_queue_mut().unwrap() =
+            Queue { places, longest_wait_secs: wait, offering, ..Queue::default() };
+        let team: &mut Team = &mut strategy.teams[0];
+        team.channels = vec![ChannelSkill { channel: Channel::Call, at_once, slowing }];
+        team.answer_delay = Duration::Gamma { mean_secs: ring, variation };
         prop_assert_eq!(Strategy::from_json(&strategy.to_json()).unwrap(), strategy);
     }
 }

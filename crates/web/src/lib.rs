@@ -18,6 +18,7 @@ mod pages;
 mod passwords;
 mod planning;
 mod pressure_scale;
+mod schema_form;
 mod security;
 mod strip;
 mod words;
@@ -130,7 +131,10 @@ pub fn router(app: App) -> Router {
             get(staffing::show_lines).post(staffing::save_lines),
         )
         .route("/strategy", get(strategy::first))
-        .route("/strategy/{contact_type}", get(strategy::show).post(strategy::save))
+        .route("/strategy-schema.json", get(strategy::schema))
+        .route("/strategy/{contact_type}", get(strategy::show))
+        .route("/strategy/{contact_type}/part", post(strategy::save))
+        .route("/strategy/{contact_type}/change", post(strategy::change))
         .route("/strategy/{contact_type}/json", post(strategy::save_json))
         .route("/strategy/{contact_type}/{version}", get(strategy::export))
         .route("/trials", get(trials::list).post(trials::queue))

@@ -93,7 +93,7 @@ pub(crate) fn estimated_count(estimate: Estimate) -> String {
 }
 
 fn estimated(estimate: Option<Estimate>, scale: f64, unit: &str) -> String {
-    let Some(Estimate { mean, half_width }) = estimate else { return NONE.to_owned() };
+    let Some(Estimate { mean, half_width, .. }) = estimate else { return NONE.to_owned() };
     match half_width {
         Some(half) => format!("{:.1} ± {:.1}{unit}", mean * scale, half * scale),
         None => format!("{:.1}{unit}", mean * scale),
@@ -246,7 +246,7 @@ mod tests {
         assert_eq!((short_percent(0.8), short_percent(0.975)), ("80 %".into(), "97.5 %".into()));
         assert_eq!((change(0.041), change(-0.02)), ("+4.1 %".into(), "−2.0 %".into()));
         assert_eq!(plain(0.1 + 0.2), "0.3");
-        let estimate = |mean| Estimate { mean, half_width: Some(5.84) };
+        let estimate = |mean| Estimate { mean, half_width: Some(5.84), error: None };
         assert_eq!(estimated_count(estimate(1884.64)), "1,884.6 ± 5.8");
         assert_eq!(estimated_count(estimate(999.96)), "1,000.0 ± 5.8");
     }

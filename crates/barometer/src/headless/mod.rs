@@ -5,3 +5,5 @@ pub mod forecast;
 mod history;
 pub mod need;
 pub mod queueing;
+pub mod schema;
+pub mod trial;

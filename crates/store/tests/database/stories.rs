@@ -1,10 +1,12 @@
 //! Each aggregate's story on a real database.
 
 use barometer_forecast::Grain;
-use barometer_plan::{CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult};
-use barometer_simulate::{Spread, Summary};
+use barometer_plan::{
+    CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
+};
+use barometer_simulate::Summary;
 use barometer_store::{HistoryInterval, NewTrial, Role, StoreError, TrialState};
-use barometer_strategy::Strategy;
+use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -85,7 +87,7 @@ async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool)
     let mut strategy = Strategy::plain("Bookings");
     let first = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
     store.go_live(first, None, None, "to begin with").await.unwrap();
-    strategy.queue.places = Some(12);
+    strategy.first_queue_mut().unwrap().places = Some(12);
     let second = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
     let live = |versions: Vec<barometer_store::StrategyVersion>| -> Vec<(i32, bool)> {
         versions.iter().map(|version| (version.version, version.is_live)).collect()
@@ -124,20 +126,20 @@ async fn a_contact_type_goes_with_its_history_and_its_trials(pool: PgPool) {
 }
 
 fn inputs() -> TrialInputs {
-    TrialInputs {
-        strategy: Strategy::plain("Bookings"),
-        rules: Rules::STARTING,
-        interval_secs: 1800.0,
-        intervals: vec![TrialInterval {
-            start: at("2026-07-02T08:00:00Z"),
-            load: IntervalLoad { contacts: 0.1 + 0.2, handle_secs: 1.0 / 3.0 },
-            agents: 4,
-        }],
-        handling: Spread::Exponential,
-        luck: None,
-        replications: 10,
-        seed: 1 << 53,
-    }
+    let interval = TrialInterval {
+        start: at("2026-07-02T08:00:00Z"),
+        load: IntervalLoad { contacts: 0.1 + 0.2, handle_secs: 1.0 / 3.0 },
+        agents: 4,
+    };
+    let inputs = TrialInputs::of_one_type(
+        Strategy::plain("Bookings"),
+        Rules::STARTING,
+        &jiff::tz::TimeZone::UTC,
+        1800.0,
+        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(1.0 / 3.0))),
+        &[interval],
+    );
+    TrialInputs { replications: 60, seed: 1 << 53, ..inputs }
 }
 
 async fn queued(fixture: &Fixture) -> Uuid {
@@ -155,11 +157,14 @@ async fn queued(fixture: &Fixture) -> Uuid {
     store.queue_trial(&new).await.unwrap()
 }
 
-fn result() -> TrialResult {
+/// The trial's parts, as workers bring them.
+fn parts() -> Vec<Summary> {
     let experiment = inputs().experiment().unwrap();
-    let mut summary = Summary::new(1);
-    experiment.play_range(0..10).iter().for_each(|day| summary.add(day));
-    TrialResult::of(&summary)
+    inputs().parts().into_iter().map(|part| experiment.play_part(part).unwrap()).collect()
+}
+
+fn whole() -> Summary {
+    inputs().merged(&parts()).unwrap()
 }
 
 #[sqlx::test(migrations = false)]
@@ -169,13 +174,27 @@ async fn a_trial_is_queued_played_and_kept_to_the_last_digit(pool: PgPool) {
     let id = queued(&fixture).await;
     let jobs: i64 =
         sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
-    assert_eq!(jobs, 1, "the job is there with the trial");
-    assert!(store.report_progress(id, 4).await.unwrap());
+    assert_eq!(jobs, 3, "a job for every part is there with the trial");
+    assert!(store.begin_trial(id).await.unwrap());
+    let parts = parts();
+    // Parts come in any order, also twice.
+    for part in [2, 0, 2] {
+        store.keep_part(id, part, &parts[part as usize]).await.unwrap();
+    }
+    assert_eq!(store.parts_in_order(id).await.unwrap(), parts[..1], "the second is missing");
+    assert_eq!(inputs().merged(&parts[..1]), None);
     let running = store.trial(id).await.unwrap();
-    assert_eq!((running.state, running.played, running.inputs), (TrialState::Running, 4, inputs()));
-    store.finish_trial(id, &result()).await.unwrap();
+    assert_eq!((running.state, running.played), (TrialState::Running, 35));
+    assert_eq!(running.inputs, inputs());
+    assert!(running.started_at.is_some());
+    store.keep_part(id, 1, &parts[1]).await.unwrap();
+    let merged = inputs().merged(&store.parts_in_order(id).await.unwrap()).unwrap();
+    store.finish_trial(id, &merged).await.unwrap();
     let done = store.trial(id).await.unwrap();
-    assert_eq!((done.state, done.played, done.result), (TrialState::Done, 10, Some(result())));
+    assert_eq!((done.state, done.played), (TrialState::Done, 60));
+    assert_eq!(done.result, Some(TrialResult::of(&whole())));
+    assert_eq!(store.trial_summary(id).await.unwrap(), Some(whole()), "to the last bit");
+    assert_eq!(store.count_parts(id).await.unwrap(), 0, "the parts are not needed any more");
     assert_eq!(store.latest_trials(None, 5).await.unwrap().len(), 1);
 }
 
@@ -187,10 +206,10 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
     store.cancel_trial(waiting).await.unwrap();
     assert_eq!(store.trial(waiting).await.unwrap().state, TrialState::Cancelled);
     let running = queued(&fixture).await;
-    assert!(store.report_progress(running, 1).await.unwrap());
+    assert!(store.begin_trial(running).await.unwrap());
     store.cancel_trial(running).await.unwrap();
-    assert!(!store.report_progress(running, 2).await.unwrap(), "the worker is told to stop");
+    assert!(!store.begin_trial(running).await.unwrap(), "the worker is told to stop");
     store.stop_trial(running, None).await.unwrap();
-    store.finish_trial(running, &result()).await.unwrap();
+    store.finish_trial(running, &whole()).await.unwrap();
     assert_eq!(store.trial(running).await.unwrap().state, TrialState::Cancelled);
 }

@@ -80,7 +80,9 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), format!("/staffing/{bookings}/cover"), Role::Planner),
         (get.clone(), format!("/strategy/{bookings}"), Role::Viewer),
         (get.clone(), format!("/strategy/{bookings}/1"), Role::Viewer),
-        (post.clone(), format!("/strategy/{bookings}"), Role::Planner),
+        (get.clone(), "/strategy-schema.json".to_owned(), Role::Viewer),
+        (post.clone(), format!("/strategy/{bookings}/part"), Role::Planner),
+        (post.clone(), format!("/strategy/{bookings}/change"), Role::Planner),
         (post.clone(), format!("/strategy/{bookings}/json"), Role::Planner),
         (get.clone(), "/trials".into(), Role::Viewer),
         (get.clone(), format!("/trials/{id}"), Role::Viewer),
@@ -137,13 +139,13 @@ async fn every_role_is_refused_what_is_above_it_and_nothing_else(pool: PgPool) {
 async fn a_change_sent_from_another_site_is_not_carried_out(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let address = format!("/strategy/{}", centre.bookings);
+    let address = format!("/strategy/{}/change", centre.bookings);
     for (name, value) in [("sec-fetch-site", "cross-site"), ("origin", "https://elsewhere.example")]
     {
         let request = Request::post(&address)
             .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
             .header(name, value);
-        let form = "name=X&entry=X&queue=X&team=X&concurrency=1";
+        let form = "based_on=1&do=name&name=X";
         let answer = planner.send(request, Body::from(form)).await;
         assert_eq!(answer.status, StatusCode::FORBIDDEN, "{name}: {value}");
         answer.says("from another site");

@@ -4,7 +4,7 @@ use axum::http::StatusCode;
 use barometer_store::Role;
 use sqlx::PgPool;
 
-use crate::visitor::{Centre, TODAY};
+use crate::visitor::{Centre, TODAY, queue_form};
 
 #[sqlx::test(migrations = false)]
 async fn addresses_that_lead_nowhere_are_answered_with_a_page(pool: PgPool) {
@@ -81,10 +81,17 @@ async fn wrong_targets_come_back_as_typed_with_a_message_each(pool: PgPool) {
 async fn a_wrong_strategy_or_trial_saves_nothing(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let form = "name=&entry=Line&queue=Queue&team=Team&places=many&longest_wait=0&concurrency=0";
-    let answer = planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    let address = format!("/strategy/{}/part", centre.bookings);
+    let form = queue_form(&centre, &planner, &[("/does/queue/places", "many")]).await;
+    let answer = planner.post(&address, &form).await;
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
-    answer.says("Needs a name").says("value=\"many\"").says("id=\"longest_wait-wrong\"");
+    answer.says("“many” is not a whole number.").says("value=\"many\"");
+    let wrong = [("/name", " "), ("/does/queue/longest_wait_secs", "-5")];
+    let form = queue_form(&centre, &planner, &wrong).await;
+    let answer = planner.post(&address, &form).await;
+    assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
+    answer.says("Needs a name.").says("value=\"-5\"");
+    answer.says("id=\"f-does-queue-longest-wait-secs-wrong\"").says("leave it empty for no limit");
     assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 1);
     let form = format!(
         "contact_type={}&version={}&day={TODAY}&cover=fixed&people=lots&more=some&replications=1&seed=-1",
@@ -103,11 +110,12 @@ async fn a_wrong_strategy_or_trial_saves_nothing(pool: PgPool) {
 async fn names_that_are_markup_or_formulas_stay_text(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let form = "name=%3Cscript%3Ealert(1)%3C%2Fscript%3E&entry=%3Cb%3E&queue=Queue&team=Team&concurrency=1";
-    let answer = planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    let script = [("/name", "<script>alert(1)</script>")];
+    let form = queue_form(&centre, &planner, &script).await;
+    let answer = planner.post(&format!("/strategy/{}/part", centre.bookings), &form).await;
     assert_eq!(answer.status, StatusCode::SEE_OTHER);
     let page = planner.get(answer.location()).await;
-    assert!(!page.text.contains("<script>alert") && !page.text.contains("“<b>”"));
+    assert!(!page.text.contains("<script>alert"));
     page.says("&#60;script&#62;alert(1)");
     let file =
         "contact_type,interval_start,offered\n=1+1,2026-11-02T09:00,5\n=1+1,2026-11-02T09:30,6\n";

@@ -2,12 +2,11 @@
 
 use axum::http::StatusCode;
 use barometer_plan::{TrialResult, Verdict, need};
-use barometer_simulate::Summary;
 use barometer_store::{Role, TrialState};
 use sqlx::PgPool;
 use uuid::Uuid;
 
-use crate::visitor::{Centre, TODAY, at};
+use crate::visitor::{Centre, TODAY, at, queue_form};
 
 #[sqlx::test(migrations = false)]
 async fn a_trial_draws_its_days_from_the_forecasts_record_unless_told_otherwise(pool: PgPool) {
@@ -25,7 +24,7 @@ async fn a_trial_draws_its_days_from_the_forecasts_record_unless_told_otherwise(
         assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
         planner.get(queued.location()).await.says(words);
         let latest = centre.store.latest_trials(None, 1).await.unwrap()[0].id;
-        let luck = centre.store.trial(latest).await.unwrap().inputs.luck;
+        let luck = centre.store.trial(latest).await.unwrap().inputs.types[0].luck.clone();
         assert_eq!(luck.is_some(), is_uncertain);
         if let Some(luck) = luck {
             let mean = luck.day_factors.iter().sum::<f64>() / luck.day_factors.len() as f64;
@@ -100,9 +99,9 @@ async fn cover_is_planned_for_a_stretch_and_as_needed(pool: PgPool) {
 async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let strategy = "name=Bookings&entry=Line&queue=Queue&team=Team&places=5&longest_wait=60\
-                    &when_full=release&when_too_long=voicemail&concurrency=1";
-    planner.post(&format!("/strategy/{}", centre.bookings), strategy).await;
+    let limits = [("/does/queue/places", "5"), ("/does/queue/longest_wait_secs", "60")];
+    let strategy = queue_form(&centre, &planner, &limits).await;
+    planner.post(&format!("/strategy/{}/part", centre.bookings), &strategy).await;
     let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
     assert_eq!((draft.version, draft.is_live), (2, false));
     let form = format!(
@@ -117,10 +116,9 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
 
     // What a worker does, without the queue.
     let trial = centre.store.trial(id).await.unwrap();
-    let mut summary = Summary::new(trial.inputs.intervals.len());
-    trial.inputs.experiment().unwrap().play_range(0..40).iter().for_each(|day| summary.add(day));
+    let summary = trial.inputs.experiment().unwrap().play_part(0..40).unwrap();
     let result = TrialResult::of(&summary);
-    centre.store.finish_trial(id, &result).await.unwrap();
+    centre.store.finish_trial(id, &summary).await.unwrap();
     assert_eq!(centre.store.trial(id).await.unwrap().state, TrialState::Done);
 
     let verdict = result.judge(&trial.inputs.rules).iter().map(|each| each.verdict).max();
@@ -180,11 +178,14 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
     let changed = exported.replace("\"places\": null", "\"places\": 17");
     assert!(upload(changed).await.location().ends_with("note=saved"));
     let versions = centre.store.strategy_versions(centre.bookings).await.unwrap();
-    assert_eq!((versions.len(), versions[0].strategy.queue.places), (2, Some(17)));
+    assert_eq!(
+        (versions.len(), versions[0].strategy.first_queue().unwrap().1.places),
+        (2, Some(17))
+    );
     for (text, wanted) in [
         (
-            exported.replace("\"concurrency\": 1", "\"concurrency\": 99"),
-            "team.concurrency: must be 1 to 20",
+            exported.replace("\"refused_share\": 0.0", "\"refused_share\": 1.5"),
+            "teams[0].refused_share: must be a share from 0 to 1, got 1.5",
         ),
         (exported.replace("places", "plces"), "unknown field"),
         ("{".to_owned(), "this is not a strategy"),
@@ -223,8 +224,8 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
 async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let form = "name=Bookings&entry=Line&queue=Queue&team=Team&places=3&concurrency=1";
-    planner.post(&format!("/strategy/{}", centre.bookings), form).await;
+    let form = queue_form(&centre, &planner, &[("/does/queue/places", "3")]).await;
+    planner.post(&format!("/strategy/{}/part", centre.bookings), &form).await;
     let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
     let approver = centre.visitor(Role::Approver).await;
     let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;

@@ -193,3 +193,41 @@ impl Visitor {
         }
     }
 }
+
+/// The form of the newest strategy's queue as a browser would send it, with some fields changed.
+pub async fn queue_form(centre: &Centre, visitor: &Visitor, changed: &[(&str, &str)]) -> String {
+    let page = visitor.get(&format!("/strategy/{}?part=step.queue", centre.bookings)).await.text;
+    let start = page.find("<form class=\"part-form\"").unwrap();
+    let form = &page[start..start + page[start..].find("</form>").unwrap()];
+    let mut fields = Vec::new();
+    for tag in form.split('<').filter(|tag| tag.starts_with("input") || tag.starts_with("select")) {
+        let attribute = |name: &str| {
+            let start = tag.find(&format!(" {name}=\""))? + name.len() + 3;
+            Some(tag[start..].split('"').next().unwrap().to_owned())
+        };
+        let name = attribute("name").unwrap();
+        let is_off = tag.contains("checkbox") && !tag.contains(" checked");
+        let value = if tag.starts_with("select") {
+            let options = &form[form.find(tag).unwrap()..];
+            let options = &options[..options.find("</select>").unwrap()];
+            let chosen = options.split("<option").find(|option| option.contains(" selected"));
+            chosen.and_then(|option| option.split('"').nth(1)).unwrap_or_default().to_owned()
+        } else {
+            attribute("value").unwrap_or_else(|| "on".to_owned())
+        };
+        if !is_off {
+            fields.push((name, value));
+        }
+    }
+    for (name, value) in changed {
+        match fields.iter_mut().find(|field| field.0 == *name) {
+            Some(field) => field.1 = (*value).to_owned(),
+            None => fields.push(((*name).to_owned(), (*value).to_owned())),
+        }
+    }
+    fields.push(("do".to_owned(), "save".to_owned()));
+    let encoded =
+        |text: &str| -> String { text.bytes().map(|byte| format!("%{byte:02X}")).collect() };
+    let pairs = fields.iter().map(|(name, value)| format!("{}={}", encoded(name), encoded(value)));
+    pairs.collect::<Vec<_>>().join("&")
+}

@@ -27,18 +27,18 @@ pub(crate) async fn export(
             figure(estimate.and_then(|estimate| estimate.half_width)),
         ]
     };
-    let rows = trial.inputs.intervals.iter().zip(&result.intervals).zip(&theory.intervals).map(
-        |((interval, measures), theory)| {
-            let local = interval.start.to_zoned(visit.centre.zone.clone());
-            let mut row = vec![
-                local.strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(),
-                interval.agents.to_string(),
-            ];
+    let people = trial.inputs.people();
+    let rows = trial.inputs.starts().zip(&result.intervals).zip(people).enumerate().map(
+        |(interval, ((start, measures), agents))| {
+            let local = start.to_zoned(visit.centre.zone.clone());
+            let mut row =
+                vec![local.strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(), agents.to_string()];
             row.extend(pair(Some(measures.offered)));
             row.extend(pair(measures.service_level));
             row.extend(pair(measures.abandonment));
             row.extend(pair(measures.answer_secs));
             row.extend(pair(measures.occupancy));
+            let theory = theory.as_ref().and_then(|theory| theory.intervals[interval]);
             row.push(
                 theory.map_or_else(String::new, |outcome| format!("{:.6}", outcome.service_level)),
             );

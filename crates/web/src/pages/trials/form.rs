@@ -2,9 +2,12 @@
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{CoverChoice, PlannedInterval, TrialInputs, trial_intervals};
-use barometer_simulate::{DemandLuck, Spread};
+use barometer_plan::{
+    CoverChoice, PlannedInterval, TrialInputs, TrialTeam, customers_of, trial_intervals,
+};
+use barometer_simulate::DemandLuck;
 use barometer_store::{ContactType, NewTrial, StrategyVersion};
+use barometer_strategy::Duration;
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
@@ -35,6 +38,10 @@ pub(crate) struct TrialForm {
     pub cover: String,
     pub more: String,
     pub people: String,
+    /// People all day in each further team of the strategy.
+    pub helpers: String,
+    /// Points of service level to which the trial is to be known; nothing to play all days.
+    pub precision: String,
     pub handling: String,
     /// "uncertain": days are drawn as far off the forecast as days have been; "exact": they are not.
     pub demand: String,
@@ -53,6 +60,8 @@ impl Default for TrialForm {
             cover: "planned".to_owned(),
             more: "0".to_owned(),
             people: String::new(),
+            helpers: "0".to_owned(),
+            precision: String::new(),
             handling: "exponential".to_owned(),
             demand: "uncertain".to_owned(),
             replications: "200".to_owned(),
@@ -126,6 +135,13 @@ fn new_trial(
     } else {
         wrong.whole("more", &typed.more, -MOST_PEOPLE..=MOST_PEOPLE)
     };
+    let helpers = typed.helpers.trim();
+    let helpers = if helpers.is_empty() { "0" } else { helpers };
+    let helpers = wrong.whole("helpers", helpers, 0..=MOST_PEOPLE).unwrap_or(0).unsigned_abs();
+    let precision = wrong.number("precision", &typed.precision);
+    if precision.is_some_and(|points| !(0.01..=50.0).contains(&points)) {
+        wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
+    }
     let choice = typed.cover_choice(&mut wrong);
     let agents = choice.zip(more).and_then(|(choice, more)| {
         let agents = choice.agents(plan, more);
@@ -142,16 +158,26 @@ fn new_trial(
     else {
         return Err(wrong);
     };
-    let inputs = TrialInputs {
-        strategy: version.strategy.clone(),
-        rules: contact_type.rules,
-        interval_secs: contact_type.grain.secs(),
-        intervals: trial_intervals(plan, &agents, contact_type.grain.duration()),
-        handling: handling(&typed.handling),
-        luck,
-        replications,
-        seed,
-    };
+    let customers = customers_of(&contact_type.rules, &handling(&typed.handling));
+    let mut inputs = TrialInputs::of_one_type(
+        version.strategy.clone(),
+        contact_type.rules,
+        &visit.centre.zone,
+        contact_type.grain.secs(),
+        (&contact_type.name, customers),
+        &trial_intervals(plan, &agents, contact_type.grain.duration()),
+    );
+    let intervals = inputs.interval_count();
+    let further = version
+        .strategy
+        .teams
+        .iter()
+        .skip(1)
+        .map(|team| TrialTeam { team: team.id.clone(), agents: vec![helpers; intervals] });
+    inputs.teams.extend(further);
+    inputs.types.iter_mut().for_each(|each| each.luck = luck.clone());
+    inputs.precision = precision.map(|points| points / 100.0);
+    (inputs.replications, inputs.seed) = (replications, seed);
     if let Err(error) = inputs.experiment() {
         wrong.note("cover", format!("This cannot be played: {error}."));
         return Err(wrong);
@@ -166,18 +192,20 @@ fn new_trial(
     })
 }
 
-fn handling(key: &str) -> Spread {
+/// How handle times spread; the mean is the forecast's.
+fn handling(key: &str) -> Duration {
+    let mean_secs = 1.0;
     match key {
-        "log-normal" => Spread::LogNormal { variation: 0.7 },
-        "constant" => Spread::Constant,
-        _ => Spread::Exponential,
+        "log-normal" => Duration::LogNormal { mean_secs, variation: 0.7 },
+        "constant" => Duration::Constant { secs: mean_secs },
+        _ => Duration::Exponential { mean_secs },
     }
 }
 
-pub(super) const fn handling_key(handling: Spread) -> &'static str {
-    match handling {
-        Spread::LogNormal { .. } => "log-normal",
-        Spread::Constant => "constant",
-        Spread::Exponential => "exponential",
+pub(super) fn handling_key(inputs: &TrialInputs) -> &'static str {
+    match inputs.types.first().map(|first| &first.customers.handling) {
+        Some(Duration::LogNormal { .. }) => "log-normal",
+        Some(Duration::Constant { .. }) => "constant",
+        _ => "exponential",
     }
 }

@@ -2,6 +2,7 @@
 
 mod export;
 mod form;
+mod parts;
 mod progress;
 mod result;
 
@@ -49,6 +50,8 @@ struct FormView {
     days: Vec<DayChoice>,
     versions: Vec<VersionChoice>,
     typed: TrialForm,
+    /// Whether a version has more than one team.
+    has_helpers: bool,
     no_plan: Option<String>,
     strategy: String,
 }
@@ -109,8 +112,9 @@ pub(crate) async fn list(
         typed.version = Some(before.strategy_version);
         typed.replications = before.inputs.replications.to_string();
         typed.seed = before.inputs.seed.to_string();
-        typed.handling = handling_key(before.inputs.handling).to_owned();
-        let demand = if before.inputs.luck.is_some() { "uncertain" } else { "exact" };
+        typed.handling = handling_key(&before.inputs).to_owned();
+        let luck = before.inputs.types.iter().any(|each| each.luck.is_some());
+        let demand = if luck { "uncertain" } else { "exact" };
         typed.demand = demand.to_owned();
     }
     page(&list_page(&app, &visit, typed).await?)
@@ -195,6 +199,7 @@ async fn form_view(
                 is_chosen: Some(version.id) == wanted,
             })
             .collect(),
+        has_helpers: versions.iter().any(|version| version.strategy.teams.len() > 1),
         typed,
         no_plan,
         strategy: Stage::Strategy.address(day, Some(chosen.id)),
@@ -240,7 +245,7 @@ const fn state_word(state: TrialState) -> &'static str {
 }
 
 fn demand_words(inputs: &TrialInputs) -> String {
-    match &inputs.luck {
+    match inputs.types.iter().find_map(|each| each.luck.as_ref()) {
         None => {
             "Contacts arrive at random around the forecast, which is taken as exact.".to_owned()
         }
@@ -269,7 +274,10 @@ pub(crate) async fn show(
     let visit = Visit { day: trial.day, ..visit };
     let zone = &visit.centre.zone;
     let result = match &trial.result {
-        Some(result) => Some(ResultView::of(&trial, result, zone)?),
+        Some(result) => {
+            let summary = app.store.trial_summary(id).await?;
+            Some(ResultView::of(&trial, result, summary.as_ref(), zone)?)
+        }
         None => None,
     };
     let template = ShowPage {
@@ -285,7 +293,7 @@ pub(crate) async fn show(
             trial.inputs.strategy.name,
             trial.cover_words,
             words::thousands(f64::from(trial.inputs.replications)),
-            handling_key(trial.inputs.handling),
+            handling_key(&trial.inputs),
             trial.inputs.seed,
             trial.created_by.as_deref().unwrap_or("nobody"),
             words::moment(trial.created_at, zone),

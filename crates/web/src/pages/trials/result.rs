@@ -2,11 +2,12 @@
 
 use barometer_plan::{Judged, Rules, Target, Theory, TrialResult, Verdict};
 use barometer_queueing::Outcome;
-use barometer_simulate::Measures;
+use barometer_simulate::{Measures, Summary};
 use barometer_store::Trial;
 use jiff::tz::TimeZone;
 use serde::Serialize;
 
+use super::parts::PartsView;
 use crate::charts;
 use crate::page_error::PageError;
 use crate::words;
@@ -14,11 +15,13 @@ use crate::words;
 pub(super) struct ResultView {
     pub verdict: Option<Verdict>,
     pub sentence: String,
-    pub theory_name: &'static str,
+    pub theory_name: Option<&'static str>,
     pub rows: Vec<MeasureRow>,
     pub chart: String,
     pub intervals: Vec<IntervalRow>,
     pub theory_note: String,
+    /// Queues, teams, agents, ways and waits; `None` where the trial was kept without them.
+    pub parts: Option<PartsView>,
 }
 
 pub(super) struct MeasureRow {
@@ -47,7 +50,7 @@ struct TrialChart {
     low: Vec<Option<f64>>,
     high: Vec<Option<f64>>,
     theory: Vec<Option<f64>>,
-    theory_name: &'static str,
+    theory_name: Option<&'static str>,
     target: f64,
 }
 
@@ -55,19 +58,27 @@ struct TrialChart {
 const WORTH_A_ROW: f64 = 0.0005;
 
 impl ResultView {
-    pub fn of(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> Result<Self, PageError> {
+    pub fn of(
+        trial: &Trial,
+        result: &TrialResult,
+        summary: Option<&Summary>,
+        zone: &TimeZone,
+    ) -> Result<Self, PageError> {
         let rules = &trial.inputs.rules;
         let theory = trial.inputs.theory().map_err(|error| PageError::Internal(Box::new(error)))?;
         let judged = result.judge(rules);
-        let theory_name = words::model_name(theory.model);
+        let parts = summary.map(|summary| PartsView::of(trial, summary));
+        let theory = theory.as_ref();
+        let theory_name = theory.map(|theory| words::model_name(theory.model));
         Ok(Self {
             verdict: judged.iter().map(|judged| judged.verdict).max(),
             sentence: sentence(&judged, rules) + &worst_interval(trial, result, zone),
-            rows: measure_rows(&result.day, &theory, &judged, rules),
-            chart: charts::embedded(&trial_chart(trial, result, &theory, theory_name, zone))?,
-            intervals: interval_rows(trial, result, &theory, zone),
-            theory_note: theory_note(&theory, theory_name, result),
+            rows: measure_rows(&result.day, theory, &judged, rules),
+            chart: charts::embedded(&trial_chart(trial, result, theory, theory_name, zone))?,
+            intervals: interval_rows(trial, result, theory, zone),
+            theory_note: theory_note(theory, result),
             theory_name,
+            parts: parts.transpose()?,
         })
     }
 }
@@ -102,9 +113,9 @@ fn sentence(judged: &[Judged], rules: &Rules) -> String {
 
 /// When the day's service level is lowest, where that is below the target.
 fn worst_interval(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> String {
-    let levels = trial.inputs.intervals.iter().zip(&result.intervals);
+    let levels = trial.inputs.starts().zip(&result.intervals);
     let lowest = levels
-        .filter_map(|(interval, measures)| Some((interval.start, measures.service_level?.mean)))
+        .filter_map(|(start, measures)| Some((start, measures.service_level?.mean)))
         .min_by(|(_, one), (_, other)| one.total_cmp(other));
     match lowest {
         Some((start, level)) if level < trial.inputs.rules.service_level => format!(
@@ -118,12 +129,13 @@ fn worst_interval(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> Strin
 
 fn measure_rows(
     day: &Measures,
-    theory: &Theory,
+    theory: Option<&Theory>,
     judged: &[Judged],
     rules: &Rules,
 ) -> Vec<MeasureRow> {
     let on = |target: Target| judged.iter().find(|each| each.target == target);
     let says = |figure: fn(&Outcome) -> String| {
+        let Some(theory) = theory else { return words::NONE.to_owned() };
         theory.day.as_ref().map_or_else(|| "no steady state".to_owned(), figure)
     };
     let judged_row = |target: Target, trial: String, theory: String| MeasureRow {
@@ -168,7 +180,12 @@ fn measure_rows(
     let none = || words::NONE.to_owned();
     for (name, share) in [
         ("To voicemail", day.to_voicemail),
-        ("Released when full or too long", day.released),
+        ("Released", day.released),
+        ("Busy tone", day.blocked),
+        ("To an outside number", day.outside),
+        ("Settled by the assistant", day.contained),
+        ("Called back", day.called_back),
+        ("Callback failed", day.callback_failed),
         ("Never answered: nobody left", day.left_waiting),
     ] {
         if share.is_some_and(|share| share.mean >= WORTH_A_ROW) {
@@ -186,9 +203,19 @@ fn measure_rows(
     rows
 }
 
-fn theory_note(theory: &Theory, name: &str, result: &TrialResult) -> String {
+fn theory_note(theory: Option<&Theory>, result: &TrialResult) -> String {
+    let Some(theory) = theory else {
+        return "No formula covers several teams or contact types: only a trial can tell."
+            .to_owned();
+    };
+    let name = words::model_name(theory.model);
+    let left_out: Vec<String> = theory.left_out.iter().map(|&each| each.to_owned()).collect();
+    let besides = match left_out.as_slice() {
+        [] => String::new(),
+        parts => format!(" It also leaves out {}.", words::listing(parts)),
+    };
     let assumes = format!(
-        "{name} takes each interval as settled, the queue as endless and the day's backlog as none; the trial does not."
+        "{name} takes each interval as settled, the queue as endless and the day's backlog as none; the trial does not.{besides}"
     );
     match (&theory.day, result.day.service_level) {
         (Some(day), Some(level)) => {
@@ -208,25 +235,20 @@ fn theory_note(theory: &Theory, name: &str, result: &TrialResult) -> String {
 fn trial_chart(
     trial: &Trial,
     result: &TrialResult,
-    theory: &Theory,
-    theory_name: &'static str,
+    theory: Option<&Theory>,
+    theory_name: Option<&'static str>,
     zone: &TimeZone,
 ) -> TrialChart {
     let percent = |share: f64| charts::tenth((share * 100.0).clamp(0.0, 100.0));
     let levels = || result.intervals.iter().map(|interval| interval.service_level);
     TrialChart {
-        labels: trial
-            .inputs
-            .intervals
-            .iter()
-            .map(|interval| words::clock(interval.start, zone))
-            .collect(),
+        labels: trial.inputs.starts().map(|start| words::clock(start, zone)).collect(),
         trial: levels().map(|level| level.map(|level| percent(level.mean))).collect(),
         low: levels().map(|level| level.map(|level| percent(level.low()))).collect(),
         high: levels().map(|level| level.map(|level| percent(level.high()))).collect(),
         theory: theory
-            .intervals
-            .iter()
+            .into_iter()
+            .flat_map(|theory| &theory.intervals)
             .map(|outcome| outcome.map(|outcome| percent(outcome.service_level)))
             .collect(),
         theory_name,
@@ -237,24 +259,27 @@ fn trial_chart(
 fn interval_rows(
     trial: &Trial,
     result: &TrialResult,
-    theory: &Theory,
+    theory: Option<&Theory>,
     zone: &TimeZone,
 ) -> Vec<IntervalRow> {
+    let people = trial.inputs.people();
+    let says = |interval: usize| {
+        let outcome = theory.and_then(|theory| *theory.intervals.get(interval)?);
+        outcome
+            .map_or_else(|| words::NONE.to_owned(), |outcome| words::percent(outcome.service_level))
+    };
     trial
         .inputs
-        .intervals
-        .iter()
+        .starts()
         .zip(&result.intervals)
-        .zip(&theory.intervals)
-        .map(|((interval, measures), theory)| IntervalRow {
-            time: words::clock(interval.start, zone),
-            agents: interval.agents,
-            offered: format!("{:.1}", measures.offered.mean),
+        .zip(people)
+        .enumerate()
+        .map(|(interval, ((start, measures), agents))| IntervalRow {
+            time: words::clock(start, zone),
+            agents,
+            offered: words::estimated_count(measures.offered),
             level: words::estimated_percent(measures.service_level),
-            theory: theory.map_or_else(
-                || words::NONE.to_owned(),
-                |outcome| words::percent(outcome.service_level),
-            ),
+            theory: says(interval),
             abandonment: words::estimated_percent(measures.abandonment),
             answer: words::estimated_secs(measures.answer_secs),
             occupancy: words::estimated_percent(measures.occupancy),
@@ -267,7 +292,7 @@ mod tests {
     use super::*;
 
     fn judged(target: Target, wanted: f64, mean: f64, half: f64, verdict: Verdict) -> Judged {
-        let got = barometer_simulate::Estimate { mean, half_width: Some(half) };
+        let got = barometer_simulate::Estimate { mean, half_width: Some(half), error: None };
         Judged { target, wanted, got, verdict }
     }
 

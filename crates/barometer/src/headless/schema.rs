@@ -1,0 +1,30 @@
+//! `barometer schema`: the JSON Schemas of what can be read.
+
+use anyhow::Result;
+use barometer_strategy::{CustomersFile, Strategy};
+use clap::{Args, ValueEnum};
+
+#[derive(Args)]
+pub struct Options {
+    /// Of what.
+    #[arg(value_enum, default_value_t = What::Strategy)]
+    what: What,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum What {
+    /// A strategy.
+    Strategy,
+    /// What the contacts of each type are like.
+    Customers,
+}
+
+/// Runs the command.
+pub fn run(options: &Options) -> Result<()> {
+    let schema = match options.what {
+        What::Strategy => Strategy::schema(),
+        What::Customers => CustomersFile::schema(),
+    };
+    println!("{}", serde_json::to_string_pretty(&schema)?);
+    Ok(())
+}

@@ -1,0 +1,204 @@
+//! The results of a trial as files: one row per figure, with its standard error.
+
+use std::path::Path;
+
+use anyhow::{Context, Result};
+use barometer_simulate::{Demand, Estimate, Experiment, Happened, Story, Summary, What};
+use barometer_strategy::Strategy;
+use jiff::{SignedDuration, Timestamp};
+use serde_json::Value;
+
+use crate::headless::csv_file;
+
+/// Everything that is written.
+pub(super) struct Told<'a> {
+    pub experiment: &'a Experiment,
+    pub summary: &'a Summary,
+    pub demand: &'a Demand,
+}
+
+type Named = Vec<(&'static str, Option<Estimate>)>;
+
+const COLUMNS: [&str; 8] = [
+    "part",
+    "name",
+    "interval_start",
+    "measure",
+    "mean",
+    "standard_error",
+    "half_width_95",
+    "replications",
+];
+
+impl Told<'_> {
+    /// Writes day.csv, intervals.csv, waits.csv and trial.json.
+    pub async fn write(&self, folder: &Path, about: &Value) -> Result<()> {
+        let day = self.day();
+        csv_file::write(&folder.join("day.csv"), COLUMNS, day.clone()).await?;
+        csv_file::write(&folder.join("intervals.csv"), COLUMNS, self.intervals()).await?;
+        let waits = ["contact_type", "outcome", "at_most_secs", "contacts"];
+        csv_file::write(&folder.join("waits.csv"), waits, self.waits()).await?;
+        let figures = day.iter().map(|row| {
+            let cells = COLUMNS.iter().zip(row).filter(|(_, cell)| !cell.is_empty());
+            let value = |(column, cell): (&&str, &String)| {
+                let number =
+                    cell.parse::<f64>().ok().filter(|_| !matches!(*column, "part" | "name"));
+                (
+                    (*column).to_owned(),
+                    number.map_or_else(|| Value::from(cell.as_str()), Value::from),
+                )
+            };
+            cells.map(value).collect::<Value>()
+        });
+        let mut whole = about.clone();
+        whole["figures"] = figures.collect();
+        let path = folder.join("trial.json");
+        std::fs::write(&path, serde_json::to_string_pretty(&whole)?)
+            .with_context(|| format!("writing {}", path.display()))
+    }
+
+    fn day(&self) -> Vec<Vec<String>> {
+        let names = self.experiment.names();
+        let summary = self.summary;
+        let mut rows = Vec::new();
+        self.push(&mut rows, ("all", ""), None, summary.day().named());
+        for (at, name) in names.types.iter().enumerate() {
+            self.push(&mut rows, ("contact_type", name), None, summary.of_type(at).named());
+        }
+        for (at, name) in names.lines.iter().enumerate() {
+            self.push(&mut rows, ("line", name), None, summary.of_line(at).named());
+        }
+        for (at, name) in names.teams.iter().enumerate() {
+            self.push(&mut rows, ("team", name), None, summary.of_team(at).named());
+        }
+        for ((_, name), agent) in names.agents.iter().zip(summary.agents()) {
+            self.push(&mut rows, ("agent", name), None, agent.named());
+        }
+        for (name, label) in names.labels.iter().zip(summary.labels()) {
+            self.push(&mut rows, ("label", name), None, label.named());
+        }
+        for (flow, contacts) in names.flows.iter().zip(summary.flows()) {
+            let name = format!("{} > {} > {}", flow.from, flow.why, flow.to);
+            self.push(&mut rows, ("way", &name), None, vec![("contacts", Some(contacts))]);
+        }
+        rows
+    }
+
+    fn intervals(&self) -> Vec<Vec<String>> {
+        let names = self.experiment.names();
+        let summary = self.summary;
+        let mut rows = Vec::new();
+        let mut part = |part: (&str, &str), intervals: Vec<Named>| {
+            for (interval, named) in intervals.into_iter().enumerate() {
+                self.push(&mut rows, part, Some(interval), named);
+            }
+        };
+        let of = |measures: Vec<barometer_simulate::Measures>| -> Vec<Named> {
+            measures.iter().map(barometer_simulate::Measures::named).collect()
+        };
+        part(("all", ""), of(summary.intervals()));
+        for (at, name) in names.types.iter().enumerate() {
+            part(("contact_type", name), of(summary.type_intervals(at)));
+        }
+        for (at, name) in names.lines.iter().enumerate() {
+            let lines = summary.line_intervals(at);
+            part(("line", name), lines.iter().map(|line| line.named()).collect());
+        }
+        for (at, name) in names.teams.iter().enumerate() {
+            let teams = summary.team_intervals(at);
+            part(("team", name), teams.iter().map(|team| team.named()).collect());
+        }
+        rows
+    }
+
+    fn push(
+        &self,
+        rows: &mut Vec<Vec<String>>,
+        (part, name): (&str, &str),
+        interval: Option<usize>,
+        named: Named,
+    ) {
+        let start = interval.map_or_else(String::new, |interval| self.start(interval));
+        for (measure, estimate) in named {
+            let Some(Estimate { mean, half_width, error }) = estimate else { continue };
+            // Nothing is lost: the shortest text that reads back as the same number.
+            let figure = |figure: Option<f64>| figure.map_or_else(String::new, |f| f.to_string());
+            rows.push(vec![
+                part.to_owned(),
+                name.to_owned(),
+                start.clone(),
+                measure.to_owned(),
+                mean.to_string(),
+                figure(error),
+                figure(half_width),
+                self.summary.replications().to_string(),
+            ]);
+        }
+    }
+
+    fn start(&self, interval: usize) -> String {
+        let after = SignedDuration::from_secs_f64(interval as f64 * self.demand.interval_secs);
+        let start: Timestamp = self.demand.start + after;
+        start.to_zoned(self.demand.zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
+    }
+
+    fn waits(&self) -> Vec<Vec<String>> {
+        let names = &self.experiment.names().types;
+        let kinds = [
+            ("answered", self.summary.answer_waits()),
+            ("abandoned", self.summary.abandon_waits()),
+        ];
+        let mut rows = Vec::new();
+        for (outcome, sketches) in kinds {
+            for (name, sketch) in names.iter().zip(sketches) {
+                for (secs, contacts) in sketch.bins() {
+                    rows.push(vec![
+                        name.clone(),
+                        outcome.to_owned(),
+                        secs.to_string(),
+                        contacts.to_string(),
+                    ]);
+                }
+            }
+        }
+        rows
+    }
+}
+
+/// Writes all that happened in one replication as story-<replication>.csv.
+pub(super) async fn write_story(
+    folder: &Path,
+    replication: u32,
+    story: &Story,
+    strategy: &Strategy,
+    experiment: &Experiment,
+) -> Result<()> {
+    let names = experiment.names();
+    let agent = |agent: u32| names.agents[agent as usize].1.clone();
+    let row = |happened: &Happened| {
+        let (what, where_or_who) = match happened.what {
+            What::Came => ("came", String::new()),
+            What::Reached { step } => ("reached", strategy.steps[usize::from(step)].name.clone()),
+            What::Joined { line } => ("joined", names.lines[usize::from(line)].clone()),
+            What::RingsAt { agent: at } => ("rings at", agent(at)),
+            What::NotAnswered => ("not answered", String::new()),
+            What::Answered { agent: by } => ("answered", agent(by)),
+            What::Done { agent: by } => ("done", agent(by)),
+            What::Ended { how } => ("ended", format!("{how:?}").to_lowercase()),
+            What::CallbackPromised => ("callback promised", String::new()),
+            What::AgentCame { agent: who } => ("agent came", agent(who)),
+            What::AgentLeft { agent: who } => ("agent left", agent(who)),
+        };
+        let is_contact = !matches!(happened.what, What::AgentCame { .. } | What::AgentLeft { .. });
+        let contact = if is_contact { happened.contact.to_string() } else { String::new() };
+        let kind = if is_contact {
+            names.types[usize::from(happened.kind)].clone()
+        } else {
+            String::new()
+        };
+        vec![happened.at_secs.to_string(), contact, kind, what.to_owned(), where_or_who]
+    };
+    let columns = ["at_secs", "contact", "contact_type", "what", "where_or_who"];
+    let rows = story.happened.iter().map(row).collect();
+    csv_file::write(&folder.join(format!("story-{replication}.csv")), columns, rows).await
+}

@@ -1,0 +1,224 @@
+//! A trial as it is kept: everything it depends on, and what it came to beside theory.
+
+mod earlier;
+mod result;
+mod theory;
+
+use barometer_simulate::{
+    Arrivals, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError, People,
+    Summary, TeamCover, TypeDemand,
+};
+use barometer_strategy::{Channel, Customers, Duration, Strategy};
+use std::ops::Range;
+
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Timestamp};
+use serde::{Deserialize, Serialize};
+
+use crate::IntervalLoad;
+use crate::need::Model;
+use crate::rules::Rules;
+pub use result::{Judged, TrialResult};
+pub use theory::Theory;
+
+/// Parts of a trial, at most, and replications of a part, at least.
+const MOST_PARTS: u32 = 40;
+const LEAST_PART: u32 = 25;
+
+/// Everything that a trial's numbers follow from. Kept with the trial, never changed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(from = "earlier::AnyInputs")]
+pub struct TrialInputs {
+    /// The strategy tried.
+    pub strategy: Strategy,
+    /// The targets by which the trial is judged.
+    pub rules: Rules,
+    /// When the first interval begins.
+    pub start: Timestamp,
+    /// IANA name of the centre's zone.
+    pub zone: String,
+    /// Length of an interval in seconds.
+    pub interval_secs: f64,
+    /// Who comes.
+    pub types: Vec<TrialType>,
+    /// Who is at work.
+    pub teams: Vec<TrialTeam>,
+    /// Half-width of the service level's 95% confidence interval at which the trial may stop
+    /// before all replications are played; `None` to play them all.
+    #[serde(default)]
+    pub precision: Option<f64>,
+    /// Simulated days, at most.
+    pub replications: u32,
+    /// Seed of all randomness.
+    pub seed: u64,
+}
+
+/// What comes of one contact type.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TrialType {
+    /// Its name.
+    pub name: String,
+    /// What its contacts are like.
+    pub customers: Customers,
+    /// Interval by interval, without gaps.
+    pub intervals: Vec<DemandInterval>,
+    /// Whether contacts come at random around these numbers, or were counted.
+    #[serde(default)]
+    pub arrivals: Arrivals,
+    /// How far days may be off the forecast; the forecast is exact when none.
+    #[serde(default)]
+    pub luck: Option<DemandLuck>,
+}
+
+/// The people of one team.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TrialTeam {
+    /// The team's id in the strategy.
+    pub team: String,
+    /// People at work, interval by interval.
+    pub agents: Vec<u32>,
+}
+
+/// One interval of a day for one contact type and one team.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TrialInterval {
+    /// When it starts.
+    pub start: Timestamp,
+    /// What is expected of it.
+    pub load: IntervalLoad,
+    /// People on the phones.
+    pub agents: u32,
+}
+
+/// What the contacts of a type are like, from its rules and how its handle times spread.
+pub fn customers_of(rules: &Rules, handling: &Duration) -> Customers {
+    let channel = match (rules.model, rules.concurrency) {
+        (Some(Model::Deadline), _) => Channel::Task,
+        (_, 1) => Channel::Call,
+        _ => Channel::Chat,
+    };
+    let mut customers = Customers::calls(handling.mean_secs(), rules.patience_secs);
+    (customers.channel, customers.handling) = (channel, handling.clone());
+    customers
+}
+
+impl TrialInputs {
+    /// A trial of one contact type whose intervals, without gaps, say who is at work in the
+    /// strategy's first team: 200 days, seed 1.
+    pub fn of_one_type(
+        strategy: Strategy,
+        rules: Rules,
+        zone: &TimeZone,
+        interval_secs: f64,
+        contacts: (&str, Customers),
+        intervals: &[TrialInterval],
+    ) -> Self {
+        let (name, customers) = contacts;
+        let team = strategy.teams.first().map(|team| team.id.clone()).unwrap_or_default();
+        let loads = intervals.iter().map(|interval| DemandInterval {
+            contacts: interval.load.contacts,
+            handle_secs: interval.load.handle_secs,
+        });
+        Self {
+            rules,
+            start: intervals.first().map_or(Timestamp::UNIX_EPOCH, |first| first.start),
+            zone: zone.iana_name().unwrap_or("UTC").to_owned(),
+            interval_secs,
+            types: vec![TrialType {
+                name: name.to_owned(),
+                customers,
+                intervals: loads.collect(),
+                arrivals: Arrivals::Random,
+                luck: None,
+            }],
+            teams: vec![TrialTeam {
+                team,
+                agents: intervals.iter().map(|interval| interval.agents).collect(),
+            }],
+            precision: None,
+            replications: 200,
+            seed: 1,
+            strategy,
+        }
+    }
+
+    /// The experiment that plays these inputs.
+    ///
+    /// # Errors
+    ///
+    /// [`ExperimentError`] says which part cannot be played.
+    pub fn experiment(&self) -> Result<Experiment, ExperimentError> {
+        let types = self.types.iter().map(|each| TypeDemand {
+            name: each.name.clone(),
+            customers: each.customers.clone(),
+            intervals: each.intervals.clone(),
+            arrivals: each.arrivals,
+            luck: each.luck.clone(),
+        });
+        let demand = Demand {
+            start: self.start,
+            zone: TimeZone::get(&self.zone).unwrap_or(TimeZone::UTC),
+            interval_secs: self.interval_secs,
+            types: types.collect(),
+        };
+        let teams = self.teams.iter().map(|each| TeamCover {
+            team: each.team.clone(),
+            people: People::Counted(each.agents.clone()),
+        });
+        let cover = Cover { teams: teams.collect() };
+        Experiment::new(
+            &self.strategy,
+            &demand,
+            &cover,
+            self.rules.within_secs,
+            self.replications,
+            self.seed,
+        )
+    }
+
+    /// Replications of each part in which the trial is played. They depend on nothing but how many
+    /// replications there are: sums of floating-point numbers depend on where they are split.
+    pub fn parts(&self) -> Vec<Range<u32>> {
+        let size = self.replications.div_ceil(MOST_PARTS).max(LEAST_PART);
+        (0..self.replications.div_ceil(size))
+            .map(|part| part * size..((part + 1) * size).min(self.replications))
+            .collect()
+    }
+
+    /// Merges parts in order, until the wanted precision is reached. `None` while more parts are
+    /// needed than there are.
+    pub fn merged(&self, parts: &[Summary]) -> Option<Summary> {
+        let mut parts = parts.iter();
+        let mut merged = parts.next()?.clone();
+        loop {
+            if merged.replications() >= self.replications || self.is_precise(&merged) {
+                return Some(merged);
+            }
+            merged.merge(parts.next()?);
+        }
+    }
+
+    fn is_precise(&self, summary: &Summary) -> bool {
+        let half_width = summary.day().service_level.and_then(|level| level.half_width);
+        self.precision.zip(half_width).is_some_and(|(wanted, half_width)| half_width <= wanted)
+    }
+
+    /// How many intervals it has.
+    pub fn interval_count(&self) -> usize {
+        self.types.first().map_or(0, |each| each.intervals.len())
+    }
+
+    /// When each interval begins.
+    pub fn starts(&self) -> impl Iterator<Item = Timestamp> {
+        let step = SignedDuration::from_secs_f64(self.interval_secs);
+        (0i32..).take(self.interval_count()).map(move |nth| self.start + step * nth)
+    }
+
+    /// People at work in each interval, all teams together.
+    pub fn people(&self) -> Vec<u32> {
+        let of = |interval: usize| {
+            self.teams.iter().filter_map(|team| team.agents.get(interval)).sum::<u32>()
+        };
+        (0..self.interval_count()).map(of).collect()
+    }
+}

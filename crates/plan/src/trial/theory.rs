@@ -1,0 +1,146 @@
+//! What the steady-state models say of the part of a trial that they cover.
+
+use barometer_queueing::{Outcome, QueueError, Traffic};
+use barometer_strategy::{Duration, Next, OfferOrder, Queue, StepKind, Team};
+
+use super::TrialInputs;
+use crate::need::Model;
+use crate::rules::Rules;
+
+/// What the steady-state model says of the same day.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Theory {
+    /// Which model.
+    pub model: Model,
+    /// The day, each interval weighed by its contacts (occupancy by its people); `None` when an
+    /// interval has no steady state.
+    pub day: Option<Outcome>,
+    /// Interval by interval; `None` without contacts or without a steady state.
+    pub intervals: Vec<Option<Outcome>>,
+    /// What the trial plays and the model leaves out, in the planner's words.
+    pub left_out: Vec<&'static str>,
+}
+
+impl TrialInputs {
+    /// What the steady-state model says: one queue and one team, each interval settled. `None` where
+    /// the trial has more contact types or teams than any such model.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError`] when an interval's numbers are out of the model's range.
+    pub fn theory(&self) -> Result<Option<Theory>, QueueError> {
+        let Some((contacts, queue, team, agents)) = self.only_line() else { return Ok(None) };
+        let skill = team.answers(contacts.customers.channel);
+        let rules = Rules {
+            concurrency: skill.as_ref().map_or(1, |skill| skill.at_once),
+            slowing: skill.map_or(0.0, |skill| skill.slowing),
+            patience_secs: contacts.customers.patience.as_ref().map(Duration::mean_secs),
+            model: None,
+            ..self.rules
+        };
+        let model = Model::for_rules(&rules);
+        let mut intervals = Vec::with_capacity(contacts.intervals.len());
+        let mut day = DayMeans::default();
+        for (interval, &agents) in contacts.intervals.iter().zip(agents) {
+            let outcome = if interval.contacts > 0.0 {
+                let secs = self.interval_secs;
+                let traffic = Traffic::per_interval(
+                    interval.contacts,
+                    secs,
+                    interval.handle_secs * team.pace,
+                )?;
+                let outcome = model.outcome(traffic, agents, &rules)?;
+                day.add(interval.contacts, agents, outcome);
+                outcome
+            } else {
+                day.add_idle(agents);
+                None
+            };
+            intervals.push(outcome);
+        }
+        let left_out = left_out(queue, team, &contacts.customers.handling);
+        Ok(Some(Theory { model, day: day.outcome(), intervals, left_out }))
+    }
+
+    /// The contact type, queue, team and people of a trial that has one of each.
+    fn only_line(&self) -> Option<(&super::TrialType, &Queue, &Team, &[u32])> {
+        let [contacts] = self.types.as_slice() else { return None };
+        let busy: Vec<_> =
+            self.teams.iter().filter(|team| team.agents.iter().any(|&agents| agents > 0)).collect();
+        let [people] = busy.as_slice() else { return None };
+        let team = self.strategy.teams.iter().find(|team| team.id == people.team)?;
+        let entries = &self.strategy.entries;
+        let entry = entries
+            .iter()
+            .find(|entry| entry.contact_types.contains(&contacts.name))
+            .or_else(|| entries.iter().find(|entry| entry.contact_types.is_empty()))?;
+        let Next::Step(first) = &entry.first else { return None };
+        let StepKind::Queue(queue) = &self.strategy.step(first)?.does else { return None };
+        Some((contacts, queue, team, &people.agents))
+    }
+}
+
+fn left_out(queue: &Queue, team: &Team, handling: &Duration) -> Vec<&'static str> {
+    let offering = &queue.offering;
+    let rings = !team.answer_delay.is_nothing() || team.refused_share > 0.0;
+    [
+        (queue.places.is_some(), "the limit of places"),
+        (queue.longest_wait_secs.is_some(), "the longest wait"),
+        (rings, "the time until a ringing agent answers"),
+        (rings && offering.order == OfferOrder::AllAtOnce, "ringing everybody at once"),
+        (offering.wrap_up_secs > 0.0, "the least wrap-up"),
+        (!queue.announcements.is_empty(), "what is told to those who wait"),
+        (queue.callback.is_some(), "callbacks"),
+        (!matches!(handling, Duration::Exponential { .. }), "how handle times spread"),
+    ]
+    .into_iter()
+    .filter_map(|(is_played, words)| is_played.then_some(words))
+    .collect()
+}
+
+/// Means over a day's intervals.
+#[derive(Default)]
+struct DayMeans {
+    has_no_steady_state: bool,
+    offered: f64,
+    in_time: f64,
+    abandoned: f64,
+    answered: f64,
+    waited: f64,
+    delayed: f64,
+    busy: f64,
+    staffed: f64,
+}
+
+impl DayMeans {
+    fn add(&mut self, contacts: f64, agents: u32, outcome: Option<Outcome>) {
+        let Some(outcome) = outcome else {
+            self.has_no_steady_state = true;
+            return;
+        };
+        let answered = contacts * (1.0 - outcome.abandonment);
+        self.offered += contacts;
+        self.in_time += contacts * outcome.service_level;
+        self.abandoned += contacts * outcome.abandonment;
+        self.answered += answered;
+        self.waited += answered * outcome.answer_secs;
+        self.delayed += contacts * outcome.wait_probability;
+        self.busy += f64::from(agents) * outcome.occupancy;
+        self.staffed += f64::from(agents);
+    }
+
+    fn add_idle(&mut self, agents: u32) {
+        self.staffed += f64::from(agents);
+    }
+
+    fn outcome(&self) -> Option<Outcome> {
+        let of = |top: f64, bottom: f64| if bottom > 0.0 { top / bottom } else { 0.0 };
+        (!self.has_no_steady_state && self.offered > 0.0).then(|| Outcome {
+            service_level: of(self.in_time, self.offered),
+            abandonment: of(self.abandoned, self.offered),
+            answer_secs: of(self.waited, self.answered),
+            occupancy: of(self.busy, self.staffed),
+            wait_probability: of(self.delayed, self.offered),
+        })
+    }
+}

@@ -1,0 +1,95 @@
+//! Opening hours as seconds since a trial's start.
+
+use barometer_strategy::{HoursGate, OpenHours, Weekday};
+use jiff::civil::{Date, Time};
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, ToSpan};
+
+/// Days after a trial's last interval in which contacts may still be on their way.
+const DAYS_AFTER: f64 = 9.0;
+
+/// A trial's time: from when, for how long, in which zone.
+pub(super) struct TrialTime<'a> {
+    pub start: Timestamp,
+    pub secs: f64,
+    pub zone: &'a TimeZone,
+}
+
+impl TrialTime<'_> {
+    /// Stretches in which a gate is open, in order.
+    pub fn of_gate(&self, gate: &HoursGate) -> Vec<(f64, f64)> {
+        let own = gate.zone.as_deref().and_then(|name| TimeZone::get(name).ok());
+        let zone = own.as_ref().unwrap_or(self.zone);
+        self.stretches(zone, |date| {
+            match gate.exceptions.iter().find(|exception| exception.date == date) {
+                Some(exception) => exception.hours.clone(),
+                None => hours_on(&gate.hours, date),
+            }
+        })
+    }
+
+    /// Stretches of weekly hours in the centre's zone, in order.
+    pub fn of_week(&self, hours: &OpenHours) -> Vec<(f64, f64)> {
+        self.stretches(self.zone, |date| hours_on(std::slice::from_ref(hours), date))
+    }
+
+    fn stretches(
+        &self,
+        zone: &TimeZone,
+        hours: impl Fn(Date) -> Vec<(Time, Time)>,
+    ) -> Vec<(f64, f64)> {
+        let days = (self.secs / 86_400.0 + DAYS_AFTER) as i64;
+        let first = self.start.to_zoned(zone.clone()).date();
+        let secs_at = |date: Date, time: Time| {
+            // A time that the clocks skip is the next one that exists.
+            let at = date.to_datetime(time).to_zoned(zone.clone()).ok()?;
+            Some(at.timestamp().duration_since(self.start).as_secs_f64())
+        };
+        let mut stretches: Vec<(f64, f64)> = (-1..=days)
+            .filter_map(|ahead| first.checked_add(ahead.days()).ok())
+            .flat_map(|date| {
+                let stretch = |(from, until): (Time, Time)| {
+                    let is_midnight = until == Time::midnight();
+                    let last = if is_midnight { date.tomorrow().ok()? } else { date };
+                    Some((secs_at(date, from)?, secs_at(last, until)?))
+                };
+                hours(date).into_iter().filter_map(stretch).collect::<Vec<_>>()
+            })
+            .collect();
+        stretches.sort_by(|a, b| a.0.total_cmp(&b.0));
+        joined(stretches)
+    }
+}
+
+fn hours_on(hours: &[OpenHours], date: Date) -> Vec<(Time, Time)> {
+    let day = weekday(date);
+    hours
+        .iter()
+        .filter(|hours| hours.days.is_empty() || hours.days.contains(&day))
+        .map(|hours| (hours.from, hours.until))
+        .collect()
+}
+
+fn weekday(date: Date) -> Weekday {
+    match date.weekday() {
+        jiff::civil::Weekday::Monday => Weekday::Monday,
+        jiff::civil::Weekday::Tuesday => Weekday::Tuesday,
+        jiff::civil::Weekday::Wednesday => Weekday::Wednesday,
+        jiff::civil::Weekday::Thursday => Weekday::Thursday,
+        jiff::civil::Weekday::Friday => Weekday::Friday,
+        jiff::civil::Weekday::Saturday => Weekday::Saturday,
+        jiff::civil::Weekday::Sunday => Weekday::Sunday,
+    }
+}
+
+/// Stretches in order, with those that touch made one.
+fn joined(stretches: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
+    let mut joined: Vec<(f64, f64)> = Vec::with_capacity(stretches.len());
+    for (from, until) in stretches {
+        match joined.last_mut() {
+            Some(last) if from <= last.1 => last.1 = last.1.max(until),
+            _ => joined.push((from, until)),
+        }
+    }
+    joined
+}

@@ -1,0 +1,243 @@
+//! Replications folded into sums, from which every measure and its confidence follow.
+
+mod estimate;
+mod measures;
+
+use serde::{Deserialize, Serialize};
+
+use crate::sketch::WaitSketch;
+use crate::tally::{DayTally, TeamTally, TypeTally};
+pub use estimate::Estimate;
+pub(crate) use estimate::Pair;
+pub use measures::{AgentMeasures, LabelMeasures, LineMeasures, Measures, TeamMeasures};
+use measures::{Flow, Sums, Tallied, Whole};
+
+/// Sums over replications. Its size does not depend on how many there are.
+///
+/// Summaries of parts can be [merged](Self::merge). Floating-point sums depend on their order, so
+/// whoever splits a trial splits it the same way each time and merges in order.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Summary {
+    replications: u32,
+    intervals: usize,
+    interval_secs: f64,
+    /// All contacts: the day, then its intervals.
+    whole: Table,
+    types: Vec<Table>,
+    lines: Vec<Table>,
+    teams: Vec<Table>,
+    agents: Table,
+    labels: Table,
+    flows: Table,
+    answer_waits: Vec<WaitSketch>,
+    abandon_waits: Vec<WaitSketch>,
+}
+
+/// Rows of sums, one after the other.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+struct Table {
+    pairs: Vec<Pair>,
+}
+
+impl Table {
+    /// Adds one replication: one tally per row.
+    fn add<T: Tallied>(&mut self, rows: impl Iterator<Item = T>) {
+        let mut place = 0;
+        for row in rows {
+            for (top, bottom) in row.pairs() {
+                if place == self.pairs.len() {
+                    self.pairs.push(Pair::default());
+                }
+                self.pairs[place].add(top, bottom);
+                place += 1;
+            }
+        }
+    }
+
+    fn merge(&mut self, other: &Self) {
+        self.pairs.resize(self.pairs.len().max(other.pairs.len()), Pair::default());
+        self.pairs.iter_mut().zip(&other.pairs).for_each(|(pair, other)| pair.merge(other));
+    }
+}
+
+impl Summary {
+    /// An empty summary of trials with so many intervals.
+    pub fn new(intervals: usize, interval_secs: f64) -> Self {
+        Self {
+            replications: 0,
+            intervals,
+            interval_secs,
+            whole: Table::default(),
+            types: Vec::new(),
+            lines: Vec::new(),
+            teams: Vec::new(),
+            agents: Table::default(),
+            labels: Table::default(),
+            flows: Table::default(),
+            answer_waits: Vec::new(),
+            abandon_waits: Vec::new(),
+        }
+    }
+
+    /// Adds one replication. Add them in order: sums of floating-point numbers depend on it.
+    pub fn add(&mut self, day: &DayTally) {
+        self.replications += 1;
+        let n = self.intervals.max(1);
+        let of_interval = |interval: usize| {
+            let mut contacts = TypeTally::default();
+            let mut people = TeamTally::default();
+            day.types.iter().skip(interval).step_by(n).for_each(|each| contacts.add(each));
+            day.teams.iter().skip(interval).step_by(n).for_each(|each| people.add(each));
+            Whole(contacts, people)
+        };
+        let total = Whole(day.total(), day.total_of_teams());
+        self.whole.add(std::iter::once(total).chain((0..n).map(of_interval)));
+        add_parts(&mut self.types, day.types.chunks(n), |row| {
+            let mut total = TypeTally::default();
+            row.iter().for_each(|each| total.add(each));
+            let nobody = TeamTally::default();
+            std::iter::once(total).chain(row.iter().copied()).map(move |each| Whole(each, nobody))
+        });
+        add_parts(&mut self.lines, day.lines.chunks(n), |row| {
+            let mut total = crate::tally::LineTally::default();
+            row.iter().for_each(|each| total.add(each));
+            std::iter::once(total).chain(row.iter().copied())
+        });
+        add_parts(&mut self.teams, day.teams.chunks(n), |row| {
+            let mut total = TeamTally::default();
+            row.iter().for_each(|each| total.add(each));
+            std::iter::once(total).chain(row.iter().copied())
+        });
+        self.agents.add(day.agents.iter().copied());
+        self.labels.add(day.labels.iter().copied());
+        self.flows.add(day.flows.iter().map(|&count| Flow(count)));
+        add_waits(&mut self.answer_waits, &day.answer_waits);
+        add_waits(&mut self.abandon_waits, &day.abandon_waits);
+    }
+
+    /// Adds the replications of another summary of the same experiment.
+    pub fn merge(&mut self, other: &Self) {
+        self.replications += other.replications;
+        self.whole.merge(&other.whole);
+        for (parts, others) in [
+            (&mut self.types, &other.types),
+            (&mut self.lines, &other.lines),
+            (&mut self.teams, &other.teams),
+        ] {
+            parts.resize_with(parts.len().max(others.len()), Table::default);
+            parts.iter_mut().zip(others).for_each(|(part, other)| part.merge(other));
+        }
+        self.agents.merge(&other.agents);
+        self.labels.merge(&other.labels);
+        self.flows.merge(&other.flows);
+        add_waits(&mut self.answer_waits, &other.answer_waits);
+        add_waits(&mut self.abandon_waits, &other.abandon_waits);
+    }
+
+    /// Replications added so far.
+    pub fn replications(&self) -> u32 {
+        self.replications
+    }
+
+    /// The day as a whole.
+    pub fn day(&self) -> Measures {
+        self.read::<Whole>(&self.whole, 0, self.day_secs())
+    }
+
+    /// All contacts, interval by interval.
+    pub fn intervals(&self) -> Vec<Measures> {
+        self.rows::<Whole>(&self.whole)
+    }
+
+    /// One contact type: the day.
+    pub fn of_type(&self, kind: usize) -> Measures {
+        self.read::<Whole>(&self.types[kind], 0, self.day_secs())
+    }
+
+    /// One contact type, interval by interval.
+    pub fn type_intervals(&self, kind: usize) -> Vec<Measures> {
+        self.rows::<Whole>(&self.types[kind])
+    }
+
+    /// One queue or hunt group: the day.
+    pub fn of_line(&self, line: usize) -> LineMeasures {
+        self.read::<crate::LineTally>(&self.lines[line], 0, self.day_secs())
+    }
+
+    /// One queue or hunt group, interval by interval.
+    pub fn line_intervals(&self, line: usize) -> Vec<LineMeasures> {
+        self.rows::<crate::LineTally>(&self.lines[line])
+    }
+
+    /// One team: the day.
+    pub fn of_team(&self, team: usize) -> TeamMeasures {
+        self.read::<TeamTally>(&self.teams[team], 0, self.day_secs())
+    }
+
+    /// One team, interval by interval.
+    pub fn team_intervals(&self, team: usize) -> Vec<TeamMeasures> {
+        self.rows::<TeamTally>(&self.teams[team])
+    }
+
+    /// Agent by agent.
+    pub fn agents(&self) -> Vec<AgentMeasures> {
+        self.all::<crate::AgentTally>(&self.agents)
+    }
+
+    /// Label by label.
+    pub fn labels(&self) -> Vec<LabelMeasures> {
+        self.all::<crate::LabelTally>(&self.labels)
+    }
+
+    /// Contacts per replication on each way from step to step.
+    pub fn flows(&self) -> Vec<Estimate> {
+        self.all::<Flow>(&self.flows)
+    }
+
+    /// Waits of those who were answered, by contact type.
+    pub fn answer_waits(&self) -> &[WaitSketch] {
+        &self.answer_waits
+    }
+
+    /// Waits of those who abandoned, by contact type.
+    pub fn abandon_waits(&self) -> &[WaitSketch] {
+        &self.abandon_waits
+    }
+
+    fn day_secs(&self) -> f64 {
+        self.intervals as f64 * self.interval_secs
+    }
+
+    fn read<T: Tallied>(&self, table: &Table, row: usize, interval_secs: f64) -> T::Measures {
+        let pairs = table.pairs.get(row * T::WIDTH..).unwrap_or_default().iter();
+        T::measures(&mut Sums { pairs, replications: self.replications, interval_secs })
+    }
+
+    /// All rows behind the first, which is the day's.
+    fn rows<T: Tallied>(&self, table: &Table) -> Vec<T::Measures> {
+        (1..=self.intervals).map(|row| self.read::<T>(table, row, self.interval_secs)).collect()
+    }
+
+    fn all<T: Tallied>(&self, table: &Table) -> Vec<T::Measures> {
+        let rows = table.pairs.len() / T::WIDTH;
+        (0..rows).map(|row| self.read::<T>(table, row, self.interval_secs)).collect()
+    }
+}
+
+fn add_parts<'a, T: 'a, R: Tallied, I: Iterator<Item = R>>(
+    tables: &mut Vec<Table>,
+    rows: impl Iterator<Item = &'a [T]>,
+    laid_out: impl Fn(&'a [T]) -> I,
+) {
+    for (place, row) in rows.enumerate() {
+        if place == tables.len() {
+            tables.push(Table::default());
+        }
+        tables[place].add(laid_out(row));
+    }
+}
+
+fn add_waits(sums: &mut Vec<WaitSketch>, waits: &[WaitSketch]) {
+    sums.resize(sums.len().max(waits.len()), WaitSketch::default());
+    sums.iter_mut().zip(waits).for_each(|(sum, waits)| sum.add(waits));
+}

@@ -1,0 +1,9 @@
+//! The engine as a whole: against exact theory, setting by setting, and by laws that always hold.
+
+#![cfg(test)]
+
+mod fixture;
+mod laws;
+mod offers;
+mod settings;
+mod theory;

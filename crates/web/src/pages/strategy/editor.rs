@@ -1,0 +1,144 @@
+//! The form of one part.
+
+use std::collections::BTreeMap;
+
+use askama::Template;
+use barometer_strategy::{Fault, StepKind, Strategy, field_words};
+use serde_json::Value;
+
+use super::Opened;
+use super::parts::PartKey;
+use crate::access::Visit;
+use crate::schema_form::{Field, FieldKind, Schema, Typed, lay_out, read};
+
+/// The form of one part, alone or within its page.
+#[derive(Template)]
+#[template(path = "strategy/editor.html")]
+pub(super) struct EditorPart {
+    pub title: String,
+    pub address: String,
+    pub key: String,
+    /// The version that was opened.
+    pub based_on: i32,
+    pub fields: Vec<Field>,
+    pub may_plan: bool,
+    /// What is wrong with the whole, not with one field.
+    pub wrong: Vec<String>,
+    /// What somebody else has saved meanwhile.
+    pub meanwhile: Option<Meanwhile>,
+}
+
+/// What somebody else has saved since a version was opened.
+pub(super) struct Meanwhile {
+    pub who: String,
+    pub version: i32,
+    pub changes: Vec<String>,
+}
+
+/// What the forms of a strategy's parts need to know about it.
+pub(super) struct Forms {
+    root: Value,
+    ids: BTreeMap<&'static str, Vec<(String, String)>>,
+}
+
+impl Forms {
+    pub fn of(strategy: &Strategy) -> Self {
+        let steps = || strategy.steps.iter();
+        let pair = |id: &str, name: &str| (id.to_owned(), name.to_owned());
+        let lines = steps()
+            .filter(|step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_)))
+            .map(|step| pair(&step.id, &step.name));
+        let agents = strategy.teams.iter().flat_map(|team| &team.agents);
+        let ids = BTreeMap::from([
+            ("step", steps().map(|step| pair(&step.id, &step.name)).collect()),
+            ("line", lines.collect()),
+            ("team", strategy.teams.iter().map(|team| pair(&team.id, &team.name)).collect()),
+            ("agent", agents.map(|agent| pair(&agent.name, &agent.name)).collect()),
+        ]);
+        Self { root: Strategy::schema(), ids }
+    }
+
+    pub fn schema(&self) -> Schema<'_> {
+        Schema { root: &self.root, ids: &self.ids, words: field_words }
+    }
+
+    /// A new step of a kind, with nothing filled in.
+    pub fn blank_step(&self, kind: &str) -> Option<Value> {
+        let ways = self.root["$defs"]["StepKind"]["oneOf"].as_array()?;
+        let inner = ways.iter().find_map(|way| way["properties"].get(kind))?;
+        Some(serde_json::json!({ kind: self.schema().blank(inner) }))
+    }
+
+    /// The part as it was typed, and what could not be read.
+    pub fn read(&self, key: &PartKey, typed: &Typed) -> (Value, BTreeMap<String, String>) {
+        let schema = self.schema();
+        read(schema, schema.definition(key.definition()), typed)
+    }
+}
+
+impl EditorPart {
+    /// The form of a part as it is kept.
+    pub fn of(opened: &Opened, key: &PartKey, visit: &Visit) -> Self {
+        let whole = serde_json::to_value(&opened.strategy).unwrap_or_default();
+        let at = key.find(&opened.strategy).unwrap_or(0);
+        Self::filled(opened, key, visit, &whole[key.list()][at], &BTreeMap::new())
+    }
+
+    /// The form of a part as it was typed, with messages beside the fields that are wrong.
+    pub fn filled(
+        opened: &Opened,
+        key: &PartKey,
+        visit: &Visit,
+        value: &Value,
+        wrong: &BTreeMap<String, String>,
+    ) -> Self {
+        let forms = Forms::of(&opened.strategy);
+        let schema = forms.schema();
+        Self {
+            title: key.title(&opened.strategy),
+            address: format!("/strategy/{}/part?day={}", opened.contact_type.id, visit.day),
+            key: key.text(),
+            based_on: opened.version,
+            fields: lay_out(schema, schema.definition(key.definition()), value, wrong),
+            may_plan: visit.may_plan(),
+            wrong: Vec::new(),
+            meanwhile: None,
+        }
+    }
+}
+
+/// Sorts faults of a strategy into those of one part's fields, by pointer, and all others in words.
+pub(super) fn sorted_faults(
+    faults: Vec<Fault>,
+    key: &PartKey,
+    at: usize,
+) -> (BTreeMap<String, String>, Vec<String>) {
+    let (mut here, mut elsewhere) = (BTreeMap::new(), Vec::new());
+    let start = format!("{}[{at}].", key.list());
+    for fault in faults {
+        match fault.field.strip_prefix(&start) {
+            Some(field) => {
+                let pointer = format!("/{}", field.replace(['.', '['], "/").replace(']', ""));
+                here.insert(pointer, format!("{}.", crate::words::capitalised(&fault.message)));
+            }
+            None => elsewhere.push(format!("{}: {}.", fault.field, fault.message)),
+        }
+    }
+    (here, elsewhere)
+}
+
+impl EditorPart {
+    /// Messages that no field of the form shows are shown above it.
+    pub fn with_strays(mut self, wrong: &BTreeMap<String, String>) -> Self {
+        let is_shown = |pointer: &str| {
+            self.fields.iter().any(|field| {
+                field.name.trim_end_matches(['?', '!', '#']) == pointer
+                    && !matches!(field.kind, FieldKind::Heading { .. })
+            })
+        };
+        let strays = wrong.iter().filter(|(pointer, _)| !is_shown(pointer));
+        let strays: Vec<String> = strays.map(|(_, message)| message.clone()).collect();
+        self.wrong.extend(strays);
+        self
+    }
+}

@@ -1,0 +1,68 @@
+//! A strategy as a file: out and in, and the schema that describes it.
+
+use axum::extract::State;
+use axum::extract::multipart::MultipartError;
+use axum::response::Response;
+use barometer_strategy::Strategy;
+use uuid::Uuid;
+
+use super::change::save_version;
+use super::editor::EditorPart;
+use super::{Opened, show_page};
+use crate::App;
+use crate::access::{Planner, Visit};
+use crate::exports;
+use crate::extract::{Multipart, Path};
+use crate::page_error::PageError;
+use crate::pages::refused;
+
+/// `POST /strategy/{contact_type}/json`: saves a strategy that was exported here or written elsewhere.
+pub(crate) async fn save_json(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+    Multipart(mut parts): Multipart,
+) -> Result<Response, PageError> {
+    let cut_off = |error: MultipartError| {
+        PageError::Refused(format!(
+            "The upload was cut off: {}. Nothing was saved.",
+            error.body_text()
+        ))
+    };
+    let mut text = String::new();
+    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
+        if part.name() == Some("file") {
+            text = part.text().await.map_err(cut_off)?;
+        }
+    }
+    let opened = Opened::of(&app, id, None).await?;
+    match Strategy::from_json(&text) {
+        Ok(strategy) => save_version(&app, &visit, id, &opened, &strategy, None).await,
+        Err(error) => {
+            let key = opened.key(None);
+            let editor = EditorPart::of(&opened, &key, &visit);
+            let mut template = show_page(&app, &visit, &opened, &key, editor).await?;
+            template.wrong_json = Some(format!("Nothing was saved: {error}."));
+            refused(&template)
+        }
+    }
+}
+
+/// `GET /strategy/{contact_type}/{version}`: the JSON form.
+pub(crate) async fn export(
+    State(app): State<App>,
+    _: Visit,
+    Path((id, version)): Path<(Uuid, i32)>,
+) -> Result<Response, PageError> {
+    let versions = app.store.strategy_versions(id).await?;
+    let found = versions.iter().find(|each| each.version == version).ok_or(PageError::NotFound)?;
+    let name = format!("strategy-{}-v{version}.json", found.strategy.name);
+    Ok(exports::json(&name, found.strategy.to_json()))
+}
+
+/// `GET /strategy-schema.json`: the JSON Schema of a strategy.
+pub(crate) async fn schema(_: Visit) -> Result<Response, PageError> {
+    let text = serde_json::to_string_pretty(&Strategy::schema())
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    Ok(exports::json("strategy-schema.json", text))
+}

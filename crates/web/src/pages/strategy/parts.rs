@@ -1,0 +1,245 @@
+//! The parts of a strategy: how they are addressed, listed and described.
+
+use barometer_strategy::{Entry, Next, Step, StepKind, Strategy, Team};
+use serde_json::Value;
+
+/// Which part of a strategy. Steps and teams are known by their ids, which never change.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum PartKey {
+    Entry(usize),
+    Step(String),
+    Team(String),
+}
+
+/// Kinds of steps that can be added: their names in JSON and in words.
+pub(super) const KINDS: [(&str, &str); 11] = [
+    ("queue", "queue"),
+    ("hunt_group", "hunt group"),
+    ("hours_gate", "hours gate"),
+    ("menu", "menu"),
+    ("labelling", "sorting step (labels)"),
+    ("routing", "sorting step (routes)"),
+    ("announcement", "announcement"),
+    ("assistant", "virtual assistant"),
+    ("callback", "callback"),
+    ("voicemail", "voicemail"),
+    ("outside", "outside number"),
+];
+
+/// A part in the list of parts.
+pub(super) struct PartLine {
+    pub name: String,
+    pub kind: String,
+    /// Where contacts go from here.
+    pub ways: Vec<(String, String)>,
+    pub address: String,
+    pub is_open: bool,
+}
+
+impl PartKey {
+    pub fn parse(text: &str) -> Option<Self> {
+        match text.split_once('.')? {
+            ("entry", at) => Some(Self::Entry(at.parse().ok()?)),
+            ("step", id) => Some(Self::Step(id.to_owned())),
+            ("team", id) => Some(Self::Team(id.to_owned())),
+            _ => None,
+        }
+    }
+
+    pub fn text(&self) -> String {
+        match self {
+            Self::Entry(at) => format!("entry.{at}"),
+            Self::Step(id) => format!("step.{id}"),
+            Self::Team(id) => format!("team.{id}"),
+        }
+    }
+
+    /// The list that it is in, in JSON.
+    pub const fn list(&self) -> &'static str {
+        match self {
+            Self::Entry(_) => "entries",
+            Self::Step(_) => "steps",
+            Self::Team(_) => "teams",
+        }
+    }
+
+    /// The type that describes it in the schema.
+    pub const fn definition(&self) -> &'static str {
+        match self {
+            Self::Entry(_) => "Entry",
+            Self::Step(_) => "Step",
+            Self::Team(_) => "Team",
+        }
+    }
+
+    /// Its place in its list.
+    pub fn find(&self, strategy: &Strategy) -> Option<usize> {
+        match self {
+            Self::Entry(at) => (*at < strategy.entries.len()).then_some(*at),
+            Self::Step(id) => strategy.steps.iter().position(|step| step.id == *id),
+            Self::Team(id) => strategy.teams.iter().position(|team| team.id == *id),
+        }
+    }
+
+    /// What it is called.
+    pub fn title(&self, strategy: &Strategy) -> String {
+        let at = self.find(strategy);
+        match (self, at) {
+            (Self::Entry(_), Some(at)) => format!("Entry “{}”", strategy.entries[at].name),
+            (Self::Step(_), Some(at)) => {
+                let Step { name, does, .. } = &strategy.steps[at];
+                format!("“{name}”, {}", with_article(does.words()))
+            }
+            (Self::Team(_), Some(at)) => format!("Team “{}”", strategy.teams[at].name),
+            (_, None) => "A new part".to_owned(),
+        }
+    }
+}
+
+fn with_article(noun: &str) -> String {
+    let article = if noun.starts_with(['a', 'e', 'i', 'o', 'u']) { "an" } else { "a" };
+    // The h of hours is not spoken.
+    let article = if noun.starts_with("hours") { "an" } else { article };
+    format!("{article} {noun}")
+}
+
+/// The strategy with `part` in place of the one that `key` names, or at the end where it names none.
+pub(super) fn with_part(strategy: &Strategy, key: &PartKey, part: Value) -> Value {
+    let mut whole = serde_json::to_value(strategy).unwrap_or_default();
+    if let Some(list) = whole[key.list()].as_array_mut() {
+        match key.find(strategy) {
+            Some(at) => list[at] = part,
+            None => list.push(part),
+        }
+    }
+    whole
+}
+
+/// Entries, steps and teams as lists.
+pub(super) fn part_lines(
+    strategy: &Strategy,
+    open: &PartKey,
+    address: &str,
+) -> (Vec<PartLine>, Vec<PartLine>, Vec<PartLine>) {
+    let line = |key: PartKey, name: &str, kind: String, ways| PartLine {
+        address: format!("{address}&part={}", key.text()),
+        is_open: key == *open,
+        name: name.to_owned(),
+        kind,
+        ways,
+    };
+    let entry = |(at, entry): (usize, &Entry)| {
+        let first = ("first".to_owned(), strategy.next_words(&entry.first));
+        let kind = match entry.contact_types.as_slice() {
+            [] => "every contact type".to_owned(),
+            names => names.join(", "),
+        };
+        line(PartKey::Entry(at), &entry.name, kind, vec![first])
+    };
+    let step = |step: &Step| {
+        let kind = format!("{}{}", step.does.words(), facts(&step.does));
+        // Ways that keep a contact where it is are no ways.
+        let mut ways = strategy.ways_of(step);
+        ways.retain(|(_, to)| to != "keeps ringing");
+        line(PartKey::Step(step.id.clone()), &step.name, kind, ways)
+    };
+    let team = |team: &Team| {
+        line(PartKey::Team(team.id.clone()), &team.name, team_facts(team), Vec::new())
+    };
+    (
+        strategy.entries.iter().enumerate().map(entry).collect(),
+        strategy.steps.iter().map(step).collect(),
+        strategy.teams.iter().map(team).collect(),
+    )
+}
+
+/// The most telling settings of a step.
+fn facts(kind: &StepKind) -> String {
+    let limit =
+        |secs: Option<f64>| secs.map_or_else(String::new, |secs| format!(", up to {secs} s"));
+    let places = |places: Option<u32>| places.map_or_else(String::new, |n| format!(", {n} places"));
+    match kind {
+        StepKind::Queue(queue) => {
+            format!("{}{}", places(queue.places), limit(queue.longest_wait_secs))
+        }
+        StepKind::HuntGroup(group) => format!(
+            ", {}{}{}",
+            barometer_strategy::field_words(&order_name(group.offering.order)),
+            places(group.places),
+            limit(group.group_limit_secs)
+        ),
+        _ => String::new(),
+    }
+}
+
+fn order_name(order: barometer_strategy::OfferOrder) -> String {
+    serde_json::to_value(order)
+        .ok()
+        .and_then(|name| Some(name.as_str()?.to_owned()))
+        .unwrap_or_default()
+}
+
+fn team_facts(team: &Team) -> String {
+    let at_once = team.channels.iter().map(|channel| channel.at_once).max().unwrap_or(1);
+    let contacts = match at_once {
+        1 => "one contact at a time".to_owned(),
+        more => format!("{more} contacts at once"),
+    };
+    let skills: Vec<&str> = team.skills.iter().map(|skill| skill.skill.as_str()).collect();
+    if skills.is_empty() { contacts } else { format!("{contacts}; {}", skills.join(", ")) }
+}
+
+/// What happens to a contact, in a sentence.
+pub(super) fn answer(strategy: &Strategy) -> String {
+    let Strategy { entries, steps, teams, .. } = strategy;
+    let (Some(entry), Some(team)) = (entries.first(), teams.first()) else {
+        return "Nothing is described yet.".to_owned();
+    };
+    let count = |count: usize, noun: &str| match count {
+        1 => format!("one {noun}"),
+        more => format!("{more} {noun}s"),
+    };
+    let Next::Step(id) = &entry.first else {
+        return format!("A contact on “{}” is not let in.", entry.name);
+    };
+    let first = strategy.step(id);
+    match first.map(|step| (&step.name, &step.does)) {
+        Some((_, StepKind::Queue(queue))) if entries.len() == 1 && teams.len() == 1 => {
+            let places = queue.places.map_or_else(
+                || "with as many places as it takes".to_owned(),
+                |places| format!("of {places} places"),
+            );
+            let wait = queue.longest_wait_secs.map_or_else(
+                || "for as long as patience lasts".to_owned(),
+                |secs| {
+                    format!("for up to {secs} s, then {}", went(strategy, &queue.exits.too_long))
+                },
+            );
+            let full = match queue.places {
+                Some(_) => {
+                    format!(" Whoever finds it full: {}.", went(strategy, &queue.exits.full))
+                }
+                None => String::new(),
+            };
+            format!(
+                "A contact on “{}” that finds nobody free waits in a queue {places}, {wait}; {} answers.{full}",
+                entry.name, team.name
+            )
+        }
+        Some((name, does)) => format!(
+            "Contacts come in at {}, first at “{name}” ({}), and meet up to {}; {} answer.",
+            count(entries.len(), "place"),
+            does.words(),
+            count(steps.len(), "step"),
+            count(teams.len(), "team"),
+        ),
+        None => format!("A contact on “{}” is sent to a step that is not there.", entry.name),
+    }
+}
+
+fn went(strategy: &Strategy, next: &Next) -> String {
+    match next {
+        Next::Step(_) => format!("to “{}”", strategy.next_words(next)),
+        _ => strategy.next_words(next),
+    }
+}
