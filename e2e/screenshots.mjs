@@ -141,6 +141,19 @@ const VIEWS = {
     await chosen('trials', '2026-11-28', 'Sailing changes');
     await shoot();
   },
+  'trial-day': async () => {
+    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await page.locator('table').getByRole('link').first().click();
+    await page.getByRole('link', { name: 'Watch a day' }).click();
+    await page.getByText(/most wait at/).waitFor();
+    await shoot();
+  },
+  comparison: async () => {
+    await chosen('comparisons', '2026-11-28', 'Sailing changes');
+    await page.getByRole('button', { name: 'Compare them' }).click();
+    await page.getByText(/best service level|differ by less/).waitFor();
+    await shoot();
+  },
   'go-live': async () => {
     await page.goto('/go-live');
     await shoot();

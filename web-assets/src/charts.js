@@ -118,6 +118,40 @@ const KINDS = {
       ],
     };
   },
+  // Where in the day candidates differ from the first: points of service level, with confidence.
+  differences(data, c) {
+    const colors = [c.calm, c.brass, c.storm, c.second, c.ink];
+    const basis = base(c, 'points');
+    return {
+      ...basis,
+      xAxis: category(c, data.labels),
+      series: data.series.flatMap((one, nth) => {
+        const color = colors[nth % colors.length];
+        const edge = (points) => line(one.name, points, color, { lineStyle: { color, width: 0.8, type: 'dotted' }, tooltip: { show: false } });
+        return [line(one.name, one.points, color, { lineStyle: { color, width: 2 } }), edge(one.low), edge(one.high)];
+      }),
+    };
+  },
+  // Service level, abandonment and occupancy as a setting changes, with the target.
+  sweep(data, c) {
+    const basis = base(c, '%');
+    const points = (figures) => figures.map((figure, nth) => [data.values[nth], figure]);
+    const edge = (figures) => line('95 % confidence', points(figures), c.calm, { lineStyle: { color: c.calm, width: 0.8, type: 'dotted' }, tooltip: { show: false } });
+    return {
+      ...basis,
+      grid: { ...basis.grid, bottom: 42 },
+      xAxis: { type: 'value', min: data.values[0], max: data.values.at(-1), name: data.axis, nameLocation: 'middle', nameGap: 27, nameTextStyle: axisText(c), axisLabel: axisText(c), splitLine: { show: false }, axisLine: { lineStyle: { color: c.hairline } } },
+      yAxis: { ...basis.yAxis, min: 0, max: 100, axisLine: { show: false, onZero: false } },
+      series: [
+        line('Service level', points(data.level), c.calm, { lineStyle: { color: c.calm, width: 2 }, showSymbol: true }),
+        edge(data.low),
+        edge(data.high),
+        line('Abandonment', points(data.abandonment), c.storm, { lineStyle: { color: c.storm, width: 1.6, type: 'dashed' } }),
+        line('Occupancy', points(data.occupancy), c.brass, { lineStyle: { color: c.brass, width: 1.6, type: 'dashed' } }),
+        line('Target', data.values.map((value) => [value, data.target]), c.storm, { lineStyle: { color: c.storm, width: 1.2 }, tooltip: { show: false } }),
+      ],
+    };
+  },
   // What was forecast four weeks before, and what came.
   came(data, c) {
     return {

@@ -88,6 +88,7 @@ pub async fn stop_signal() {
 async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
     match job {
         Job::Trial { trial, part } => play_trial(&store, trial, part).await,
+        Job::Comparison { comparison } => play_comparison(&store, comparison).await,
         Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
         Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
     }
@@ -144,6 +145,29 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
     match fitted.await? {
         Ok(roster) => store.end_shift_search(id, Ok(&roster)).await?,
         Err(error) => store.end_shift_search(id, Err(&error.to_string())).await?,
+    }
+    Ok(())
+}
+
+/// Plays a comparison. A worker that dies leaves it to the next one, which begins anew: the same
+/// customers come.
+async fn play_comparison(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
+    let comparison = match store.comparison(id).await {
+        Err(StoreError::NotFound) => return Ok(()),
+        other => other?,
+    };
+    if comparison.state.is_over() {
+        return Ok(());
+    }
+    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
+    let inputs = comparison.inputs;
+    let played = tokio::task::spawn_blocking(move || {
+        // Where the database is away, the comparison goes on and says so later.
+        inputs.play(|done| here.block_on(reporting.report_comparison(id, done)).unwrap_or(true))
+    });
+    match played.await? {
+        Ok(result) => store.end_comparison(id, Ok(result.as_ref())).await?,
+        Err(error) => store.end_comparison(id, Err(&error.to_string())).await?,
     }
     Ok(())
 }

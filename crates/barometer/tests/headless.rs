@@ -1,4 +1,4 @@
-//! `barometer forecast` as an engineer runs it: files in, files out, no database.
+//! `barometer forecast` and `barometer trial` as an engineer runs them: files in, files out.
 
 #![cfg(test)]
 
@@ -260,4 +260,153 @@ fn hunting_and_days_have_several_rows_of_results() {
     assert!(level(2) < level(1), "fewer people, and those who are left over");
     // What comes after decides only the last twenty seconds.
     assert!((level(3) - level(1)).abs() < 0.01 && level(3) != level(1));
+}
+
+/// A strategy, a day of twenty half-hours and its cover, as an engineer would write them.
+fn trial_files(folder: &Path) {
+    let strategy = r#"{"schema_version": 2, "name": "One line",
+        "entries": [{"name": "Line", "first": {"step": "queue"}}],
+        "steps": [{"id": "queue", "name": "Calls", "does": {"queue": {}}}],
+        "teams": [{"id": "team", "name": "Team"}]}"#;
+    std::fs::write(folder.join("strategy.json"), strategy).unwrap();
+    let mut forecast = String::from("interval_start,contacts,handle_secs,patience_secs\n");
+    let mut cover = String::from("interval_start,agents\n");
+    for half in 0..20 {
+        let start = format!("2026-11-30T{:02}:{:02}", 8 + half / 2, half % 2 * 30);
+        forecast += &format!("{start},120,300,180\n");
+        cover += &format!("{start},22\n");
+    }
+    std::fs::write(folder.join("forecast.csv"), forecast).unwrap();
+    std::fs::write(folder.join("cover.csv"), cover).unwrap();
+}
+
+fn trial(folder: &Path, arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_barometer"))
+        .current_dir(folder)
+        .env_remove("DATABASE_URL")
+        .args(["trial", "--strategy", "strategy.json", "--forecast", "forecast.csv"])
+        .args(["--cover", "cover.csv", "--out", "out"])
+        .args(arguments)
+        .output()
+        .unwrap()
+}
+
+/// The mean and standard error of a figure of the whole day.
+fn figure(folder: &Path, part: &str, name: &str, measure: &str) -> (f64, f64) {
+    let file = std::fs::read_to_string(folder.join("out/day.csv")).unwrap();
+    let start = format!("{part},{name},,{measure},");
+    let row =
+        file.lines().find(|line| line.starts_with(&start)).unwrap_or_else(|| panic!("{start}"));
+    let mut cells = row[start.len()..].split(',').map(|cell| cell.parse().unwrap());
+    (cells.next().unwrap(), cells.next().unwrap())
+}
+
+#[test]
+fn a_trial_of_files_agrees_with_the_exact_day_and_repeats_to_the_byte() {
+    let folder = folder("trial-exact");
+    trial_files(&folder);
+    let done = trial(&folder, &["--replications", "1000", "--seed", "7", "--log", "3"]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    // The exact values are the solution of the Kolmogorov equations of this day.
+    for (measure, exact) in
+        [("answered", 2263.995), ("abandoned", 136.005), ("answered_in_time", 1895.407)]
+    {
+        let (mean, error) = figure(&folder, "all", "", measure);
+        assert!(error < 3.0 && (mean - exact).abs() < 4.5 * error, "{measure}: {mean} ± {error}");
+    }
+    let in_team = figure(&folder, "team", "Team", "answered").0;
+    assert_eq!(in_team, figure(&folder, "line", "Calls", "answered").0);
+    let story = std::fs::read_to_string(folder.join("out/story-3.csv")).unwrap();
+    assert!(story.contains("answered,Team 1"));
+    let files = ["day.csv", "intervals.csv", "waits.csv", "trial.json", "story-3.csv"];
+    let read = || files.map(|file| std::fs::read(folder.join("out").join(file)).unwrap());
+    let before = read();
+    trial(&folder, &["--replications", "1000", "--seed", "7", "--log", "3"]);
+    assert_eq!(read(), before);
+    let schema = Command::new(env!("CARGO_BIN_EXE_barometer")).arg("schema").output().unwrap();
+    let schema: serde_json::Value = serde_json::from_slice(&schema.stdout).unwrap();
+    assert!(schema["$defs"]["HuntGroup"].is_object());
+}
+
+#[test]
+fn a_trial_stops_at_the_wanted_precision_and_takes_customers_from_their_file() {
+    let folder = folder("trial-customers");
+    trial_files(&folder);
+    let customers = r#"{"contact_types": {"Contacts": {
+        "handling": {"constant": {"secs": 300}}, "patience": {"constant": {"secs": 60}}}}}"#;
+    std::fs::write(folder.join("customers.json"), customers).unwrap();
+    let arguments =
+        ["--customers", "customers.json", "--precision", "0.02", "--replications", "9000"];
+    let done = trial(&folder, &arguments);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let about: serde_json::Value =
+        serde_json::from_slice(&std::fs::read(folder.join("out/trial.json")).unwrap()).unwrap();
+    assert_eq!(about["replications"], 100, "the first look is enough");
+    // Nobody waits longer than the constant patience.
+    let waits = std::fs::read_to_string(folder.join("out/waits.csv")).unwrap();
+    let longest = waits.lines().skip(1).filter(|line| line.contains("abandoned"));
+    assert!(
+        longest
+            .map(|line| line.split(',').nth(2).unwrap().parse::<f64>().unwrap())
+            .all(|secs| (secs - 60.0).abs() < 1.0)
+    );
+}
+
+#[test]
+fn what_is_wrong_with_a_file_of_a_trial_is_told_with_its_place() {
+    let folder = folder("trial-wrong");
+    trial_files(&folder);
+    let keep = |name: &str| std::fs::read_to_string(folder.join(name)).unwrap();
+    let (strategy, forecast, cover) =
+        (keep("strategy.json"), keep("forecast.csv"), keep("cover.csv"));
+    let refused = |file: &str, text: String, wanted: &str| {
+        std::fs::write(folder.join(file), text).unwrap();
+        let done = trial(&folder, &["--replications", "2"]);
+        let said = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(!done.status.success() && said.contains(wanted), "{said}");
+        std::fs::write(folder.join("strategy.json"), &strategy).unwrap();
+        std::fs::write(folder.join("forecast.csv"), &forecast).unwrap();
+        std::fs::write(folder.join("cover.csv"), &cover).unwrap();
+    };
+    refused(
+        "cover.csv",
+        cover.replacen("22", "-3", 1),
+        "cover.csv, row 2, column agents: “-3” is not a whole number",
+    );
+    refused(
+        "cover.csv",
+        cover.replacen("interval_start", "when", 1),
+        "there is no column interval_start",
+    );
+    refused(
+        "forecast.csv",
+        forecast.replacen("120", "many", 1),
+        "forecast.csv, row 2, column contacts: “many” is not a number",
+    );
+    refused(
+        "forecast.csv",
+        forecast.replacen("T08:30", "T08:07", 1),
+        "is not a whole number of intervals",
+    );
+    refused(
+        "strategy.json",
+        strategy.replacen("\"queue\": {}", "\"queue\": {\"places\": -1}", 1),
+        "steps[0].does",
+    );
+    refused(
+        "strategy.json",
+        strategy.replacen("\"step\": \"queue\"", "\"step\": \"nowhere\"", 1),
+        "there is no step “nowhere”",
+    );
+    // A forecast with a hole is played, and the hole is told.
+    let hole: String = forecast
+        .lines()
+        .filter(|line| !line.contains("T10:"))
+        .map(|line| format!("{line}\n"))
+        .collect();
+    std::fs::write(folder.join("forecast.csv"), hole).unwrap();
+    let done = trial(&folder, &["--replications", "2"]);
+    assert!(done.status.success());
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(said.contains("2 of 20 intervals"), "{said}");
 }

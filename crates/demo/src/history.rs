@@ -2,9 +2,9 @@
 
 use barometer_plan::{IntervalLoad, Model, Rules, need};
 use barometer_queueing::Traffic;
-use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
+use jiff::{Timestamp, ToSpan};
 use rand::{RngExt, SeedableRng};
 use rand_distr::{Binomial, Distribution, LogNormal, Normal, Poisson};
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -19,6 +19,8 @@ const DAY_SPREAD: f64 = 0.06;
 const INTERVAL_SPREAD: f64 = 0.05;
 /// Share of intervals that the switch forgot to record.
 const FORGOTTEN: f64 = 0.0006;
+/// Weeks before today of which it is known who was there.
+const PAST_COVER_WEEKS: i64 = 8;
 /// Most of the planned people who are missing on a day.
 const MOST_MISSING: f64 = 0.08;
 /// Planners add this share to what they expect.
@@ -41,11 +43,18 @@ pub struct PastInterval {
     pub handle_secs: Option<f64>,
 }
 
-/// The past of a contact type until the day before [`TODAY`].
-pub(crate) fn past(character: &Character, zone: &TimeZone, seed: u64) -> Vec<PastInterval> {
+/// The past of a contact type until the day before [`TODAY`]: what came, and who was there in the
+/// last weeks of it.
+pub(crate) fn past(
+    character: &Character,
+    zone: &TimeZone,
+    seed: u64,
+) -> (Vec<PastInterval>, Vec<(Timestamp, u32)>) {
+    let mut people = Vec::new();
     let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
     let mut past = Vec::new();
     let mut day = FIRST_DAY;
+    let kept_from = TODAY.saturating_sub(PAST_COVER_WEEKS.weeks());
     while day < TODAY {
         let luck = around_one(DAY_SPREAD, &mut rng);
         let present = 1.0 - rng.random_range(0.0..MOST_MISSING);
@@ -54,13 +63,17 @@ pub(crate) fn past(character: &Character, zone: &TimeZone, seed: u64) -> Vec<Pas
             let Some(interval) = half_hour(character, at, luck, present, zone, &mut rng) else {
                 continue;
             };
+            if let Some(agents) = agents_there(character, at, present).filter(|_| day >= kept_from)
+            {
+                people.push((interval.start, agents));
+            }
             if !is_lost(at) && rng.random::<f64>() >= FORGOTTEN {
                 past.push(interval);
             }
         }
         day = day.tomorrow().unwrap_or(TODAY);
     }
-    past
+    (past, people)
 }
 
 fn half_hour(
@@ -93,11 +106,17 @@ fn half_hour(
     })
 }
 
+/// The people who were there: those planned for a calm day, less those missing.
+fn agents_there(character: &Character, at: DateTime, present: f64) -> Option<u32> {
+    let planned = planned_agents(character.planned_load(at)?, &character.rules);
+    Some((f64::from(planned) * present).ceil().max(1.0) as u32)
+}
+
 /// The share that abandons with the people who were planned for a calm day, less those missing.
 fn abandonment(character: &Character, at: DateTime, expected: f64, present: f64) -> f64 {
     let rules = &character.rules;
     let Some(planned) = character.planned_load(at) else { return 0.0 };
-    let agents = (f64::from(planned_agents(planned, rules)) * present).ceil().max(1.0) as u32;
+    let agents = agents_there(character, at, present).unwrap_or(1);
     let outcome = Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs)
         .and_then(|traffic| Model::for_rules(rules).outcome(traffic, agents, rules));
     outcome.ok().flatten().map_or(0.0, |outcome| outcome.abandonment)

@@ -53,7 +53,7 @@ pub struct DemoContactType {
     pub strategy: Strategy,
     /// What came, oldest first; a few intervals are missing.
     pub history: Vec<PastInterval>,
-    /// People planned on the phones from today on.
+    /// People on the phones: in the weeks before today those who were there, from today on those planned.
     pub cover: Vec<(Timestamp, u32)>,
 }
 
@@ -67,11 +67,10 @@ pub fn larkhaven() -> Result<Vec<DemoContactType>, Error> {
     Ok(Character::all()
         .into_iter()
         .enumerate()
-        .map(|(index, character)| DemoContactType {
-            strategy: character.strategy(),
-            history: history::past(&character, &zone, SEED + index as u64),
-            cover: cover::planned(&character, &zone),
-            character,
+        .map(|(index, character)| {
+            let (history, mut cover) = history::past(&character, &zone, SEED + index as u64);
+            cover.extend(cover::planned(&character, &zone));
+            DemoContactType { strategy: character.strategy(), history, cover, character }
         })
         .collect())
 }

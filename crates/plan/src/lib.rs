@@ -3,16 +3,19 @@
 //! * [`Rules`] are a contact type's targets with what else its need depends on;
 //! * [`need`] is the fewest people with which an interval meets every target, [`explain`] says why;
 //! * [`assess`] says what a planned cover will come to, [`schedule`] does so for a whole forecast;
+//! * [`ComparisonInputs`] holds candidates against each other on the same customers;
 //! * [`TrialInputs`] and [`TrialResult`] are a trial as it is kept, with what theory says beside it.
 //!
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
 
 mod assess;
+mod comparison;
 mod cover_choice;
 mod day_plan;
 mod deferred;
 mod lines;
 mod need;
+mod record;
 mod rules;
 mod schedule;
 mod shifts;
@@ -23,12 +26,17 @@ mod verdict;
 mod what_if;
 
 pub use assess::{IntervalAssessment, assess, pressure};
+pub use comparison::{
+    Axis, ComparisonError, ComparisonInputs, ComparisonResult, Contender, ContenderResult,
+    Sweepable,
+};
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_plan::{DayPlan, ExactDay};
 pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
 };
+pub use record::{PastInterval, RecordError, ReplayedDay, replay_day, without_gaps};
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,

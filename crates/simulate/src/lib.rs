@@ -29,5 +29,5 @@ pub use experiment::{
 pub use model::{FlowName, Names};
 pub use sketch::WaitSketch;
 pub use story::{End, Happened, Story, What};
-pub use summary::{Estimate, Measures, Summary};
+pub use summary::{COMPARED, Compared, Estimate, Measures, Paired, Summary};
 pub use tally::{AgentTally, DayTally, LabelTally, LineTally, TeamTally, TypeTally};

@@ -193,6 +193,15 @@ impl DayTally {
         })
     }
 
+    /// All contact types and all teams in one interval.
+    pub fn of_interval(&self, interval: usize) -> (TypeTally, TeamTally) {
+        let (mut contacts, mut people) = (TypeTally::default(), TeamTally::default());
+        let n = self.intervals.max(1);
+        self.types.iter().skip(interval).step_by(n).for_each(|each| contacts.add(each));
+        self.teams.iter().skip(interval).step_by(n).for_each(|each| people.add(each));
+        (contacts, people)
+    }
+
     /// All lines in all.
     pub fn total_of_lines(&self) -> LineTally {
         self.lines.iter().fold(LineTally::default(), |mut total, each| {

@@ -24,6 +24,11 @@ pub enum Job {
         #[serde(default)]
         part: Option<u32>,
     },
+    /// Plays a comparison.
+    Comparison {
+        /// Its key.
+        comparison: Uuid,
+    },
     /// Makes all forecasts of a centre anew.
     Forecasts {
         /// Key of the run.

@@ -5,6 +5,7 @@
 
 mod agents;
 mod centres;
+mod comparisons;
 mod cover;
 mod error;
 mod forecast_runs;
@@ -25,6 +26,7 @@ mod users;
 
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
+pub use comparisons::{Comparison, ComparisonLine, NewComparison};
 pub use error::StoreError;
 pub use forecast_runs::{ForecastRun, RunState};
 pub use forecasts::{ForecastDay, ForecastHead, MadeInterval};

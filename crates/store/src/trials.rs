@@ -75,8 +75,8 @@ pub struct Trial {
     pub state: TrialState,
     /// Replications played so far.
     pub played: u32,
-    /// When a worker took it up.
-    pub started_at: Option<Timestamp>,
+    /// Seconds since a worker took it up.
+    pub running_secs: Option<f64>,
     /// Whether a person asked to stop it.
     pub cancel_requested: bool,
     /// What it came to, once done.
@@ -104,7 +104,7 @@ struct Row {
     inputs: Json<TrialInputs>,
     state: TrialState,
     played: i32,
-    started_at: Option<jiff_sqlx::Timestamp>,
+    running_secs: Option<f64>,
     cancel_requested: bool,
     result: Option<Json<TrialResult>>,
     failure: Option<String>,
@@ -125,7 +125,7 @@ impl From<Row> for Trial {
             inputs: row.inputs.0,
             state: row.state,
             played: row.played.unsigned_abs(),
-            started_at: row.started_at.map(|at| at.to_jiff()),
+            running_secs: row.running_secs,
             cancel_requested: row.cancel_requested,
             result: row.result.map(|Json(result)| result),
             failure: row.failure,
@@ -137,7 +137,8 @@ impl From<Row> for Trial {
 
 const TRIALS: &str = "SELECT trials.id, trials.contact_type_id, trials.strategy_version_id, \
        trials.day, trials.cover_words, trials.inputs, trials.state, trials.played, \
-       trials.started_at, trials.cancel_requested, trials.result, trials.failure, \
+       extract(epoch FROM now() - trials.started_at)::float8 AS running_secs, \
+       trials.cancel_requested, trials.result, trials.failure, \
        trials.created_at, contact_types.name AS contact_type_name, \
        strategy_versions.version, users.name AS created_by_name \
      FROM trials \

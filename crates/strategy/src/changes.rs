@@ -45,6 +45,58 @@ pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     told
 }
 
+impl Strategy {
+    /// Every number that can be set in steps and teams, limits that are not set included: its JSON
+    /// pointer and what it is, in the planner's words.
+    pub fn numbers(&self) -> Vec<(String, String)> {
+        let mut found = Vec::new();
+        let whole = serde_json::to_value(self).unwrap_or_default();
+        for (list, kind) in [("steps", ""), ("teams", "team ")] {
+            for (at, part) in whole[list].as_array().into_iter().flatten().enumerate() {
+                let subject = format!("{kind}“{}”", part["name"].as_str().unwrap_or_default());
+                find_numbers(part, &format!("/{list}/{at}"), &subject, "", &mut found);
+            }
+        }
+        found
+    }
+}
+
+fn find_numbers(
+    value: &Value,
+    pointer: &str,
+    subject: &str,
+    setting: &str,
+    found: &mut Vec<(String, String)>,
+) {
+    // A limit that is not set has no number yet, but could have one.
+    let is_limit = value.is_null()
+        && ["places", "_secs", "most_offers", "most_devices"]
+            .iter()
+            .any(|end| pointer.ends_with(end));
+    match value {
+        Value::Number(_) => found.push((pointer.to_owned(), format!("{subject}, {setting}"))),
+        Value::Null if is_limit => {
+            found.push((pointer.to_owned(), format!("{subject}, {setting}")))
+        }
+        Value::Object(fields) => {
+            for (field, inner) in fields {
+                let pointer = format!("{pointer}/{field}");
+                let is_kind = field == "does" || pointer.rsplit('/').nth(1) == Some("does");
+                let setting =
+                    if is_kind { setting.to_owned() } else { joined(setting, &field_words(field)) };
+                find_numbers(inner, &pointer, subject, &setting, found);
+            }
+        }
+        Value::Array(items) => {
+            for (at, inner) in items.iter().enumerate() {
+                let setting = joined(setting, &(at + 1).to_string());
+                find_numbers(inner, &format!("{pointer}/{at}"), subject, &setting, found);
+            }
+        }
+        _ => {}
+    }
+}
+
 /// A part of a strategy and its settings.
 struct Part {
     id: String,
@@ -162,24 +214,35 @@ fn words_of(value: &Value) -> String {
 
 fn plain(value: &Value) -> String {
     match value.as_str() {
-        Some(text) => match text {
-            "release" => "released".to_owned(),
-            "busy_tone" => "busy tone".to_owned(),
-            "keep_ringing" => "keeps ringing".to_owned(),
-            "all_at_once" => "all at once".to_owned(),
-            "top_down" => "top-down".to_owned(),
-            "round_robin_fresh" => "round robin from a fresh start".to_owned(),
-            "round_robin" => "round robin that keeps its place".to_owned(),
-            "longest_idle" => "longest idle".to_owned(),
-            "fewest_answered" => "fewest answered".to_owned(),
-            other => other.to_owned(),
-        },
+        Some(text) => choice_words(text).unwrap_or(text).to_owned(),
         None => value.to_string().trim_end_matches(".0").to_owned(),
     }
 }
 
-/// A field of the JSON form as planners say it, with its unit.
+/// What can be chosen, where its name in JSON is not what planners say.
+fn choice_words(name: &str) -> Option<&'static str> {
+    Some(match name {
+        "release" => "released",
+        "busy_tone" => "busy tone",
+        "keep_ringing" => "keeps ringing",
+        "all_at_once" => "all at once",
+        "top_down" => "top-down",
+        "round_robin_fresh" => "round robin from a fresh start",
+        "round_robin" => "round robin that keeps its place",
+        "longest_idle" => "longest idle",
+        "fewest_answered" => "fewest answered",
+        "log_normal" => "log-normal",
+        "signed_in" => "those at work",
+        "step" => "to a step",
+        _ => return None,
+    })
+}
+
+/// A field of the JSON form, or something to choose in it, as planners say it, with its unit.
 pub fn field_words(field: &str) -> String {
+    if let Some(words) = choice_words(field) {
+        return words.to_owned();
+    }
     let known = match field {
         "at_least" => "least level",
         "does" => "what it is",

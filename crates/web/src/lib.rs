@@ -37,7 +37,8 @@ pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enou
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
 use pages::{
-    demand, go_live, methods, outlook, people, sign_in, staffing, strategy, tokens, trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, sign_in, staffing, strategy, tokens,
+    trials, watch,
 };
 
 /// What the pages work on.
@@ -131,6 +132,11 @@ pub fn router(app: App) -> Router {
             get(staffing::show_lines).post(staffing::save_lines),
         )
         .route("/strategy", get(strategy::first))
+        .route("/comparisons", get(comparisons::ask).post(comparisons::queue))
+        .route("/comparisons/{comparison}", get(comparisons::show))
+        .route("/comparisons/{comparison}/progress", get(comparisons::progress))
+        .route("/comparisons/{comparison}/cancel", post(comparisons::cancel))
+        .route("/comparisons/{comparison}/comparison.json", get(comparisons::export))
         .route("/strategy-schema.json", get(strategy::schema))
         .route("/strategy/{contact_type}", get(strategy::show))
         .route("/strategy/{contact_type}/part", post(strategy::save))
@@ -141,6 +147,9 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}", get(trials::show))
         .route("/trials/{trial}/progress", get(trials::progress))
         .route("/trials/{trial}/cancel", post(trials::cancel))
+        .route("/trials/record", get(trials::record))
+        .route("/trials/{trial}/day", get(trials::replay))
+        .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
         .route("/go-live", get(go_live::show).post(go_live::approve))

@@ -73,6 +73,24 @@ pub(crate) fn change(share: f64) -> String {
     format!("{sign}{:.1} %", share.abs() * 100.0)
 }
 
+/// How much longer something takes that has taken so many seconds for this share of it; `None`
+/// while too little is done to tell.
+pub(crate) fn time_left(running_secs: Option<f64>, done: f64) -> Option<String> {
+    let running_secs = running_secs.filter(|_| (0.02..1.0).contains(&done))?;
+    let left = running_secs * (1.0 - done) / done;
+    Some(match left {
+        left if left < 1.5 => "about a second left".to_owned(),
+        left if left < 90.0 => format!("about {left:.0} s left"),
+        left => format!("about {:.0} min left", left / 60.0),
+    })
+}
+
+/// A number with as many digits as it has: "2", "0.75", "−3".
+pub(crate) fn plain_number(value: f64) -> String {
+    let digits = format!("{}", value.abs());
+    if value < 0.0 { format!("−{digits}") } else { digits }
+}
+
 /// "82.3 ± 0.4 %".
 pub(crate) fn estimated_percent(estimate: Option<Estimate>) -> String {
     estimated(estimate, 100.0, " %")

@@ -18,6 +18,7 @@ use serde::{Deserialize, Serialize};
 use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
+pub(crate) use result::judge;
 pub use result::{Judged, TrialResult};
 pub use theory::Theory;
 
@@ -201,6 +202,12 @@ impl TrialInputs {
     fn is_precise(&self, summary: &Summary) -> bool {
         let half_width = summary.day().service_level.and_then(|level| level.half_width);
         self.precision.zip(half_width).is_some_and(|(wanted, half_width)| half_width <= wanted)
+    }
+
+    /// Lets so many times the contacts come.
+    pub fn scale_volume(&mut self, factor: f64) {
+        let intervals = self.types.iter_mut().flat_map(|each| &mut each.intervals);
+        intervals.for_each(|interval| interval.contacts *= factor);
     }
 
     /// How many intervals it has.

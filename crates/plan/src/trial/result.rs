@@ -41,7 +41,7 @@ impl TrialResult {
 }
 
 /// Every target beside what it came to.
-fn judge(day: &Measures, rules: &Rules) -> Vec<Judged> {
+pub(crate) fn judge(day: &Measures, rules: &Rules) -> Vec<Judged> {
     let at_most = |target, wanted: Option<f64>, got: Option<Estimate>| {
         let (wanted, got) = (wanted?, got?);
         let verdict = side(got.high() <= wanted, got.low() > wanted);

@@ -68,6 +68,11 @@ impl Pair {
         self.bottom_squared += other.bottom_squared;
     }
 
+    /// The denominator's mean over `n` replications.
+    pub fn bottom_mean(&self, n: f64) -> f64 {
+        self.bottom / n
+    }
+
     /// Σ top / Σ bottom with the half-width of the classical ratio estimator: the variance of
     /// top − ratio × bottom over replications (Law, *Simulation Modeling and Analysis*, ch. 9).
     pub fn ratio(&self, replications: u32) -> Option<Estimate> {

@@ -2,6 +2,7 @@
 
 mod estimate;
 mod measures;
+mod paired;
 
 use serde::{Deserialize, Serialize};
 
@@ -11,6 +12,7 @@ pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
 pub use measures::{AgentMeasures, LabelMeasures, LineMeasures, Measures, TeamMeasures};
 use measures::{Flow, Sums, Tallied, Whole};
+pub use paired::{COMPARED, Compared, Paired};
 
 /// Sums over replications. Its size does not depend on how many there are.
 ///
@@ -84,10 +86,7 @@ impl Summary {
         self.replications += 1;
         let n = self.intervals.max(1);
         let of_interval = |interval: usize| {
-            let mut contacts = TypeTally::default();
-            let mut people = TeamTally::default();
-            day.types.iter().skip(interval).step_by(n).for_each(|each| contacts.add(each));
-            day.teams.iter().skip(interval).step_by(n).for_each(|each| people.add(each));
+            let (contacts, people) = day.of_interval(interval);
             Whole(contacts, people)
         };
         let total = Whole(day.total(), day.total_of_teams());

@@ -186,7 +186,7 @@ async fn a_trial_is_queued_played_and_kept_to_the_last_digit(pool: PgPool) {
     let running = store.trial(id).await.unwrap();
     assert_eq!((running.state, running.played), (TrialState::Running, 35));
     assert_eq!(running.inputs, inputs());
-    assert!(running.started_at.is_some());
+    assert!(running.running_secs.is_some());
     store.keep_part(id, 1, &parts[1]).await.unwrap();
     let merged = inputs().merged(&store.parts_in_order(id).await.unwrap()).unwrap();
     store.finish_trial(id, &merged).await.unwrap();
@@ -212,4 +212,46 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
     store.stop_trial(running, None).await.unwrap();
     store.finish_trial(running, &whole()).await.unwrap();
     assert_eq!(store.trial(running).await.unwrap().state, TrialState::Cancelled);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let Fixture { store, bookings, planner, .. } = &fixture;
+    let candidates = [1.0, 2.0]
+        .map(|volume| {
+            let mut inputs = inputs();
+            inputs.scale_volume(volume * 10.0);
+            barometer_plan::Contender { name: format!("{volume}"), inputs }
+        })
+        .to_vec();
+    let new = barometer_store::NewComparison {
+        contact_type: *bookings,
+        day: date(2026, 7, 2),
+        title: "Volume".to_owned(),
+        inputs: barometer_plan::ComparisonInputs { candidates, axes: Vec::new() },
+        created_by: *planner,
+    };
+    let kept = store.queue_comparison(&new).await.unwrap();
+    let jobs: i64 =
+        sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
+    assert_eq!(jobs, 1, "the job is there with the comparison");
+    assert!(store.report_comparison(kept, 0.25).await.unwrap());
+    let running = store.comparison(kept).await.unwrap();
+    assert_eq!((running.state, running.progress), (TrialState::Running, 0.25));
+    assert_eq!(running.inputs, new.inputs);
+    let result = new.inputs.play(|_| true).unwrap();
+    store.end_comparison(kept, Ok(result.as_ref())).await.unwrap();
+    let done = store.comparison(kept).await.unwrap();
+    assert_eq!((done.state, done.result), (TrialState::Done, result));
+    // One that nobody has begun is stopped at once, one under way is told to stop.
+    let waiting = store.queue_comparison(&new).await.unwrap();
+    store.cancel_comparison(waiting).await.unwrap();
+    assert_eq!(store.comparison(waiting).await.unwrap().state, TrialState::Cancelled);
+    let begun = store.queue_comparison(&new).await.unwrap();
+    assert!(store.report_comparison(begun, 0.0).await.unwrap());
+    store.cancel_comparison(begun).await.unwrap();
+    assert!(!store.report_comparison(begun, 0.5).await.unwrap());
+    store.end_comparison(begun, Ok(None)).await.unwrap();
+    assert_eq!(store.latest_comparisons(9).await.unwrap().len(), 3);
 }

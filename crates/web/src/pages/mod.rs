@@ -1,5 +1,6 @@
 //! One module per page or stage: handlers and their view models.
 
+pub(crate) mod comparisons;
 pub(crate) mod demand;
 pub(crate) mod go_live;
 pub(crate) mod methods;

@@ -8,4 +8,5 @@ mod demand;
 mod importing;
 mod planning;
 mod staffing;
+mod trying;
 mod visitor;

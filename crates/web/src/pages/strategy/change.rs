@@ -176,7 +176,12 @@ fn add_part(whole: &mut Value, kind: &str, strategy: &Strategy) -> Option<PartKe
                 }
                 _ => {}
             }
-            let part = json!({ "id": id, "name": words::capitalised(words), "does": does });
+            // The number that tells it from others of its kind tells its name, too.
+            let name = match id.rsplit_once('-') {
+                Some((_, nth)) if nth != "1" => format!("{} {nth}", words::capitalised(words)),
+                _ => words::capitalised(words),
+            };
+            let part = json!({ "id": id, "name": name, "does": does });
             (PartKey::Step(id), part)
         }
     };

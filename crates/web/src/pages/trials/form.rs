@@ -7,7 +7,7 @@ use barometer_plan::{
 };
 use barometer_simulate::DemandLuck;
 use barometer_store::{ContactType, NewTrial, StrategyVersion};
-use barometer_strategy::Duration;
+use barometer_strategy::{Duration, Strategy};
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
@@ -120,68 +120,12 @@ fn new_trial(
     (plan, luck): (&[PlannedInterval], Option<DemandLuck>),
     visit: &Visit,
 ) -> Result<NewTrial, Wrong> {
-    let mut wrong = Wrong::default();
     let version = versions.iter().find(|version| Some(version.id) == typed.version);
-    if version.is_none() {
-        wrong.note("version", "Choose a version of the strategy.");
-    }
-    if plan.is_empty() {
-        wrong.note("day", "Nothing is forecast for this day.");
-    }
-    let replications = wrong.whole("replications", &typed.replications, 2..=MOST_REPLICATIONS);
-    let seed = wrong.whole("seed", &typed.seed, 0..=MOST_SEED);
-    let more = if typed.more.trim().is_empty() {
-        Some(0)
-    } else {
-        wrong.whole("more", &typed.more, -MOST_PEOPLE..=MOST_PEOPLE)
+    let Some(version) = version else {
+        return Err(Wrong::of("version", "Choose a version of the strategy."));
     };
-    let helpers = typed.helpers.trim();
-    let helpers = if helpers.is_empty() { "0" } else { helpers };
-    let helpers = wrong.whole("helpers", helpers, 0..=MOST_PEOPLE).unwrap_or(0).unsigned_abs();
-    let precision = wrong.number("precision", &typed.precision);
-    if precision.is_some_and(|points| !(0.01..=50.0).contains(&points)) {
-        wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
-    }
-    let choice = typed.cover_choice(&mut wrong);
-    let agents = choice.zip(more).and_then(|(choice, more)| {
-        let agents = choice.agents(plan, more);
-        if agents.is_none() && !plan.is_empty() {
-            wrong.note(
-                "cover",
-                "No cover is planned for this day. Plan it under Staffing, or try the need.",
-            );
-        }
-        Some((choice.words(more), agents?))
-    });
-    let (Some(version), Some(replications), Some(seed), Some((cover_words, agents)), true) =
-        (version, replications, seed, agents, wrong.is_empty())
-    else {
-        return Err(wrong);
-    };
-    let customers = customers_of(&contact_type.rules, &handling(&typed.handling));
-    let mut inputs = TrialInputs::of_one_type(
-        version.strategy.clone(),
-        contact_type.rules,
-        &visit.centre.zone,
-        contact_type.grain.secs(),
-        (&contact_type.name, customers),
-        &trial_intervals(plan, &agents, contact_type.grain.duration()),
-    );
-    let intervals = inputs.interval_count();
-    let further = version
-        .strategy
-        .teams
-        .iter()
-        .skip(1)
-        .map(|team| TrialTeam { team: team.id.clone(), agents: vec![helpers; intervals] });
-    inputs.teams.extend(further);
-    inputs.types.iter_mut().for_each(|each| each.luck = luck.clone());
-    inputs.precision = precision.map(|points| points / 100.0);
-    (inputs.replications, inputs.seed) = (replications, seed);
-    if let Err(error) = inputs.experiment() {
-        wrong.note("cover", format!("This cannot be played: {error}."));
-        return Err(wrong);
-    }
+    let (cover_words, inputs) =
+        typed.inputs(contact_type, &version.strategy, (plan, luck), visit)?;
     Ok(NewTrial {
         contact_type: contact_type.id,
         strategy_version: version.id,
@@ -190,6 +134,75 @@ fn new_trial(
         inputs,
         created_by: visit.user.id,
     })
+}
+
+impl TrialForm {
+    /// What is to be played, with the cover in words; or what is wrong with what was typed.
+    pub fn inputs(
+        &self,
+        contact_type: &ContactType,
+        strategy: &Strategy,
+        (plan, luck): (&[PlannedInterval], Option<DemandLuck>),
+        visit: &Visit,
+    ) -> Result<(String, TrialInputs), Wrong> {
+        let mut wrong = Wrong::default();
+        if plan.is_empty() {
+            wrong.note("day", "Nothing is forecast for this day.");
+        }
+        let replications = wrong.whole("replications", &self.replications, 2..=MOST_REPLICATIONS);
+        let seed = wrong.whole("seed", &self.seed, 0..=MOST_SEED);
+        let more = if self.more.trim().is_empty() {
+            Some(0)
+        } else {
+            wrong.whole("more", &self.more, -MOST_PEOPLE..=MOST_PEOPLE)
+        };
+        let helpers = self.helpers.trim();
+        let helpers = if helpers.is_empty() { "0" } else { helpers };
+        let helpers = wrong.whole("helpers", helpers, 0..=MOST_PEOPLE).unwrap_or(0).unsigned_abs();
+        let precision = wrong.number("precision", &self.precision);
+        if precision.is_some_and(|points| !(0.01..=50.0).contains(&points)) {
+            wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
+        }
+        let choice = self.cover_choice(&mut wrong);
+        let agents = choice.zip(more).and_then(|(choice, more)| {
+            let agents = choice.agents(plan, more);
+            if agents.is_none() && !plan.is_empty() {
+                wrong.note(
+                    "cover",
+                    "No cover is planned for this day. Plan it under Staffing, or try the need.",
+                );
+            }
+            Some((choice.words(more), agents?))
+        });
+        let (Some(replications), Some(seed), Some((cover_words, agents)), true) =
+            (replications, seed, agents, wrong.is_empty())
+        else {
+            return Err(wrong);
+        };
+        let customers = customers_of(&contact_type.rules, &handling(&self.handling));
+        let mut inputs = TrialInputs::of_one_type(
+            strategy.clone(),
+            contact_type.rules,
+            &visit.centre.zone,
+            contact_type.grain.secs(),
+            (&contact_type.name, customers),
+            &trial_intervals(plan, &agents, contact_type.grain.duration()),
+        );
+        let intervals = inputs.interval_count();
+        let further = strategy
+            .teams
+            .iter()
+            .skip(1)
+            .map(|team| TrialTeam { team: team.id.clone(), agents: vec![helpers; intervals] });
+        inputs.teams.extend(further);
+        inputs.types.iter_mut().for_each(|each| each.luck = luck.clone());
+        inputs.precision = precision.map(|points| points / 100.0);
+        (inputs.replications, inputs.seed) = (replications, seed);
+        match inputs.experiment() {
+            Ok(_) => Ok((cover_words, inputs)),
+            Err(error) => Err(Wrong::of("cover", format!("This cannot be played: {error}."))),
+        }
+    }
 }
 
 /// How handle times spread; the mean is the forecast's.

@@ -4,6 +4,8 @@ mod export;
 mod form;
 mod parts;
 mod progress;
+mod record;
+mod replay;
 mod result;
 
 use askama::Template;
@@ -26,10 +28,13 @@ use crate::planning;
 use crate::words;
 
 pub(crate) use export::{export, export_inputs};
+pub(crate) use form::TrialForm;
+use form::handling_key;
 pub(crate) use form::queue;
-use form::{TrialForm, handling_key};
 use progress::ProgressPart;
 pub(crate) use progress::{cancel, progress};
+pub(crate) use record::record;
+pub(crate) use replay::{replay, replay_csv};
 use result::ResultView;
 
 const LISTED: i64 = 30;
@@ -89,6 +94,7 @@ struct ShowPage {
     facts: String,
     result: Option<ResultView>,
     again: String,
+    replay: String,
     intervals_csv: String,
     inputs_json: String,
 }
@@ -234,7 +240,7 @@ pub(crate) fn verdict_of(trial: &Trial) -> Option<Verdict> {
     judged.iter().map(|judged| judged.verdict).max()
 }
 
-const fn state_word(state: TrialState) -> &'static str {
+pub(crate) const fn state_word(state: TrialState) -> &'static str {
     match state {
         TrialState::Queued => "queued",
         TrialState::Running => "running",
@@ -302,6 +308,7 @@ pub(crate) async fn show(
         progress: ProgressPart::of(&trial, &visit),
         result,
         again: format!("/trials?again={id}&day={}#new", trial.day),
+        replay: format!("/trials/{id}/day"),
         intervals_csv: format!("/trials/{id}/intervals.csv"),
         inputs_json: format!("/trials/{id}/trial.json"),
     };

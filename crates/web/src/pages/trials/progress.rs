@@ -12,6 +12,7 @@ use crate::access::{Planner, Visit};
 use crate::extract::Path;
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::words;
 
 /// The part of a trial's page that changes while it is played.
 #[derive(Template)]
@@ -24,6 +25,7 @@ pub(super) struct ProgressPart {
     played: u32,
     replications: u32,
     failure: Option<String>,
+    left: Option<String>,
     may_cancel: bool,
     is_stopping: bool,
 }
@@ -38,6 +40,10 @@ impl ProgressPart {
             played: trial.played,
             replications: trial.inputs.replications,
             failure: trial.failure.clone(),
+            left: words::time_left(
+                trial.running_secs,
+                f64::from(trial.played) / f64::from(trial.inputs.replications.max(1)),
+            ),
             may_cancel: visit.may_plan(),
             is_stopping: trial.cancel_requested,
         }

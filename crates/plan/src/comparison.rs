@@ -1,0 +1,310 @@
+//! Candidates on the same customers: differences, sweeps of settings, and where each breaks.
+
+use barometer_simulate::{
+    COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Measures, Paired,
+    PlayError, Summary,
+};
+use barometer_strategy::Strategy;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+use crate::rules::Rules;
+use crate::trial::{Judged, TrialInputs, judge};
+use crate::verdict::Verdict;
+
+/// What is compared: candidates that all meet the same customers. The first is the one that the
+/// others are held against.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ComparisonInputs {
+    /// The candidates; all with the same demand, replications and seed.
+    pub candidates: Vec<Contender>,
+    /// The settings that were swept; none where candidates were chosen one by one.
+    #[serde(default)]
+    pub axes: Vec<Axis>,
+}
+
+/// One candidate.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Contender {
+    /// What planners call it.
+    pub name: String,
+    /// What is played.
+    pub inputs: TrialInputs,
+}
+
+/// A setting that was swept.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Axis {
+    /// The setting, with its unit.
+    pub name: String,
+    /// Its values.
+    pub values: Vec<f64>,
+}
+
+/// What a comparison came to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ComparisonResult {
+    /// Each candidate by itself.
+    pub candidates: Vec<ContenderResult>,
+}
+
+/// What one candidate came to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ContenderResult {
+    /// The day.
+    pub day: Measures,
+    /// Service level of each interval.
+    pub levels: Vec<Option<Estimate>>,
+    /// How the day differs from the first candidate's, measure by measure; empty for the first.
+    pub differences: Vec<(Compared, Option<Estimate>)>,
+    /// How the service level of each interval differs from the first candidate's.
+    pub level_differences: Vec<Option<Estimate>>,
+    /// The volume, as a share of the demand, up to which every target holds on average; `None`
+    /// where it was not looked for.
+    #[serde(default)]
+    pub breaks_at: Option<f64>,
+}
+
+/// Why a comparison cannot be played.
+#[derive(Debug, thiserror::Error)]
+pub enum ComparisonError {
+    /// A candidate cannot be played.
+    #[error("{name}: {error}")]
+    Experiment {
+        /// Which.
+        name: String,
+        /// Why not.
+        error: ExperimentError,
+    },
+    /// A candidate did not come to an end.
+    #[error("{name}: {error}")]
+    Play {
+        /// Which.
+        name: String,
+        /// Why not.
+        error: PlayError,
+    },
+}
+
+/// Replications that are held at a time.
+const AT_A_TIME: u32 = 32;
+/// Replications of a look at one volume, and the range in which it is looked for.
+const LOOK_REPLICATIONS: u32 = 60;
+const VOLUMES: (f64, f64) = (0.25, 4.0);
+const LOOKS: u32 = 9;
+
+impl ComparisonInputs {
+    /// Plays all candidates; tells how much is done, as a share, and stops (`Ok(None)`) when told so.
+    ///
+    /// # Errors
+    ///
+    /// [`ComparisonError`] names the candidate that cannot be played, and why.
+    pub fn play(
+        &self,
+        mut goes_on: impl FnMut(f64) -> bool,
+    ) -> Result<Option<ComparisonResult>, ComparisonError> {
+        let experiments = self
+            .candidates
+            .iter()
+            .map(|candidate| candidate.experiment(&candidate.inputs))
+            .collect::<Result<Vec<_>, _>>()?;
+        let Some(first) = self.candidates.first() else { return Ok(None) };
+        let (replications, intervals) = (first.inputs.replications, first.inputs.interval_count());
+        let mut summaries: Vec<Summary> = experiments.iter().map(Experiment::summary).collect();
+        let mut paired = vec![Paired::new(intervals); self.candidates.len()];
+        let looks = if self.axes.is_empty() { self.candidates.len() as f64 } else { 0.0 };
+        let share_of_days = if looks > 0.0 { 0.6 } else { 1.0 };
+        for from in (0..replications).step_by(AT_A_TIME as usize) {
+            if !goes_on(share_of_days * f64::from(from) / f64::from(replications)) {
+                return Ok(None);
+            }
+            let range = from..(from + AT_A_TIME).min(replications);
+            let mut base: Vec<DayTally> = Vec::new();
+            for (nth, experiment) in experiments.iter().enumerate() {
+                let days = experiment
+                    .play_range(range.clone())
+                    .map_err(|error| self.candidates[nth].failed(error))?;
+                days.iter().for_each(|day| summaries[nth].add(day));
+                if nth == 0 {
+                    base = days;
+                } else {
+                    base.iter().zip(&days).for_each(|(one, other)| paired[nth].add(one, other));
+                }
+            }
+        }
+        let mut candidates: Vec<ContenderResult> = summaries
+            .iter()
+            .zip(&paired)
+            .enumerate()
+            .map(|(nth, (summary, paired))| {
+                ContenderResult::of(summary, (nth > 0).then_some(paired))
+            })
+            .collect();
+        if self.axes.is_empty() {
+            for (nth, candidate) in self.candidates.iter().enumerate() {
+                if !goes_on(share_of_days + (1.0 - share_of_days) * nth as f64 / looks) {
+                    return Ok(None);
+                }
+                candidates[nth].breaks_at = Some(candidate.breaks_at()?);
+            }
+        }
+        Ok(Some(ComparisonResult { candidates }))
+    }
+}
+
+impl Contender {
+    fn experiment(&self, inputs: &TrialInputs) -> Result<Experiment, ComparisonError> {
+        inputs
+            .experiment()
+            .map_err(|error| ComparisonError::Experiment { name: self.name.clone(), error })
+    }
+
+    fn failed(&self, error: PlayError) -> ComparisonError {
+        ComparisonError::Play { name: self.name.clone(), error }
+    }
+
+    /// The volume up to which every target holds on average, by halving: always the same customers,
+    /// of whom more or fewer come.
+    fn breaks_at(&self) -> Result<f64, ComparisonError> {
+        let (mut holds, mut breaks) = VOLUMES;
+        if self.holds_at(breaks)? {
+            return Ok(breaks);
+        }
+        for _ in 0..LOOKS {
+            let volume = (holds * breaks).sqrt();
+            *(if self.holds_at(volume)? { &mut holds } else { &mut breaks }) = volume;
+        }
+        Ok(holds)
+    }
+
+    fn holds_at(&self, volume: f64) -> Result<bool, ComparisonError> {
+        let mut inputs = self.inputs.clone();
+        inputs.replications = inputs.replications.min(LOOK_REPLICATIONS);
+        inputs.scale_volume(volume);
+        let experiment = self.experiment(&inputs)?;
+        let summary =
+            experiment.play_part(0..inputs.replications).map_err(|error| self.failed(error))?;
+        Ok(holds_on_average(&summary.day(), &inputs.rules))
+    }
+}
+
+fn holds_on_average(day: &Measures, rules: &Rules) -> bool {
+    use crate::rules::Target;
+    judge(day, rules).iter().all(|judged| match judged.target {
+        Target::ServiceLevel => judged.got.mean >= judged.wanted,
+        _ => judged.got.mean <= judged.wanted,
+    })
+}
+
+impl ContenderResult {
+    fn of(summary: &Summary, paired: Option<&Paired>) -> Self {
+        let differences = paired.map_or_else(Vec::new, |paired| {
+            COMPARED.into_iter().map(|what| (what, paired.of_day(what))).collect()
+        });
+        Self {
+            day: summary.day(),
+            levels: summary.intervals().iter().map(|interval| interval.service_level).collect(),
+            differences,
+            level_differences: paired
+                .map_or_else(Vec::new, |paired| paired.of_intervals(Compared::ServiceLevel)),
+            breaks_at: None,
+        }
+    }
+
+    /// Every target of the day beside what it came to.
+    pub fn judge(&self, rules: &Rules) -> Vec<Judged> {
+        judge(&self.day, rules)
+    }
+
+    /// The worst verdict on a target; `None` where nothing was offered.
+    pub fn verdict(&self, rules: &Rules) -> Option<Verdict> {
+        self.judge(rules).iter().map(|judged| judged.verdict).max()
+    }
+
+    /// The difference of one measure from the first candidate's.
+    pub fn difference(&self, what: Compared) -> Option<Estimate> {
+        self.differences.iter().find(|(which, _)| *which == what)?.1
+    }
+}
+
+/// A setting that can be swept: people, volume, or a number of the strategy.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Sweepable {
+    /// People more or fewer in every interval of the first team.
+    People,
+    /// Contacts as a share of the forecast.
+    Volume,
+    /// A number at this place of the strategy's JSON.
+    Setting {
+        /// JSON pointer.
+        pointer: String,
+        /// What it is, in the planner's words.
+        name: String,
+    },
+}
+
+impl Sweepable {
+    /// What can be swept in trials of a strategy.
+    pub fn all(strategy: &Strategy) -> Vec<Self> {
+        let settings =
+            strategy.numbers().into_iter().map(|(pointer, name)| Self::Setting { pointer, name });
+        [Self::People, Self::Volume].into_iter().chain(settings).collect()
+    }
+
+    /// What tells it from the others.
+    pub fn key(&self) -> &str {
+        match self {
+            Self::People => "people",
+            Self::Volume => "volume",
+            Self::Setting { pointer, .. } => pointer,
+        }
+    }
+
+    /// What it is, in the planner's words.
+    pub fn name(&self) -> &str {
+        match self {
+            Self::People => "People more or fewer",
+            Self::Volume => "Volume, as a share of the forecast",
+            Self::Setting { name, .. } => name,
+        }
+    }
+
+    /// The trial with this value.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with the value, in words.
+    pub fn set(&self, inputs: &TrialInputs, value: f64) -> Result<TrialInputs, String> {
+        let mut set = inputs.clone();
+        match self {
+            Self::People => {
+                for people in set.teams.iter_mut().take(1).flat_map(|team| &mut team.agents) {
+                    *people = people.saturating_add_signed(value.round() as i32);
+                }
+            }
+            Self::Volume => set.scale_volume(value),
+            Self::Setting { pointer, name } => {
+                let mut whole =
+                    serde_json::to_value(&inputs.strategy).map_err(|error| error.to_string())?;
+                let place =
+                    whole.pointer_mut(pointer).ok_or_else(|| format!("{name} is not there"))?;
+                *place = number(value);
+                set.strategy =
+                    serde_json::from_value(whole).map_err(|error| format!("{name}: {error}"))?;
+                if let Some(fault) = set.strategy.faults().into_iter().next() {
+                    return Err(format!("{name}: {}", fault.message));
+                }
+            }
+        }
+        Ok(set)
+    }
+}
+
+/// A number as JSON writes it: whole where it is whole.
+fn number(value: f64) -> Value {
+    if value.fract() == 0.0 && value.abs() < 1e15 {
+        Value::from(value as i64)
+    } else {
+        Value::from(value)
+    }
+}

@@ -1,0 +1,107 @@
+//! Candidates on the same customers, sweeps, and where each breaks.
+
+#![cfg(test)]
+
+use barometer_plan::{
+    ComparisonInputs, Contender, IntervalLoad, Rules, Sweepable, TrialInputs, TrialInterval,
+    Verdict, customers_of,
+};
+use barometer_simulate::Compared;
+use barometer_strategy::{Duration, Strategy};
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, ToSpan};
+
+fn inputs(agents: u32) -> TrialInputs {
+    let opening: Timestamp = "2026-11-28T07:00:00Z".parse().unwrap();
+    let intervals: Vec<_> = (0..20)
+        .map(|half| TrialInterval {
+            start: opening + (30 * half).minutes(),
+            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
+            agents,
+        })
+        .collect();
+    let mut inputs = TrialInputs::of_one_type(
+        Strategy::plain("Bookings"),
+        Rules::STARTING,
+        &TimeZone::UTC,
+        1800.0,
+        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(300.0))),
+        &intervals,
+    );
+    inputs.replications = 60;
+    inputs
+}
+
+fn contender(name: &str, inputs: TrialInputs) -> Contender {
+    Contender { name: name.to_owned(), inputs }
+}
+
+#[test]
+fn one_person_more_is_surely_better_though_the_levels_overlap() {
+    let candidates = vec![contender("thirteen", inputs(13)), contender("fourteen", inputs(14))];
+    let comparison = ComparisonInputs { candidates, axes: Vec::new() };
+    let mut shares = Vec::new();
+    let result = comparison
+        .play(|done| {
+            shares.push(done);
+            true
+        })
+        .unwrap()
+        .unwrap();
+    assert!(shares.is_sorted() && shares.iter().all(|share| (0.0..1.0).contains(share)));
+    let [one, other] = result.candidates.as_slice() else { unreachable!() };
+    let difference = other.difference(Compared::ServiceLevel).unwrap();
+    let by_levels = other.day.service_level.unwrap().mean - one.day.service_level.unwrap().mean;
+    assert!((difference.mean - by_levels).abs() < 1e-12);
+    assert!(difference.low() > 0.0, "{difference:?}");
+    // The same customers: the difference is known better than either level.
+    let unpaired = one.day.service_level.unwrap().error.unwrap();
+    assert!(difference.error.unwrap() < unpaired, "{difference:?} {unpaired}");
+    assert_eq!(other.level_differences.len(), 20);
+    assert!(one.differences.is_empty());
+    // More people bear more volume, and both bear more than they have.
+    let (few, more) = (one.breaks_at.unwrap(), other.breaks_at.unwrap());
+    assert!(1.0 < few && few < more && more < 1.5, "{few} {more}");
+    assert!(ComparisonInputs { ..comparison }.play(|_| false).unwrap().is_none(), "told to stop");
+}
+
+#[test]
+fn what_can_be_swept_is_named_and_set_and_impossible_values_are_refused() {
+    let base = inputs(12);
+    let all = Sweepable::all(&base.strategy);
+    let find = |name: &str| {
+        all.iter().find(|each| each.name() == name).unwrap_or_else(|| {
+            panic!("{name} is not in {:?}", all.iter().map(Sweepable::name).collect::<Vec<_>>())
+        })
+    };
+    let places = find("“Bookings queue”, places");
+    let set = places.set(&base, 5.0).unwrap();
+    assert_eq!(set.strategy.first_queue().unwrap().1.places, Some(5));
+    assert!(places.set(&base, -1.0).is_err());
+    let window = find("“Bookings queue”, offers, ring window (s)");
+    let set = window.set(&base, 12.5).unwrap();
+    assert_eq!(set.strategy.first_queue().unwrap().1.offering.ring_window_secs, Some(12.5));
+    assert_eq!(find("People more or fewer").set(&base, -2.0).unwrap().people()[0], 10);
+    let volume = find("Volume, as a share of the forecast").set(&base, 1.5).unwrap();
+    assert_eq!(volume.types[0].intervals[0].contacts, 90.0);
+    find("team “Bookings team”, pace").set(&base, 1.2).unwrap();
+}
+
+#[test]
+fn fewer_places_block_more_along_a_sweep() {
+    let places = Sweepable::Setting {
+        pointer: "/steps/0/does/queue/places".to_owned(),
+        name: "places".to_owned(),
+    };
+    let base = inputs(9);
+    let candidates =
+        [1.0, 3.0, 9.0].map(|value| contender("", places.set(&base, value).unwrap())).to_vec();
+    let axes =
+        vec![barometer_plan::Axis { name: "places".to_owned(), values: vec![1.0, 3.0, 9.0] }];
+    let result = ComparisonInputs { candidates, axes }.play(|_| true).unwrap().unwrap();
+    let released: Vec<f64> =
+        result.candidates.iter().map(|point| point.day.released.unwrap().mean).collect();
+    assert!(released.windows(2).all(|pair| pair[0] > pair[1]), "{released:?}");
+    assert_eq!(result.candidates[0].verdict(&Rules::STARTING), Some(Verdict::Breaks));
+    assert_eq!(result.candidates[1].breaks_at, None, "not looked for along a sweep");
+}

@@ -1,0 +1,226 @@
+//! Comparisons: queued, played by a worker, kept with everything they depend on.
+
+use barometer_plan::{ComparisonInputs, ComparisonResult};
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff_sqlx::ToSqlx;
+use sqlx::FromRow;
+use sqlx::types::Json;
+use uuid::Uuid;
+
+use crate::jobs::{self, Job};
+use crate::trials::TrialState;
+use crate::{Store, StoreError};
+
+/// A comparison to be queued.
+#[derive(Clone, Debug)]
+pub struct NewComparison {
+    /// The contact type.
+    pub contact_type: Uuid,
+    /// The simulated day.
+    pub day: Date,
+    /// What is compared, in words.
+    pub title: String,
+    /// Everything its numbers follow from.
+    pub inputs: ComparisonInputs,
+    /// Who wants it.
+    pub created_by: Uuid,
+}
+
+/// A comparison, with its result once it is done.
+#[derive(Clone, Debug)]
+pub struct Comparison {
+    /// Its key.
+    pub id: Uuid,
+    /// The contact type.
+    pub contact_type: Uuid,
+    /// Its name.
+    pub contact_type_name: String,
+    /// The simulated day.
+    pub day: Date,
+    /// What is compared, in words.
+    pub title: String,
+    /// Everything its numbers follow from.
+    pub inputs: ComparisonInputs,
+    /// How far it has come.
+    pub state: TrialState,
+    /// How much is done, as a share.
+    pub progress: f64,
+    /// Seconds since a worker took it up.
+    pub running_secs: Option<f64>,
+    /// Whether a person asked to stop it.
+    pub cancel_requested: bool,
+    /// What it came to, once done.
+    pub result: Option<ComparisonResult>,
+    /// Why it failed, if it did.
+    pub failure: Option<String>,
+    /// When it was asked for.
+    pub created_at: Timestamp,
+}
+
+/// A comparison in a list.
+#[derive(Clone, Debug)]
+pub struct ComparisonLine {
+    /// Its key.
+    pub id: Uuid,
+    /// Name of the contact type.
+    pub contact_type_name: String,
+    /// The simulated day.
+    pub day: Date,
+    /// What is compared, in words.
+    pub title: String,
+    /// How far it has come.
+    pub state: TrialState,
+    /// When it was asked for.
+    pub created_at: Timestamp,
+}
+
+#[derive(FromRow)]
+struct Row {
+    id: Uuid,
+    contact_type_id: Uuid,
+    contact_type_name: String,
+    day: jiff_sqlx::Date,
+    title: String,
+    inputs: Json<ComparisonInputs>,
+    state: TrialState,
+    progress: f64,
+    running_secs: Option<f64>,
+    cancel_requested: bool,
+    result: Option<Json<ComparisonResult>>,
+    failure: Option<String>,
+    created_at: jiff_sqlx::Timestamp,
+}
+
+impl Store {
+    /// Keeps a comparison and queues it for a worker: both or neither.
+    pub async fn queue_comparison(&self, new: &NewComparison) -> Result<Uuid, StoreError> {
+        let failed = StoreError::on("queueing a comparison");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let comparison: Uuid = sqlx::query_scalar(
+            "INSERT INTO comparisons (contact_type_id, day, title, inputs, created_by) \
+             VALUES ($1, $2, $3, $4, $5) RETURNING id",
+        )
+        .bind(new.contact_type)
+        .bind(new.day.to_sqlx())
+        .bind(&new.title)
+        .bind(Json(&new.inputs))
+        .bind(new.created_by)
+        .fetch_one(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        jobs::push(&mut tx, [Job::Comparison { comparison }]).await?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(comparison)
+    }
+
+    /// One comparison.
+    pub async fn comparison(&self, id: Uuid) -> Result<Comparison, StoreError> {
+        let row: Row = sqlx::query_as(
+            "SELECT comparisons.*, contact_types.name AS contact_type_name, \
+               extract(epoch FROM now() - comparisons.started_at)::float8 AS running_secs \
+             FROM comparisons \
+             JOIN contact_types ON contact_types.id = comparisons.contact_type_id \
+             WHERE comparisons.id = $1",
+        )
+        .bind(id)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("reading a comparison"))?;
+        Ok(Comparison {
+            id: row.id,
+            contact_type: row.contact_type_id,
+            contact_type_name: row.contact_type_name,
+            day: row.day.to_jiff(),
+            title: row.title,
+            inputs: row.inputs.0,
+            state: row.state,
+            progress: row.progress,
+            running_secs: row.running_secs,
+            cancel_requested: row.cancel_requested,
+            result: row.result.map(|Json(result)| result),
+            failure: row.failure,
+            created_at: row.created_at.to_jiff(),
+        })
+    }
+
+    /// The latest comparisons, newest first.
+    pub async fn latest_comparisons(&self, most: i64) -> Result<Vec<ComparisonLine>, StoreError> {
+        type Line = (Uuid, String, jiff_sqlx::Date, String, TrialState, jiff_sqlx::Timestamp);
+        let rows: Vec<Line> = sqlx::query_as(
+            "SELECT comparisons.id, contact_types.name, day, title, state, comparisons.created_at \
+             FROM comparisons JOIN contact_types ON contact_types.id = contact_type_id \
+             ORDER BY comparisons.created_at DESC LIMIT $1",
+        )
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing comparisons"))?;
+        Ok(rows
+            .into_iter()
+            .map(|(id, contact_type_name, day, title, state, created_at)| ComparisonLine {
+                id,
+                contact_type_name,
+                day: day.to_jiff(),
+                title,
+                state,
+                created_at: created_at.to_jiff(),
+            })
+            .collect())
+    }
+
+    /// Tells how far a running comparison has come; says whether it should go on.
+    pub async fn report_comparison(&self, id: Uuid, progress: f64) -> Result<bool, StoreError> {
+        let cancelled: bool = sqlx::query_scalar(
+            "UPDATE comparisons SET state = 'running', progress = $2, \
+               started_at = coalesce(started_at, now()) \
+             WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
+        )
+        .bind(id)
+        .bind(progress)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(StoreError::on("reporting a comparison"))?
+        .unwrap_or(true);
+        Ok(!cancelled)
+    }
+
+    /// Asks a comparison to stop. One that no worker has taken up is stopped at once.
+    pub async fn cancel_comparison(&self, id: Uuid) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE comparisons SET cancel_requested = true, \
+               state = CASE state WHEN 'queued' THEN 'cancelled' ELSE state END \
+             WHERE id = $1 AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("cancelling a comparison"))
+    }
+
+    /// Ends a comparison: with its result, as cancelled (`Ok(None)`), or with the reason why it failed.
+    pub async fn end_comparison(
+        &self,
+        id: Uuid,
+        result: Result<Option<&ComparisonResult>, &str>,
+    ) -> Result<(), StoreError> {
+        let state = match result {
+            Ok(Some(_)) => TrialState::Done,
+            Ok(None) => TrialState::Cancelled,
+            Err(_) => TrialState::Failed,
+        };
+        sqlx::query(
+            "UPDATE comparisons SET state = $2, result = $3, failure = $4 \
+             WHERE id = $1 AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .bind(state)
+        .bind(result.ok().flatten().map(Json))
+        .bind(result.err())
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("ending a comparison"))
+    }
+}

@@ -1,0 +1,217 @@
+//! One simulated day of a trial, event by event: a timeline, and a replay that can be stepped.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::Response;
+use barometer_simulate::{End, Happened, Names, Story, What};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::Visit;
+use crate::charts;
+use crate::exports;
+use crate::extract::{Path, Query};
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::page;
+use crate::words;
+
+/// More happens on larger days than a page can hold.
+const MOST_EVENTS: usize = 200_000;
+
+#[derive(Template)]
+#[template(path = "trials/replay.html")]
+struct ReplayPage {
+    frame: Frame,
+    question: String,
+    answer: String,
+    trial: String,
+    address: String,
+    replication: u32,
+    last: u32,
+    secs: f64,
+    data: String,
+    csv: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ReplayQuery {
+    #[serde(default)]
+    replication: u32,
+}
+
+/// What the replay is drawn from.
+#[derive(Serialize)]
+struct ReplayData<'a> {
+    agents: Vec<&'a str>,
+    lines: &'a [String],
+    ends: [&'static str; 8],
+    opens_minutes: i64,
+    secs: f64,
+    within_secs: f64,
+    /// When most contacts waited.
+    busiest_secs: f64,
+    /// Seconds, what, contact, and the agent, line or end that it is about.
+    events: Vec<(f64, u8, u32, u32)>,
+}
+
+const ENDS: [&str; 8] = [
+    "gives up",
+    "is released",
+    "gets the busy tone",
+    "leaves a message",
+    "is handed to an outside number",
+    "is settled by the assistant",
+    "cannot be called back",
+    "is cut off",
+];
+
+/// `GET /trials/{trial}/day?replication=…`: a simulated day from beginning to end.
+pub(crate) async fn replay(
+    State(app): State<App>,
+    visit: Visit,
+    Path(id): Path<Uuid>,
+    Query(query): Query<ReplayQuery>,
+) -> Result<Response, PageError> {
+    let trial = app.store.trial(id).await?;
+    let visit = Visit { day: trial.day, ..visit };
+    let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
+    let (names, story) = tell(trial.inputs.clone(), replication).await?;
+    let zone = &visit.centre.zone;
+    let opens = trial.inputs.start.to_zoned(zone.clone());
+    let secs = trial.inputs.interval_secs * trial.inputs.interval_count() as f64;
+    let (busiest_secs, most) = busiest(&story);
+    let data = ReplayData {
+        agents: names.agents.iter().map(|(_, name)| name.as_str()).collect(),
+        lines: &names.lines,
+        ends: ENDS,
+        opens_minutes: i64::from(opens.hour()) * 60 + i64::from(opens.minute()),
+        secs,
+        within_secs: trial.inputs.rules.within_secs,
+        busiest_secs,
+        events: story.happened.iter().filter_map(event).take(MOST_EVENTS).collect(),
+    };
+    let came = story.happened.iter().filter(|each| each.what == What::Came).count();
+    let at = trial.inputs.start + jiff::SignedDuration::from_secs_f64(busiest_secs);
+    page(&ReplayPage {
+        frame: Frame::of(&visit, Stage::Trials, Some(trial.contact_type)),
+        question: format!("How does day {} of the trial go?", replication + 1),
+        answer: match most {
+            0 => format!("{} contacts come, and nobody ever waits.", words::thousands(came as f64)),
+            most => format!(
+                "{} contacts come; most wait at {}: {most} at once.",
+                words::thousands(came as f64),
+                words::clock(at, zone)
+            ),
+        },
+        trial: format!("/trials/{id}?day={}", trial.day),
+        address: format!("/trials/{id}/day"),
+        replication,
+        last: trial.inputs.replications.saturating_sub(1),
+        secs,
+        data: charts::embedded(&data)?,
+        csv: format!("/trials/{id}/day.csv?replication={replication}"),
+    })
+}
+
+/// `GET /trials/{trial}/day.csv?replication=…`: all that happens on a simulated day.
+pub(crate) async fn replay_csv(
+    State(app): State<App>,
+    _: Visit,
+    Path(id): Path<Uuid>,
+    Query(query): Query<ReplayQuery>,
+) -> Result<Response, PageError> {
+    let trial = app.store.trial(id).await?;
+    let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
+    let (names, story) = tell(trial.inputs.clone(), replication).await?;
+    let row = |happened: &Happened| {
+        let (what, of) = said(happened.what, &names);
+        vec![format!("{:.3}", happened.at_secs), happened.contact.to_string(), what.to_owned(), of]
+    };
+    let rows = story.happened.iter().map(row).collect();
+    let heading = ["at_secs", "contact", "what", "where_or_who"];
+    exports::csv(&format!("trial-day-{}.csv", replication + 1), &heading, rows).await
+}
+
+async fn tell(
+    inputs: barometer_plan::TrialInputs,
+    replication: u32,
+) -> Result<(Names, Story), PageError> {
+    let told = tokio::task::spawn_blocking(move || {
+        let experiment = inputs.experiment().map_err(|error| error.to_string())?;
+        let (_, story) = experiment.tell(replication).map_err(|error| error.to_string())?;
+        Ok::<_, String>((experiment.names().clone(), story))
+    });
+    told.await
+        .map_err(|error| PageError::Internal(Box::new(error)))?
+        .map_err(|reason| PageError::Refused(format!("This day cannot be played: {reason}.")))
+}
+
+fn event(happened: &Happened) -> Option<(f64, u8, u32, u32)> {
+    let (code, of) = match happened.what {
+        What::Came => (0, 0),
+        What::Joined { line } => (1, u32::from(line)),
+        What::RingsAt { agent } => (2, agent),
+        What::NotAnswered => (3, 0),
+        What::Answered { agent } => (4, agent),
+        What::Done { agent } => (5, agent),
+        What::Ended { how } => (6, place_of(how)),
+        What::AgentCame { agent } => (7, agent),
+        What::AgentLeft { agent } => (8, agent),
+        What::Reached { .. } | What::CallbackPromised => return None,
+    };
+    Some((charts::tenth(happened.at_secs), code, happened.contact, of))
+}
+
+const fn place_of(how: End) -> u32 {
+    match how {
+        End::Abandoned => 0,
+        End::Released => 1,
+        End::Blocked => 2,
+        End::Voicemail => 3,
+        End::Outside => 4,
+        End::Contained => 5,
+        End::CallbackFailed => 6,
+        End::CutOff => 7,
+    }
+}
+
+fn said(what: What, names: &Names) -> (&'static str, String) {
+    let agent = |agent: u32| names.agents[agent as usize].1.clone();
+    match what {
+        What::Came => ("came", String::new()),
+        What::Reached { step } => ("reached step", (step + 1).to_string()),
+        What::Joined { line } => ("joined", names.lines[usize::from(line)].clone()),
+        What::RingsAt { agent: at } => ("rings at", agent(at)),
+        What::NotAnswered => ("not answered", String::new()),
+        What::Answered { agent: by } => ("answered", agent(by)),
+        What::Done { agent: by } => ("done", agent(by)),
+        What::Ended { how } => ("ended", ENDS[place_of(how) as usize].to_owned()),
+        What::CallbackPromised => ("callback promised", String::new()),
+        What::AgentCame { agent: who } => ("agent came", agent(who)),
+        What::AgentLeft { agent: who } => ("agent left", agent(who)),
+    }
+}
+
+/// When most contacts waited, and how many.
+fn busiest(story: &Story) -> (f64, usize) {
+    let (mut waiting, mut most) = (std::collections::HashSet::new(), (0.0, 0));
+    for happened in &story.happened {
+        match happened.what {
+            What::Joined { .. } => {
+                waiting.insert(happened.contact);
+            }
+            What::Answered { .. } | What::Ended { .. } => {
+                // Whoever is answered at once has never waited: looked at before the next one comes.
+                waiting.remove(&happened.contact);
+                continue;
+            }
+            _ => continue,
+        }
+        if waiting.len() > most.1 + 1 {
+            most = (happened.at_secs, waiting.len() - 1);
+        }
+    }
+    most
+}

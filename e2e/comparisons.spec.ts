@@ -1,0 +1,66 @@
+// A planner searches instead of guessing: a strategy changed part by part, candidates on the same
+// customers, a setting swept, a simulated day watched, the engine's record.
+import { chooseContactType, expect, signIn, test } from './steps';
+
+test('a hunt group is added, changed in its form and tried', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-25');
+  await chooseContactType(page, 'Groups');
+  await page.getByLabel('What to add').selectOption('hunt group');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await page.getByLabel('Offer order').selectOption('round robin that keeps its place');
+  // The form is drawn anew for the order that was chosen, and keeps what is typed.
+  await page.getByLabel('Ring window (s)').fill('15');
+  await page.getByRole('button', { name: 'Add to waves (s)' }).click();
+  await expect(page.getByLabel('Waves (s) 1')).toBeVisible();
+  await expect(page.getByLabel('Ring window (s)')).toHaveValue('15');
+  await page.getByLabel('Waves (s) 1').fill('twenty');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('“twenty” is not a number.')).toBeVisible();
+  await page.getByLabel('Waves (s) 1').fill('20');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await expect(page.getByText('round robin that keeps its place').first()).toBeVisible();
+});
+
+test('one person more is better on the same customers, and a sweep shows from where on it holds', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/trials?day=2026-11-28');
+  await page.getByRole('link', { name: 'Compare or sweep' }).click();
+  await page.getByRole('button', { name: 'Compare them' }).click();
+  await expect(page.getByText(/1 more” has the best service level: .* with 95 % confidence/)).toBeVisible();
+  await expect(page.getByRole('row', { name: /1 more/ })).toContainText('points');
+  await page.getByRole('link', { name: 'Compare others' }).click();
+  await page.getByLabel('from').first().fill('-6');
+  await page.getByLabel('to', { exact: true }).first().fill('2');
+  await page.getByLabel('values').first().fill('5');
+  await page.getByRole('button', { name: 'Sweep it' }).click();
+  await expect(page.getByText(/People more or fewer: every target holds/)).toBeVisible();
+  await expect(page.locator('[data-chart="sweep"] svg')).toBeVisible();
+});
+
+test('a simulated day is played, paused and stepped', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/trials?day=2026-11-28');
+  await page.locator('table').getByRole('link').first().click();
+  await page.getByRole('link', { name: 'Watch a day' }).click();
+  const clock = page.getByRole('timer');
+  await page.getByRole('button', { name: 'To the beginning' }).click();
+  const opening = await clock.textContent();
+  await page.getByRole('button', { name: 'Next event' }).click();
+  await page.getByRole('button', { name: 'Play' }).click();
+  await expect(page.getByRole('button', { name: 'Pause' })).toBeVisible();
+  await expect(clock).not.toHaveText(opening ?? '');
+  await page.getByRole('button', { name: 'Pause' }).click();
+  const paused = await clock.textContent();
+  await page.getByRole('button', { name: 'Next event' }).click();
+  await expect(page.locator('[data-part="last"] li').first()).toContainText(/contact|comes|leaves/i);
+  expect(paused).not.toBe(opening);
+});
+
+test('the record says how right the engine has been', async ({ page }) => {
+  await signIn(page, 'viewer');
+  await page.goto('/trials/record');
+  await expect(page.getByText(/of 21 days went as the engine expects/)).toBeVisible();
+});
