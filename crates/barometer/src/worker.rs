@@ -27,6 +27,9 @@ pub struct WorkerOptions {
     /// its trial is taken up by another.
     #[arg(long, default_value_t = 10, value_parser = clap::value_parser!(u64).range(1..=3600))]
     heartbeat_secs: u64,
+    /// Cores on which trials are played; all of them unless said.
+    #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
+    threads: Option<u16>,
 }
 
 /// Plays trials until Ctrl-C or a termination signal.
@@ -48,6 +51,9 @@ pub async fn run(
     options: WorkerOptions,
     stopped: watch::Receiver<bool>,
 ) -> Result<()> {
+    if let Some(threads) = options.threads {
+        rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global()?;
+    }
     while !*stopped.borrow() {
         let mut stop = stopped.clone();
         let stopping = async move {

@@ -69,10 +69,16 @@ impl Heap for Quaternary {
         }
         loop {
             let first = 4 * at + 1;
-            let Some((least, child)) =
-                (first..len.min(first + 4)).map(|child| (self.0[child], child)).min()
-            else {
-                break;
+            let (least, child) = match self.0.get(first..first + 4) {
+                Some(&[a, b, c, d]) => {
+                    let (left, left_at) = if b < a { (b, first + 1) } else { (a, first) };
+                    let (right, right_at) = if d < c { (d, first + 3) } else { (c, first + 2) };
+                    if right < left { (right, right_at) } else { (left, left_at) }
+                }
+                _ => match (first..len).map(|child| (self.0[child], child)).min() {
+                    Some(least) => least,
+                    None => break,
+                },
             };
             if least >= last {
                 break;

@@ -148,6 +148,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/progress", get(trials::progress))
         .route("/trials/{trial}/cancel", post(trials::cancel))
         .route("/trials/record", get(trials::record))
+        .route("/trials/{trial}/repeat", post(trials::repeat))
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))

@@ -153,6 +153,8 @@ struct Day<'m> {
     hands: Vec<ContactId>,
     /// Contacts that wait for one agent.
     personal: Vec<(u32, ContactId)>,
+    /// A list for those whose devices have just stopped ringing, used again and again.
+    silenced: Vec<u32>,
     /// Members tried in this round: rows of bits.
     tried: Vec<u64>,
     /// People of each team who are to leave.
@@ -181,6 +183,7 @@ impl<'m> Day<'m> {
             idle: vec![IdleList::default(); model.classes.len()],
             hands: vec![NONE; model.agents.len() * model.most_at_once as usize],
             personal: Vec::new(),
+            silenced: Vec::new(),
             tried: Vec::new(),
             owed: vec![Owed::default(); model.teams.len()],
             next_shift: 0,

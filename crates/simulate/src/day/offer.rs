@@ -229,7 +229,7 @@ impl Day<'_> {
             let others = self.silence(id);
             self.lines[usize::from(self.contacts[id as usize].line)].offering -= 1;
             self.answer(id, agent);
-            self.free_after_ringing(&others, agent);
+            self.free_after_ringing(others, agent);
             let line = self.contacts[id as usize].line;
             self.serve_line(line);
         } else {
@@ -261,7 +261,7 @@ impl Day<'_> {
             self.list(id);
             self.serve_line(number);
         }
-        self.free_after_ringing(&silenced, NONE);
+        self.free_after_ringing(silenced, NONE);
         self.serve_line(number);
     }
 
@@ -276,11 +276,13 @@ impl Day<'_> {
         }
     }
 
-    /// Stops all devices that ring for a contact; gives whose.
+    /// Stops all devices that ring for a contact; gives whose, in a list that is given back by
+    /// [`free_after_ringing`](Self::free_after_ringing), so that ringing allocates nothing.
     fn silence(&mut self, id: ContactId) -> Vec<u32> {
         let contact = &self.contacts[id as usize];
         let line = &self.model.lines[usize::from(contact.line)];
-        let mut silenced = Vec::new();
+        let mut silenced = std::mem::take(&mut self.silenced);
+        silenced.clear();
         if line.order == OfferOrder::AllAtOnce {
             let members = line.members.iter().map(|member| member.agent);
             silenced.extend(members.filter(|&agent| self.agents[agent as usize].ringing == id));
@@ -309,15 +311,14 @@ impl Day<'_> {
     pub(super) fn stop_ringing(&mut self, id: ContactId) {
         let silenced = self.silence(id);
         self.contacts[id as usize].state = State::Moving;
-        self.free_after_ringing(&silenced, NONE);
+        self.free_after_ringing(silenced, NONE);
     }
 
-    fn free_after_ringing(&mut self, agents: &[u32], but: u32) {
-        for &agent in agents {
-            if agent != but {
-                self.look_for_contacts(agent);
-            }
+    fn free_after_ringing(&mut self, agents: Vec<u32>, but: u32) {
+        for &agent in agents.iter().filter(|&&agent| agent != but) {
+            self.look_for_contacts(agent);
         }
+        self.silenced = agents;
     }
 
     /// An agent who has become free looks for contacts: one that rings here already, one that waits

@@ -100,6 +100,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), format!("/comparisons/{id}/cancel"), Role::Planner),
         (post.clone(), "/trials".into(), Role::Planner),
         (post.clone(), format!("/trials/{id}/cancel"), Role::Planner),
+        (post.clone(), format!("/trials/{id}/repeat"), Role::Planner),
         (get.clone(), "/go-live".into(), Role::Viewer),
         (post.clone(), "/go-live".into(), Role::Approver),
         (get.clone(), "/watch".into(), Role::Viewer),

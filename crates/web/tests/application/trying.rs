@@ -183,6 +183,11 @@ async fn a_day_of_a_trial_is_watched_event_by_event(pool: PgPool) {
     let csv = planner.get(&format!("{address}/day.csv?replication=2")).await;
     csv.says("at_secs,contact,what,where_or_who").says(",answered,Bookings team 1");
     assert_eq!(planner.get(&format!("{address}/day.csv?replication=2")).await.text, csv.text);
+    // The inputs that are kept with a trial are all that it takes to repeat it.
+    let repeated = planner.post(&format!("{address}/repeat"), "").await;
+    let trials = centre.store.latest_trials(None, 5).await.unwrap();
+    assert!(repeated.location().contains(&trials[0].id.to_string()));
+    assert_eq!((trials.len(), &trials[0].inputs), (2, &trials[1].inputs));
 }
 
 #[sqlx::test(migrations = false)]

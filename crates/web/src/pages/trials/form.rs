@@ -15,7 +15,7 @@ use uuid::Uuid;
 use super::list_page;
 use crate::App;
 use crate::access::{Planner, Visit};
-use crate::extract::Form;
+use crate::extract::{Form, Path};
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::refused;
@@ -111,6 +111,25 @@ pub(crate) async fn queue(
             refused(&list_page(&app, &visit, typed).await?)
         }
     }
+}
+
+/// `POST /trials/{trial}/repeat`: queues the same trial again, from the inputs that are kept with it.
+pub(crate) async fn repeat(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let before = app.store.trial(id).await?;
+    let again = NewTrial {
+        contact_type: before.contact_type,
+        strategy_version: before.strategy_version,
+        day: before.day,
+        cover_words: before.cover_words,
+        inputs: before.inputs,
+        created_by: visit.user.id,
+    };
+    let repeated = app.store.queue_trial(&again).await?;
+    Ok(Redirect::to(&format!("/trials/{repeated}?day={}", again.day)).into_response())
 }
 
 fn new_trial(

@@ -31,6 +31,7 @@ pub(crate) use export::{export, export_inputs};
 pub(crate) use form::TrialForm;
 use form::handling_key;
 pub(crate) use form::queue;
+pub(crate) use form::repeat;
 use progress::ProgressPart;
 pub(crate) use progress::{cancel, progress};
 pub(crate) use record::record;
@@ -95,6 +96,7 @@ struct ShowPage {
     result: Option<ResultView>,
     again: String,
     replay: String,
+    repeat: String,
     intervals_csv: String,
     inputs_json: String,
 }
@@ -309,6 +311,7 @@ pub(crate) async fn show(
         result,
         again: format!("/trials?again={id}&day={}#new", trial.day),
         replay: format!("/trials/{id}/day"),
+        repeat: format!("/trials/{id}/repeat"),
         intervals_csv: format!("/trials/{id}/intervals.csv"),
         inputs_json: format!("/trials/{id}/trial.json"),
     };
