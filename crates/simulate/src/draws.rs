@@ -73,7 +73,7 @@ impl Key {
 
     /// A unit exponential, by the ziggurat (Marsaglia and Tsang 2000): the density is covered by
     /// layers of the same area, and a point in a layer is nearly always below it, so that no
-    /// logarithm is needed: a quarter of the time of one.
+    /// logarithm is needed.
     #[inline]
     pub fn exponential(self, purpose: Purpose) -> f64 {
         let bits = self.bits(purpose, 0);
