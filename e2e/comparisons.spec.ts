@@ -43,7 +43,7 @@ test('one person more is better on the same customers, and a sweep shows from wh
 test('a simulated day is played, paused and stepped', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/trials?day=2026-11-28');
-  await page.locator('table').getByRole('link').first().click();
+  await page.getByRole('row', { name: /holds|breaks|marginal/ }).first().getByRole('link').first().click();
   await page.getByRole('link', { name: 'Watch a day' }).click();
   const clock = page.getByRole('timer');
   await page.getByRole('button', { name: 'To the beginning' }).click();

@@ -143,7 +143,7 @@ const VIEWS = {
   },
   'trial-day': async () => {
     await chosen('trials', '2026-11-28', 'Sailing changes');
-    await page.locator('table').getByRole('link').first().click();
+    await page.getByRole('row', { name: /holds|breaks|marginal/ }).first().getByRole('link').first().click();
     await page.getByRole('link', { name: 'Watch a day' }).click();
     await page.getByText(/most wait at/).waitFor();
     await shoot();
