@@ -210,7 +210,7 @@ impl<'a> Form<'a, '_> {
         let plain = name.trim_end_matches(['?', '!', '#']);
         self.fields.push(Field {
             name: name.to_owned(),
-            label: capitalised(label),
+            label: crate::words::capitalised(label),
             hint,
             depth,
             kind,
@@ -239,9 +239,4 @@ fn shown(value: &Value) -> String {
         Value::String(text) => text.clone(),
         other => other.to_string().trim_end_matches(".0").to_owned(),
     }
-}
-
-fn capitalised(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())
 }
