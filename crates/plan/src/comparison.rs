@@ -153,6 +153,33 @@ impl ComparisonInputs {
 }
 
 impl Contender {
+    /// A candidate for every point of a sweep, the last axis varying first; `named` words a value.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with a value, in words.
+    pub fn grid(
+        axes: &[(&Sweepable, Axis)],
+        base: &TrialInputs,
+        named: impl Fn(f64) -> String,
+    ) -> Result<Vec<Self>, String> {
+        let mut points = vec![Self { name: String::new(), inputs: base.clone() }];
+        for (setting, axis) in axes {
+            let mut further = Vec::with_capacity(points.len() * axis.values.len());
+            for point in &points {
+                for &value in &axis.values {
+                    let name = match point.name.as_str() {
+                        "" => named(value),
+                        before => format!("{before}, {}", named(value)),
+                    };
+                    further.push(Self { name, inputs: setting.set(&point.inputs, value)? });
+                }
+            }
+            points = further;
+        }
+        Ok(points)
+    }
+
     fn experiment(&self, inputs: &TrialInputs) -> Result<Experiment, ComparisonError> {
         inputs
             .experiment()

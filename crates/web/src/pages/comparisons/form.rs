@@ -384,8 +384,8 @@ impl Builder<'_> {
         if !wrong.is_empty() {
             return Err(wrong);
         }
-        let candidates =
-            points_of(&axes, &base).map_err(|message| Wrong::of("setting", message))?;
+        let candidates = Contender::grid(&axes, &base, words::plain_number)
+            .map_err(|message| Wrong::of("setting", message))?;
         let names: Vec<&str> = axes.iter().map(|(_, axis)| axis.name.as_str()).collect();
         let title = format!("v{}: {}", version.version, names.join(" and "));
         let axes = axes.into_iter().map(|(_, axis)| axis).collect();
@@ -411,27 +411,4 @@ impl Builder<'_> {
         let value = |nth: u32| ((from + step * f64::from(nth)) * 1e6).round() / 1e6;
         Some((0..steps).map(value).collect())
     }
-}
-
-/// A candidate for every point, the last axis varying first.
-fn points_of(
-    axes: &[(&Sweepable, Axis)],
-    base: &barometer_plan::TrialInputs,
-) -> Result<Vec<Contender>, String> {
-    let mut points = vec![(Vec::new(), base.clone())];
-    for (setting, axis) in axes {
-        let mut further = Vec::with_capacity(points.len() * axis.values.len());
-        for (names, inputs) in &points {
-            for &value in &axis.values {
-                let mut names: Vec<String> = names.clone();
-                names.push(words::plain_number(value));
-                further.push((names, setting.set(inputs, value)?));
-            }
-        }
-        points = further;
-    }
-    Ok(points
-        .into_iter()
-        .map(|(names, inputs)| Contender { name: names.join(", "), inputs })
-        .collect())
 }
