@@ -15,6 +15,8 @@ mod customers;
 mod duration;
 mod faults;
 mod graph;
+mod home;
+mod joined;
 mod read;
 mod schema;
 mod types;

@@ -210,12 +210,7 @@ fn by_rank(mut members: Vec<MemberModel>) -> Vec<MemberModel> {
 }
 
 fn has_all(skills: &[Skill], wanted: &[WantedSkill]) -> bool {
-    wanted.iter().all(|wanted| {
-        skills.iter().any(|has| {
-            let enough = wanted.at_least.is_none_or(|least| has.level.is_none_or(|l| l >= least));
-            has.skill == wanted.skill && enough
-        })
-    })
+    wanted.iter().all(|wanted| wanted.is_met_by(skills))
 }
 
 fn most_at_once(people: &People) -> u32 {

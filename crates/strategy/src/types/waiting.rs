@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Next, Offering};
+use super::{Next, Offering, Skill};
 
 /// A waiting line. Agents belong to it because their skills match its need.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -92,6 +92,17 @@ pub struct WantedSkill {
     /// The least level, 1 to 10; none where having it is enough.
     #[serde(default)]
     pub at_least: Option<u8>,
+}
+
+impl WantedSkill {
+    /// Whether somebody with these skills meets it. A skill without a level satisfies any.
+    pub fn is_met_by(&self, skills: &[Skill]) -> bool {
+        skills.iter().any(|has| {
+            let enough =
+                self.at_least.is_none_or(|least| has.level.is_none_or(|level| level >= least));
+            has.skill == self.skill && enough
+        })
+    }
 }
 
 /// A need that replaces the earlier one after some waiting.

@@ -1,0 +1,83 @@
+//! Whose contacts are whose: the entry of a contact type, and the team that is offered it first.
+
+use std::collections::VecDeque;
+
+use crate::Channel;
+use crate::types::{Entry, Member, Members, Next, Step, StepKind, Strategy, Team, WantedSkill};
+
+impl Strategy {
+    /// The entry where a contact type comes in: the one that names it, or else the one that names
+    /// none.
+    pub fn entry_of(&self, contact_type: &str) -> Option<&Entry> {
+        let names = |entry: &&Entry| entry.contact_types.iter().any(|name| name == contact_type);
+        let names_none = |entry: &&Entry| entry.contact_types.is_empty();
+        self.entries.iter().find(names).or_else(|| self.entries.iter().find(names_none))
+    }
+
+    /// The team at home with a contact type: of the first line on its way that anybody can answer,
+    /// the team that is offered contacts first. Its people are those who are planned for the type.
+    pub fn home_team(&self, contact_type: &str, channel: Channel) -> Option<&Team> {
+        let mut seen: Vec<&str> = Vec::new();
+        let mut ahead = VecDeque::from([&self.entry_of(contact_type)?.first]);
+        while let Some(next) = ahead.pop_front() {
+            let Next::Step(id) = next else { continue };
+            let Some(step) = self.step(id).filter(|step| !seen.contains(&step.id.as_str())) else {
+                continue;
+            };
+            seen.push(&step.id);
+            if let Some(team) = self.first_offered(step, channel) {
+                return Some(team);
+            }
+            ahead.extend(step.does.ways().into_iter().map(|way| way.next));
+        }
+        None
+    }
+
+    /// Whether contacts of a channel are offered to a team as soon as they reach this step. Where it
+    /// is not a line, the team answers nothing here.
+    pub fn is_answered_by(&self, step: &Step, team: &Team, channel: Channel) -> bool {
+        let is_member = match &step.does {
+            StepKind::Queue(queue) => team.has_all(&queue.need.skills),
+            StepKind::HuntGroup(group) => group.members.iter().any(|member| member.is_of(team)),
+            _ => false,
+        };
+        is_member && team.answers(channel).is_some()
+    }
+
+    /// The team that a line offers contacts first; `None` where it is no line, or nobody answers.
+    fn first_offered(&self, step: &Step, channel: Channel) -> Option<&Team> {
+        match &step.does {
+            StepKind::Queue(_) => self
+                .teams
+                .iter()
+                .filter(|team| self.is_answered_by(step, team, channel))
+                .min_by_key(|team| team.ranks.get(&step.id).copied().unwrap_or(1)),
+            StepKind::HuntGroup(group) => group
+                .members
+                .iter()
+                .filter_map(|member| {
+                    let team = self.teams.iter().find(|team| member.is_of(team))?;
+                    team.answers(channel)?;
+                    Some(((member.wave, member.rank), team))
+                })
+                .min_by_key(|(place, _)| *place)
+                .map(|(_, team)| team),
+            _ => None,
+        }
+    }
+}
+
+impl Member {
+    fn is_of(&self, team: &Team) -> bool {
+        match &self.who {
+            Members::Team(id) => team.id == *id,
+            Members::Agent(name) => team.agents.iter().any(|agent| agent.name == *name),
+        }
+    }
+}
+
+impl Team {
+    fn has_all(&self, wanted: &[WantedSkill]) -> bool {
+        wanted.iter().all(|wanted| wanted.is_met_by(&self.skills))
+    }
+}
