@@ -40,3 +40,18 @@ test('a table is sorted and saved as it is shown', async ({ page }) => {
   expect(lines[1].split(',')[0]).toBe(first);
   expect(lines.slice(1).map((line) => Number(line.split(',')[2]))).toEqual(lines.slice(1).map((line) => Number(line.split(',')[2])).toSorted((a, b) => a - b));
 });
+
+test('a viewer sees everything and changes nothing', async ({ page }) => {
+  await signIn(page, 'viewer');
+  await page.goto('/staffing?day=2026-11-25');
+  await expect(page.getByRole('button', { name: 'Save targets' })).toHaveCount(0);
+  await expect(page.getByLabel('Service level, %')).toBeDisabled();
+  await page.goto('/trials');
+  await expect(page.getByRole('button', { name: 'Try it' })).toHaveCount(0);
+  const refused = await page.goto('/demand/import');
+  expect(refused?.status()).toBe(403);
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('May I do this?');
+  // Enforced on the server, not only hidden.
+  const posted = await page.request.post('/trials', { form: { day: '2026-11-25' } });
+  expect(posted.status()).toBe(403);
+});

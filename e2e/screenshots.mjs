@@ -128,28 +128,28 @@ const VIEWS = {
     await shoot();
   },
   strategy: async () => {
-    await chosen('strategy', '2026-11-28', 'Sailing changes');
+    await page.goto('/strategy?day=2026-11-28');
     await shoot();
   },
   trial: async () => {
-    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await page.goto('/trials?day=2026-11-27');
     await page.getByRole('button', { name: 'Try it' }).click();
-    await page.getByText(/It (holds|is marginal|breaks):/).waitFor();
+    await page.getByText(/It (holds|is marginal|breaks)/).waitFor();
     await shoot();
   },
   trials: async () => {
-    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await page.goto('/trials?day=2026-11-28');
     await shoot();
   },
   'trial-day': async () => {
-    await chosen('trials', '2026-11-28', 'Sailing changes');
+    await page.goto('/trials?day=2026-11-28');
     await page.getByRole('row', { name: /holds|breaks|marginal/ }).first().getByRole('link').first().click();
     await page.getByRole('link', { name: 'Watch a day' }).click();
     await page.getByText(/most wait at/).waitFor();
     await shoot();
   },
   comparison: async () => {
-    await chosen('comparisons', '2026-11-28', 'Sailing changes');
+    await page.goto('/comparisons?day=2026-11-28');
     await page.getByRole('button', { name: 'Compare them' }).click();
     await page.getByText(/best service level|differ by less/).waitFor();
     await shoot();

@@ -6,20 +6,21 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.goto('/?day=2026-11-23');
   await expect(page.getByText(/Sailing changes breaks on/)).toBeVisible();
   await page.getByRole('link', { name: 'Try a fix' }).click();
-  await expect(page.getByRole('heading', { name: /Try a day of Sailing changes/ })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Try Sailing changes' })).toBeVisible();
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It breaks:/)).toBeVisible();
   await page.getByRole('link', { name: 'Try another' }).click();
   await page.getByLabel('Cover', { exact: true }).selectOption('need');
-  await page.getByLabel('More or fewer people').fill('1');
+  await page.getByText('Teams: people more or fewer').click();
+  await page.getByLabel('Sailing changes team').fill('1');
   await page.getByLabel('The forecast is').selectOption('taken as exact');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It holds:/)).toBeVisible();
-  await expect(page.getByText(/the need, 1 more, 200 simulated days/)).toBeVisible();
+  await expect(page.getByText(/the need, Sailing changes team 1 more, 200 simulated days/)).toBeVisible();
   // What meets the forecast's mean is not enough for days as far off it as days have been.
   await page.getByRole('link', { name: 'Try another' }).click();
-  await page.getByLabel('Cover', { exact: true }).selectOption('need');
-  await page.getByLabel('More or fewer people').fill('1');
+  await expect(page.getByLabel('Cover', { exact: true })).toHaveValue('need');
+  await expect(page.getByLabel('Sailing changes team')).toHaveValue('1');
   await page.getByLabel('The forecast is').selectOption('as uncertain as it has been');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (is marginal|breaks):/)).toBeVisible();
@@ -30,14 +31,35 @@ test('the same inputs give the same numbers', async ({ page }) => {
   await signIn(page, 'planner');
   const levels: string[] = [];
   for (let run = 0; run < 2; run += 1) {
+    // The first version of the strategy stays what it is, whatever is saved meanwhile.
     await page.goto('/trials?day=2026-11-25');
+    await page.getByRole('link', { name: 'Bookings, Wed 25 Nov' }).last().click();
+    await page.getByRole('link', { name: 'Try another' }).click();
     await page.getByLabel('Seed').fill('77');
     await page.getByRole('button', { name: 'Try it' }).click();
-    await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible();
+    await expect(page.getByText(/It (holds|is marginal|breaks)/)).toBeVisible();
     levels.push((await page.getByRole('row', { name: /Service level in/ }).textContent()) ?? '');
   }
   expect(levels[0]).toContain('±');
   expect(levels[1]).toBe(levels[0]);
+});
+
+test('the whole centre is tried on a typical, the fullest and a storm day', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/trials?day=2026-11-25');
+  await expect(page.getByRole('heading', { name: /Try (the whole centre|.* more)/ })).toBeVisible();
+  await page.getByLabel('Days', { exact: true }).selectOption('a typical, the fullest and a storm day');
+  await page.getByLabel('Simulated days').fill('60');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText(/breaks on the storm day/)).toBeVisible({ timeout: 20_000 });
+  const storm = page.getByRole('row', { name: /Storm day/ });
+  await expect(storm).toContainText('breaks');
+  await page.getByRole('link', { name: /Storm day/ }).click();
+  await expect(page.getByText(/It breaks for/)).toBeVisible();
+  await page.getByRole('link', { name: 'Web chat', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'Web chat, with 95 % confidence' })).toBeVisible();
+  await page.getByRole('link', { name: 'The other days' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(/Which days does .* survive/);
 });
 
 test('a long trial shows its progress and can be cancelled', async ({ page }) => {
@@ -60,50 +82,7 @@ test('a refused trial keeps what was typed and says what would do', async ({ pag
   await page.getByLabel('People, if').fill('a few');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText('Must be a whole number from 2 to 20000.')).toBeVisible();
-  await expect(page.getByText('Must be a whole number from 0 to 100000.')).toBeVisible();
+  await expect(page.getByText('Must be a whole number from 0 to 20000.')).toBeVisible();
   await expect(page.getByLabel('People, if')).toHaveValue('a few');
 });
 
-// The exact solution of this day (Kolmogorov equations): 4 calls a minute of 5 minutes for 600 minutes
-// from an empty start, 22 agents, patience of 3 minutes, then the line is served empty.
-const EXACT = { answered: 2263.995, abandoned: 136.005, answered_in_time: 1895.407, wait_secs: 60 * 408.015 };
-
-test('a day whose exact solution is known comes out within its own confidence', async ({ page }) => {
-  await signIn(page, 'planner');
-  const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];
-  for (let day = 0; day < 56; day += 1) {
-    const date = new Date(Date.UTC(2026, 8, 28) + day * 86_400_000).toISOString().slice(0, 10);
-    for (let half = 16; half < 36; half += 1) {
-      rows.push(`Even line,${date}T${String(Math.floor(half / 2)).padStart(2, '0')}:${half % 2 ? '30' : '00'},120,120,0,300`);
-    }
-  }
-  await page.goto('/demand/import');
-  await page.getByLabel('CSV file').setInputFiles({ name: 'even.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
-  await page.getByRole('button', { name: 'Look at it' }).click();
-  await page.getByRole('button', { name: /^Save 1120 rows/ }).click();
-  await expect(page.getByText('About 16,800 contacts for Even line')).toBeVisible();
-  await toStage(page, 'Trials');
-  await page.getByRole('link', { name: 'To the strategy of Even line' }).click();
-  await page.getByRole('button', { name: 'Save as new version' }).first().click();
-  await page.getByRole('link', { name: 'Try it' }).click();
-  await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
-  await page.getByLabel('People, if').fill('22');
-  await page.getByLabel('Simulated days').fill('1000');
-  await page.getByLabel('The forecast is').selectOption('taken as exact');
-  await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible({ timeout: 30_000 });
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Trial as JSON' }).click()]);
-  const { result } = JSON.parse(Buffer.concat(await (await download.createReadStream()).toArray()).toString());
-  for (const [measure, exact] of Object.entries(EXACT)) {
-    const { mean, half_width } = result.day[measure];
-    // 2.3 half-widths of 95 % are 4.5 standard errors.
-    expect(Math.abs(mean - exact), `${measure}: ${mean} ± ${half_width} against ${exact}`).toBeLessThan(2.3 * half_width);
-    expect(half_width / exact, measure).toBeLessThan(0.03);
-  }
-  page.once('dialog', (dialog) => dialog.accept());
-  await page.goto('/demand');
-  await page.getByRole('link', { name: 'Even line' }).click();
-  await page.getByText('Remove Even line').first().click();
-  await page.getByRole('button', { name: 'Remove Even line' }).click();
-  await expect(page.getByRole('link', { name: 'Even line' })).toHaveCount(0);
-});

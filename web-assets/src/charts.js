@@ -148,7 +148,7 @@ const KINDS = {
         edge(data.high),
         line('Abandonment', points(data.abandonment), c.storm, { lineStyle: { color: c.storm, width: 1.6, type: 'dashed' } }),
         line('Occupancy', points(data.occupancy), c.brass, { lineStyle: { color: c.brass, width: 1.6, type: 'dashed' } }),
-        line('Target', data.values.map((value) => [value, data.target]), c.storm, { lineStyle: { color: c.storm, width: 1.2 }, tooltip: { show: false } }),
+        ...(data.target === null ? [] : [line('Target', data.values.map((value) => [value, data.target]), c.storm, { lineStyle: { color: c.storm, width: 1.2 }, tooltip: { show: false } })]),
       ],
     };
   },

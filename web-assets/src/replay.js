@@ -18,6 +18,7 @@ let state;
 const fresh = () => ({
   waiting: new Map(),
   agents: data.agents.map(() => ({ here: false, talks: 0, rings: 0 })),
+  kinds: new Map(),
   came: 0,
   answered: 0,
   lost: 0,
@@ -31,9 +32,13 @@ function happen([at, what, contact, which]) {
     for (const at of ringing?.rings ?? []) state.agents[at].rings -= 1;
     if (ringing) ringing.rings = [];
   };
-  if (what === CAME) state.came += 1;
+  if (what === CAME) {
+    state.came += 1;
+    state.kinds.set(contact, which);
+  }
   else if (what === JOINED) {
-    if (!state.waiting.has(contact)) state.waiting.set(contact, { since: at, rings: [] });
+    const within = data.within_secs[state.kinds.get(contact) ?? 0];
+    if (!state.waiting.has(contact)) state.waiting.set(contact, { since: at, within, rings: [] });
   } else if (what === RINGS) {
     agent.rings += 1;
     ringing?.rings.push(which);
@@ -97,9 +102,9 @@ function show() {
   part('lost').textContent = state.lost;
   part('waiting').textContent = state.waiting.size;
   part('scrub').value = now;
-  part('queue').replaceChildren(...[...state.waiting.values()].slice(0, 120).map(({ since }) => {
+  part('queue').replaceChildren(...[...state.waiting.values()].slice(0, 120).map(({ since, within }) => {
     const dot = document.createElement('i');
-    dot.className = now - since > data.within_secs ? 'late' : '';
+    dot.className = now - since > within ? 'late' : '';
     return dot;
   }));
   state.agents.forEach((agent, at) => {

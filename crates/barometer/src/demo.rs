@@ -3,8 +3,8 @@
 use anyhow::{Context, Result};
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
-use barometer_plan::{CoverChoice, CoverInterval, TrialInputs, customers_of, trial_intervals};
-use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store};
+use barometer_plan::{CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan, customers_of};
+use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store, Subject};
 use barometer_strategy::Duration;
 use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
 use jiff::civil::{Date, date};
@@ -36,6 +36,8 @@ pub async fn load(store: &Store) -> Result<()> {
     for contact_type in types {
         load_contact_type(store, centre, contact_type, &zone).await?;
     }
+    let version = store.add_strategy_version(centre, &barometer_demo::strategy(), None).await?;
+    store.go_live(version, None, None, "The strategy in use when Barometer began").await?;
     for person in PEOPLE {
         let agent = NamedAgent {
             name: person.name.to_owned(),
@@ -46,8 +48,8 @@ pub async fn load(store: &Store) -> Result<()> {
         };
         store.save_agent(centre, &agent).await?;
     }
-    for (name, day, choice) in FIRST_TRIALS {
-        queue_trial(store, centre, name, day, choice, &zone).await?;
+    for trial in FIRST_TRIALS {
+        queue_trial(store, centre, trial, &zone).await?;
     }
     say_what_the_business_knows(store, centre, &zone).await?;
     store.set_today(centre, TODAY).await?;
@@ -85,48 +87,58 @@ async fn say_what_the_business_knows(store: &Store, centre: Uuid, zone: &TimeZon
     Ok(())
 }
 
-/// Trials that are there to be looked at when somebody signs in for the first time.
-const FIRST_TRIALS: [(&str, Date, CoverChoice); 2] = [
-    ("Bookings", date(2026, 11, 25), CoverChoice::Planned),
-    ("Sailing changes", date(2026, 11, 28), CoverChoice::Planned),
+/// Trials that are there to be looked at when somebody signs in for the first time: contact types
+/// (none for all of them) and the day.
+const FIRST_TRIALS: [(&str, &str, Date); 3] = [
+    ("the whole centre", "", date(2026, 11, 27)),
+    ("Bookings", "Bookings", date(2026, 11, 25)),
+    ("Sailing changes", "Sailing changes", date(2026, 11, 28)),
 ];
 
 async fn queue_trial(
     store: &Store,
     centre: Uuid,
-    name: &str,
-    day: Date,
-    choice: CoverChoice,
+    (subject, only, day): (&str, &str, Date),
     zone: &TimeZone,
 ) -> Result<()> {
-    let types = store.contact_types(centre).await?;
-    let contact_type =
-        types.iter().find(|each| each.name == name).context("a demo trial without its type")?;
-    let versions = store.strategy_versions(contact_type.id).await?;
+    let mut types = store.contact_types(centre).await?;
+    types.retain(|each| only.is_empty() || each.name == only);
+    let versions = store.strategy_versions(centre).await?;
     let version = versions.first().context("a demo trial without a strategy")?;
     let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
     let (from, to) = (zone.to_timestamp(day.into())?, zone.to_timestamp(day.tomorrow()?.into())?);
-    let schedule = barometer_plan::schedule(
-        &store.forecast_between(contact_type.id, from, to).await?,
-        &store.cover_between(contact_type.id, from, to).await?,
-        contact_type.grain.secs(),
-        &contact_type.rules,
-    )?;
-    let agents = choice.agents(&schedule, 0).context("a demo trial without cover")?;
-    let inputs = TrialInputs::of_one_type(
-        version.strategy.clone(),
-        contact_type.rules,
-        zone,
-        contact_type.grain.secs(),
-        (&contact_type.name, customers_of(&contact_type.rules, &Duration::exponential(1.0))),
-        &trial_intervals(&schedule, &agents, contact_type.grain.duration()),
-    );
+    let mut plans = Vec::with_capacity(types.len());
+    for each in &types {
+        let plan = barometer_plan::schedule(
+            &store.forecast_between(each.id, from, to).await?,
+            &store.cover_between(each.id, from, to).await?,
+            each.grain.secs(),
+            &each.rules,
+        )?;
+        plans.push(TypePlan {
+            name: each.name.clone(),
+            rules: each.rules,
+            customers: customers_of(&each.rules, &Duration::exponential(1.0)),
+            interval_secs: each.grain.secs(),
+            plan,
+            luck: None,
+        });
+    }
+    let people = TeamPeople::of(CoverChoice::Planned);
+    let inputs = TrialInputs::of_centre(version.strategy.clone(), zone, &plans, &people)?;
     let new = NewTrial {
-        contact_type: contact_type.id,
+        subject: Subject {
+            centre,
+            contact_types: types.iter().map(|each| each.id).collect(),
+            name: subject.to_owned(),
+            day,
+            days: 1,
+        },
         strategy_version: version.id,
-        day,
-        cover_words: choice.words(0),
+        cover_words: people.words(&version.strategy),
         inputs,
+        asked: serde_json::Value::Null,
+        set: None,
         created_by: planner.id,
     };
     store.queue_trial(&new).await?;
@@ -146,7 +158,7 @@ async fn load_contact_type(
     demo: DemoContactType,
     zone: &TimeZone,
 ) -> Result<()> {
-    let DemoContactType { character, strategy, history, cover } = demo;
+    let DemoContactType { character, history, cover } = demo;
     let id = store.add_contact_type(centre, character.name, GRAIN, &character.rules).await?;
     let history: Vec<HistoryInterval> = history
         .into_iter()
@@ -162,8 +174,6 @@ async fn load_contact_type(
     let cover: Vec<CoverInterval> =
         cover.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect();
     store.save_cover(id, &cover).await?;
-    let version = store.add_strategy_version(id, &strategy, None).await?;
-    store.go_live(version, None, None, "The strategy in use when Barometer began").await?;
     let contact_type = store.contact_type(id).await?;
     refresh_forecast(store, &contact_type, zone).await?;
     Ok(())

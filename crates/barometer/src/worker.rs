@@ -1,12 +1,14 @@
 //! Does the long work from the queue: plays trials, makes forecasts.
 
+use std::ops::Range;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::fit_shifts;
+use barometer_simulate::{Experiment, PlayError, Summary};
 use barometer_store::{Job, RunState, SearchState, Store, StoreError, Trial};
 use barometer_web::refresh_forecast;
 use clap::Args;
@@ -17,6 +19,8 @@ use uuid::Uuid;
 /// Jobs that a worker does side by side: long searches leave room for trials, and a cancelled trial
 /// has few parts under way.
 const AT_ONCE: usize = 4;
+/// Between two looks whether a part that is being played is still wanted.
+const ASK_EVERY: Duration = Duration::from_secs(1);
 /// Forecasts that are made side by side.
 const FORECASTS_AT_ONCE: usize = 3;
 
@@ -199,15 +203,37 @@ async fn play_trial(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), Bo
             return Ok(store.stop_trial(id, None).await?);
         }
         if !store.has_part(id, nth).await? {
-            let (playing, range) = (experiment.clone(), range.clone());
-            match tokio::task::spawn_blocking(move || playing.play_part(range)).await? {
-                Ok(summary) => store.keep_part(id, nth, &summary).await?,
+            match play_part(store, id, experiment.clone(), range.clone()).await? {
+                Ok(Some(summary)) => store.keep_part(id, nth, &summary).await?,
+                Ok(None) => return Ok(store.stop_trial(id, None).await?),
                 Err(error) => return Ok(store.stop_trial(id, Some(&error.to_string())).await?),
             }
         }
         finish_if_enough(store, &trial, parts.len()).await?;
     }
     Ok(())
+}
+
+/// Plays a part; looks now and then whether somebody has asked to stop, and then gives none.
+async fn play_part(
+    store: &Store,
+    id: Uuid,
+    experiment: Arc<Experiment>,
+    range: Range<u32>,
+) -> Result<Result<Option<Summary>, PlayError>, BoxDynError> {
+    let (asking, here) = (store.clone(), tokio::runtime::Handle::current());
+    let mut asked = Instant::now();
+    let goes_on = move || {
+        if asked.elapsed() < ASK_EVERY {
+            return true;
+        }
+        asked = Instant::now();
+        // Where the database is away, the part goes on; whether it is wanted shows when it is kept.
+        here.block_on(asking.begin_trial(id)).unwrap_or(true)
+    };
+    let played =
+        tokio::task::spawn_blocking(move || experiment.play_part_while(range, goes_on)).await?;
+    Ok(played)
 }
 
 /// Merges the parts, always in the same order, once those that are needed are there.

@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 use barometer_plan::{
     CoverChoice, TrialInputs, TrialResult, customers_of, schedule, trial_intervals,
 };
-use barometer_store::{NewTrial, Role, RunState, Store, Trial, TrialState};
+use barometer_store::{NewTrial, Role, RunState, Store, Subject, Trial, TrialState};
 use barometer_strategy::Duration as Spread;
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
@@ -81,7 +81,7 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
     let centre = store.centre().await.unwrap().unwrap();
     let types = store.contact_types(centre.id).await.unwrap();
     let bookings = types.iter().find(|each| each.name == "Bookings").unwrap();
-    let version = store.strategy_versions(bookings.id).await.unwrap()[0].clone();
+    let version = store.strategy_versions(centre.id).await.unwrap()[0].clone();
     let planner = store.user_by_email("planner@larkhaven.example").await.unwrap().unwrap();
     let from = centre.zone.to_timestamp(FRIDAY.at(0, 0, 0, 0)).unwrap();
     let to = centre.zone.to_timestamp(FRIDAY.tomorrow().unwrap().at(0, 0, 0, 0)).unwrap();
@@ -89,9 +89,14 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
     let planned = schedule(&forecast, &[], bookings.grain.secs(), &bookings.rules).unwrap();
     let agents = CoverChoice::Need.agents(&planned, 0).unwrap();
     let new = NewTrial {
-        contact_type: bookings.id,
+        subject: Subject {
+            centre: centre.id,
+            contact_types: vec![bookings.id],
+            name: bookings.name.clone(),
+            day: FRIDAY,
+            days: 1,
+        },
         strategy_version: version.id,
-        day: FRIDAY,
         cover_words: "the need".to_owned(),
         inputs: TrialInputs {
             replications,
@@ -105,6 +110,8 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
                 &trial_intervals(&planned, &agents, bookings.grain.duration()),
             )
         },
+        asked: serde_json::Value::Null,
+        set: None,
         created_by: planner.id,
     };
     store.queue_trial(&new).await.unwrap()
@@ -127,7 +134,7 @@ async fn the_demo_is_loaded_once_and_a_half_loaded_one_is_begun_anew(pool: PgPoo
     let store = Store::on(pool.clone());
     let centre = store.centre().await.unwrap().unwrap();
     assert_eq!(store.contact_types(centre.id).await.unwrap().len(), 7);
-    assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 2);
+    assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 3);
     assert!(run(&database, &["demo"], "").status.success());
     assert_eq!(
         store.centre().await.unwrap().unwrap().id,

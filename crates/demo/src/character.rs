@@ -217,7 +217,7 @@ impl Character {
         }
         strategy.steps.push(Step {
             id: "voicemail".to_owned(),
-            name: "Voicemail".to_owned(),
+            name: format!("{} voicemail", self.name),
             does: StepKind::Voicemail(Voicemail { work: None }),
         });
         let (at_once, slowing) = (self.rules.concurrency, self.rules.slowing);

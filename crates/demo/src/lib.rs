@@ -12,14 +12,15 @@ mod character;
 mod cover;
 mod history;
 mod people;
+mod strategy;
 
 pub use calendar::SCHOOL_HOLIDAYS;
 pub use character::Character;
 pub use history::PastInterval;
 pub use people::{PEOPLE, Person};
+pub use strategy::strategy;
 
 use barometer_forecast::Grain;
-use barometer_strategy::Strategy;
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
 use jiff::{Error, Timestamp};
@@ -49,8 +50,6 @@ const SEED: u64 = 20_261_123;
 pub struct DemoContactType {
     /// What it is like.
     pub character: Character,
-    /// Its live strategy.
-    pub strategy: Strategy,
     /// What came, oldest first; a few intervals are missing.
     pub history: Vec<PastInterval>,
     /// People on the phones: in the weeks before today those who were there, from today on those planned.
@@ -70,7 +69,7 @@ pub fn larkhaven() -> Result<Vec<DemoContactType>, Error> {
         .map(|(index, character)| {
             let (history, mut cover) = history::past(&character, &zone, SEED + index as u64);
             cover.extend(cover::planned(&character, &zone));
-            DemoContactType { strategy: character.strategy(), history, cover, character }
+            DemoContactType { history, cover, character }
         })
         .collect())
 }

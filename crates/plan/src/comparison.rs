@@ -1,16 +1,13 @@
 //! Candidates on the same customers: differences, sweeps of settings, and where each breaks.
 
 use barometer_simulate::{
-    COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Measures, Paired,
-    PlayError, Summary,
+    COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Paired, PlayError, Summary,
 };
 use barometer_strategy::Strategy;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
-use crate::rules::Rules;
-use crate::trial::{Judged, TrialInputs, judge};
-use crate::verdict::Verdict;
+use crate::trial::{TrialInputs, TrialOutcome};
 
 /// What is compared: candidates that all meet the same customers. The first is the one that the
 /// others are held against.
@@ -51,12 +48,17 @@ pub struct ComparisonResult {
 /// What one candidate came to.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ContenderResult {
-    /// The day.
-    pub day: Measures,
+    /// The figures by which it is judged.
+    #[serde(flatten)]
+    pub outcome: TrialOutcome,
     /// Service level of each interval.
     pub levels: Vec<Option<Estimate>>,
     /// How the day differs from the first candidate's, measure by measure; empty for the first.
     pub differences: Vec<(Compared, Option<Estimate>)>,
+    /// How the service level and the abandonment of each contact type differ from the first
+    /// candidate's; empty for the first, and where there is one contact type.
+    #[serde(default)]
+    pub type_differences: Vec<[Option<Estimate>; 2]>,
     /// How the service level of each interval differs from the first candidate's.
     pub level_differences: Vec<Option<Estimate>>,
     /// The volume, as a share of the demand, up to which every target holds on average; `None`
@@ -211,16 +213,18 @@ impl Contender {
         let experiment = self.experiment(&inputs)?;
         let summary =
             experiment.play_part(0..inputs.replications).map_err(|error| self.failed(error))?;
-        Ok(holds_on_average(&summary.day(), &inputs.rules))
+        Ok(TrialOutcome::of(&summary).holds_on_average(&inputs))
     }
 }
 
-fn holds_on_average(day: &Measures, rules: &Rules) -> bool {
-    use crate::rules::Target;
-    judge(day, rules).iter().all(|judged| match judged.target {
-        Target::ServiceLevel => judged.got.mean >= judged.wanted,
-        _ => judged.got.mean <= judged.wanted,
-    })
+fn type_differences(summary: &Summary, paired: &Paired) -> Vec<[Option<Estimate>; 2]> {
+    let of = |kind| {
+        [Compared::ServiceLevel, Compared::Abandonment].map(|what| paired.of_type(kind, what))
+    };
+    match summary.type_count() {
+        1 => Vec::new(),
+        several => (0..several).map(of).collect(),
+    }
 }
 
 impl ContenderResult {
@@ -229,23 +233,15 @@ impl ContenderResult {
             COMPARED.into_iter().map(|what| (what, paired.of_day(what))).collect()
         });
         Self {
-            day: summary.day(),
+            type_differences: paired
+                .map_or_else(Vec::new, |paired| type_differences(summary, paired)),
+            outcome: TrialOutcome::of(summary),
             levels: summary.intervals().iter().map(|interval| interval.service_level).collect(),
             differences,
             level_differences: paired
                 .map_or_else(Vec::new, |paired| paired.of_intervals(Compared::ServiceLevel)),
             breaks_at: None,
         }
-    }
-
-    /// Every target of the day beside what it came to.
-    pub fn judge(&self, rules: &Rules) -> Vec<Judged> {
-        judge(&self.day, rules)
-    }
-
-    /// The worst verdict on a target; `None` where nothing was offered.
-    pub fn verdict(&self, rules: &Rules) -> Option<Verdict> {
-        self.judge(rules).iter().map(|judged| judged.verdict).max()
     }
 
     /// The difference of one measure from the first candidate's.
@@ -257,8 +253,15 @@ impl ContenderResult {
 /// A setting that can be swept: people, volume, or a number of the strategy.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Sweepable {
-    /// People more or fewer in every interval of the first team.
-    People,
+    /// People more or fewer of a team while it is at work.
+    People {
+        /// The team's id.
+        team: String,
+        /// What tells it from the others.
+        key: String,
+        /// What it is, in the planner's words.
+        name: String,
+    },
     /// Contacts as a share of the forecast.
     Volume,
     /// A number at this place of the strategy's JSON.
@@ -275,13 +278,22 @@ impl Sweepable {
     pub fn all(strategy: &Strategy) -> Vec<Self> {
         let settings =
             strategy.numbers().into_iter().map(|(pointer, name)| Self::Setting { pointer, name });
-        [Self::People, Self::Volume].into_iter().chain(settings).collect()
+        let several = strategy.teams.len() > 1;
+        let people = strategy.teams.iter().map(|team| Self::People {
+            team: team.id.clone(),
+            key: format!("people:{}", team.id),
+            name: match several {
+                true => format!("People more or fewer, {}", team.name),
+                false => "People more or fewer".to_owned(),
+            },
+        });
+        people.chain([Self::Volume]).chain(settings).collect()
     }
 
     /// What tells it from the others.
     pub fn key(&self) -> &str {
         match self {
-            Self::People => "people",
+            Self::People { key, .. } => key,
             Self::Volume => "volume",
             Self::Setting { pointer, .. } => pointer,
         }
@@ -290,9 +302,8 @@ impl Sweepable {
     /// What it is, in the planner's words.
     pub fn name(&self) -> &str {
         match self {
-            Self::People => "People more or fewer",
             Self::Volume => "Volume, as a share of the forecast",
-            Self::Setting { name, .. } => name,
+            Self::People { name, .. } | Self::Setting { name, .. } => name,
         }
     }
 
@@ -304,11 +315,7 @@ impl Sweepable {
     pub fn set(&self, inputs: &TrialInputs, value: f64) -> Result<TrialInputs, String> {
         let mut set = inputs.clone();
         match self {
-            Self::People => {
-                for people in set.teams.iter_mut().take(1).flat_map(|team| &mut team.agents) {
-                    *people = people.saturating_add_signed(value.round() as i32);
-                }
-            }
+            Self::People { team, .. } => set.add_people(team, value.round() as i32),
             Self::Volume => set.scale_volume(value),
             Self::Setting { pointer, name } => {
                 let mut whole =

@@ -11,6 +11,7 @@
 mod assess;
 mod comparison;
 mod cover_choice;
+mod day_kinds;
 mod day_plan;
 mod deferred;
 mod lines;
@@ -31,6 +32,7 @@ pub use comparison::{
     Sweepable,
 };
 pub use cover_choice::{CoverChoice, trial_intervals};
+pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};
 pub use day_plan::{DayPlan, ExactDay};
 pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
@@ -47,7 +49,8 @@ pub use shifts::{
 };
 pub use shrinkage::Shrinkage;
 pub use trial::{
-    Judged, Theory, TrialInputs, TrialInterval, TrialResult, TrialTeam, TrialType, customers_of,
+    AssemblyError, Judged, TeamPeople, Theory, TrialInputs, TrialInterval, TrialOutcome,
+    TrialResult, TrialTeam, TrialType, TypePlan, customers_of,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;

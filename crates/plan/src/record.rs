@@ -65,7 +65,7 @@ pub enum RecordError {
 /// [`RecordError`] when the day cannot be played.
 pub fn replay_day(
     strategy: &Strategy,
-    rules: &Rules,
+    (name, rules): (&str, &Rules),
     interval_secs: f64,
     intervals: &[PastInterval],
     replications: u32,
@@ -94,7 +94,7 @@ pub fn replay_day(
         *rules,
         &TimeZone::UTC,
         interval_secs,
-        ("Contacts", customers_of(rules, &handling)),
+        (name, customers_of(rules, &handling)),
         &played,
     );
     inputs.types.iter_mut().for_each(|each| each.arrivals = Arrivals::Counted);
@@ -158,7 +158,7 @@ mod tests {
     fn a_day_that_went_as_such_days_go_is_expected_and_another_is_not() {
         let replay = |unanswered| {
             let (plain, rules) = (Strategy::plain("Calls"), Rules::STARTING);
-            replay_day(&plain, &rules, 1800.0, &day(unanswered), 200).unwrap().unwrap()
+            replay_day(&plain, ("Calls", &rules), 1800.0, &day(unanswered), 200).unwrap().unwrap()
         };
         let usual = replay(7);
         assert_eq!(usual.offered, 7 * 60);
@@ -172,7 +172,8 @@ mod tests {
         assert!(!bad.is_expected(), "{bad:?}");
         let as_said = (usual.said * 60.0).round() as u32;
         assert!(replay(as_said).is_expected(), "{usual:?}");
-        let nothing = replay_day(&Strategy::plain("A"), &Rules::STARTING, 1800.0, &[], 5).unwrap();
+        let nothing =
+            replay_day(&Strategy::plain("A"), ("A", &Rules::STARTING), 1800.0, &[], 5).unwrap();
         assert_eq!(nothing, None);
     }
 }

@@ -51,11 +51,12 @@ fn one_person_more_is_surely_better_though_the_levels_overlap() {
     assert!(shares.is_sorted() && shares.iter().all(|share| (0.0..1.0).contains(share)));
     let [one, other] = result.candidates.as_slice() else { unreachable!() };
     let difference = other.difference(Compared::ServiceLevel).unwrap();
-    let by_levels = other.day.service_level.unwrap().mean - one.day.service_level.unwrap().mean;
+    let by_levels =
+        other.outcome.day.service_level.unwrap().mean - one.outcome.day.service_level.unwrap().mean;
     assert!((difference.mean - by_levels).abs() < 1e-12);
     assert!(difference.low() > 0.0, "{difference:?}");
     // The same customers: the difference is known better than either level.
-    let unpaired = one.day.service_level.unwrap().error.unwrap();
+    let unpaired = one.outcome.day.service_level.unwrap().error.unwrap();
     assert!(difference.error.unwrap() < unpaired, "{difference:?} {unpaired}");
     assert_eq!(other.level_differences.len(), 20);
     assert!(one.differences.is_empty());
@@ -100,8 +101,8 @@ fn fewer_places_block_more_along_a_sweep() {
         vec![barometer_plan::Axis { name: "places".to_owned(), values: vec![1.0, 3.0, 9.0] }];
     let result = ComparisonInputs { candidates, axes }.play(|_| true).unwrap().unwrap();
     let released: Vec<f64> =
-        result.candidates.iter().map(|point| point.day.released.unwrap().mean).collect();
+        result.candidates.iter().map(|point| point.outcome.day.released.unwrap().mean).collect();
     assert!(released.windows(2).all(|pair| pair[0] > pair[1]), "{released:?}");
-    assert_eq!(result.candidates[0].verdict(&Rules::STARTING), Some(Verdict::Breaks));
+    assert_eq!(result.candidates[0].outcome.verdict(&base), Some(Verdict::Breaks));
     assert_eq!(result.candidates[1].breaks_at, None, "not looked for along a sweep");
 }

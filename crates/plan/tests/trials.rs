@@ -36,7 +36,7 @@ fn play(inputs: &TrialInputs) -> TrialResult {
 }
 
 fn verdict_on(result: &TrialResult, target: Target) -> Verdict {
-    let judged = result.judge(&Rules::STARTING);
+    let judged = result.outcome.judge(&inputs(1));
     judged.iter().find(|judged| judged.target == target).unwrap().verdict
 }
 
@@ -52,7 +52,7 @@ fn enough_people_hold_and_too_few_break_every_target() {
 #[test]
 fn theory_and_trial_agree_on_an_even_day_once_it_has_settled() {
     let inputs = inputs(11);
-    let (result, theory) = (play(&inputs), inputs.theory().unwrap().unwrap());
+    let (result, theory) = (play(&inputs), inputs.theory(0).unwrap().unwrap());
     let settled = result.intervals[10].service_level.unwrap();
     let expected = theory.intervals[10].unwrap().service_level;
     // 2.3 half-widths are 4.5 standard errors; 200 half-hours of 60 calls give about a point.
@@ -66,7 +66,7 @@ fn theory_and_trial_agree_on_an_even_day_once_it_has_settled() {
 fn theory_says_so_when_patient_callers_outnumber_the_people() {
     let mut inputs = inputs(8);
     inputs.types[0].customers.patience = None;
-    let theory = inputs.theory().unwrap().unwrap();
+    let theory = inputs.theory(0).unwrap().unwrap();
     assert_eq!((theory.day, theory.intervals[3]), (None, None));
 }
 
@@ -81,10 +81,11 @@ fn a_trial_survives_its_way_through_json() {
 #[test]
 fn a_target_within_the_confidence_interval_is_marginal() {
     let result = play(&inputs(11));
-    let level = result.day.service_level.unwrap();
+    let level = result.outcome.day.service_level.unwrap();
     let judge = |wanted: f64| {
-        let rules = Rules { service_level: wanted, ..Rules::STARTING };
-        let judged = result.judge(&rules);
+        let mut inputs = inputs(11);
+        inputs.types[0].rules.service_level = wanted;
+        let judged = result.outcome.judge(&inputs);
         judged.iter().find(|each| each.target == Target::ServiceLevel).unwrap().verdict
     };
     assert_eq!(judge(level.mean), Verdict::Marginal);
@@ -95,8 +96,9 @@ fn a_target_within_the_confidence_interval_is_marginal() {
 #[test]
 fn targets_that_nobody_set_are_not_judged() {
     let result = play(&inputs(11));
-    let rules = Rules { abandonment: None, occupancy: None, ..Rules::STARTING };
-    let judged = result.judge(&rules);
+    let mut inputs = inputs(11);
+    inputs.types[0].rules = Rules { abandonment: None, occupancy: None, ..Rules::STARTING };
+    let judged = result.outcome.judge(&inputs);
     assert_eq!(judged.iter().map(|each| each.target).collect::<Vec<_>>(), [Target::ServiceLevel]);
 }
 
@@ -106,7 +108,7 @@ fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
     let two = ChannelSkill { channel: Channel::Call, at_once: 2, slowing: 0.0 };
     inputs.strategy.teams[0].channels = vec![two];
     inputs.types[0].intervals[4].contacts = 0.0;
-    let theory = inputs.theory().unwrap().unwrap();
+    let theory = inputs.theory(0).unwrap().unwrap();
     assert_eq!(theory.intervals[4], None);
     let load = inputs.types[0].intervals[3];
     let traffic = barometer_queueing::Traffic::per_interval(
@@ -116,8 +118,9 @@ fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
     )
     .unwrap();
     let twelve =
-        barometer_queueing::ErlangA::new(traffic, 12, inputs.rules.patience_secs.unwrap()).unwrap();
-    let expected = twelve.outcome(inputs.rules.within_secs);
+        barometer_queueing::ErlangA::new(traffic, 12, inputs.types[0].rules.patience_secs.unwrap())
+            .unwrap();
+    let expected = twelve.outcome(inputs.types[0].rules.within_secs);
     assert_eq!(theory.intervals[3].unwrap(), expected);
     // The idle interval has people but no contacts: it weighs on occupancy alone.
     let day = theory.day.unwrap();
@@ -157,12 +160,16 @@ fn a_trial_kept_before_there_were_several_teams_is_read_as_the_same_trial() {
 fn theory_keeps_silent_where_a_second_team_helps_and_names_what_it_leaves_out() {
     let mut inputs = inputs(8);
     inputs.strategy.first_queue_mut().unwrap().places = Some(30);
-    let theory = inputs.theory().unwrap().unwrap();
+    let theory = inputs.theory(0).unwrap().unwrap();
     assert_eq!(theory.left_out, ["the limit of places"]);
     let helpers = barometer_strategy::Team::named("helpers", "Helpers");
     inputs.strategy.teams.push(helpers);
     let agents = vec![2; inputs.interval_count()];
-    inputs.teams.push(barometer_plan::TrialTeam { team: "helpers".to_owned(), agents });
-    assert_eq!(inputs.theory().unwrap(), None);
+    inputs.teams.push(barometer_plan::TrialTeam {
+        team: "helpers".to_owned(),
+        agents,
+        occupancy: None,
+    });
+    assert_eq!(inputs.theory(0).unwrap(), None);
     assert_eq!(inputs.people()[0], 10);
 }

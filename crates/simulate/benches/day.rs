@@ -177,7 +177,7 @@ fn one_line(replications: u32) -> Experiment {
         types: vec![type_demand("Calls", PER_MINUTE * 30.0, 20)],
     };
     let cover = Cover { teams: vec![team_cover("team", vec![AGENTS; 20])] };
-    Experiment::new(&Strategy::plain("Bench"), &demand, &cover, 20.0, replications, 1)
+    Experiment::new(&Strategy::plain("Bench"), &demand, &cover, replications, 1)
         .expect("a playable experiment")
 }
 
@@ -185,6 +185,7 @@ fn type_demand(name: &str, contacts: f64, intervals: usize) -> TypeDemand {
     TypeDemand {
         name: name.to_owned(),
         customers: Customers::calls(HANDLE_SECS, Some(PATIENCE_SECS)),
+        within_secs: 20.0,
         intervals: vec![DemandInterval { contacts, handle_secs: HANDLE_SECS }; intervals],
         arrivals: Arrivals::Random,
         luck: None,
@@ -240,7 +241,7 @@ fn week(replications: u32) -> Experiment {
         interval_secs: 1800.0,
         types,
     };
-    Experiment::new(&strategy, &demand, &Cover { teams }, 20.0, replications, 1)
+    Experiment::new(&strategy, &demand, &Cover { teams }, replications, 1)
         .expect("a playable experiment")
 }
 

@@ -36,6 +36,8 @@ pub struct TypeDemand {
     pub name: String,
     /// What its contacts are like.
     pub customers: Customers,
+    /// Threshold of the service level in seconds: an answer within it is in time.
+    pub within_secs: f64,
     /// Interval by interval, in order, without gaps; a closed one has no contacts.
     pub intervals: Vec<DemandInterval>,
     /// How contacts come within an interval.
@@ -67,7 +69,8 @@ pub struct DemandInterval {
 /// How far a day's demand may be off its forecast, beyond the luck of counting.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct DemandLuck {
-    /// What whole days came to, as a share of their forecast: one is drawn for each replication.
+    /// What whole days came to, as a share of their forecast: one is drawn for each date of each
+    /// replication.
     pub day_factors: Vec<f64>,
     /// Variance of each interval's own factor (gamma distributed, mean 1), beside the day's.
     pub interval_variance: f64,
@@ -165,7 +168,7 @@ pub enum ExperimentError {
 }
 
 impl Experiment {
-    /// An experiment of `replications` days; `within_secs` is the threshold of the service level.
+    /// An experiment of `replications` days.
     ///
     /// # Errors
     ///
@@ -174,7 +177,6 @@ impl Experiment {
         strategy: &Strategy,
         demand: &Demand,
         cover: &Cover,
-        within_secs: f64,
         replications: u32,
         seed: u64,
     ) -> Result<Self, ExperimentError> {
@@ -183,11 +185,9 @@ impl Experiment {
         }
         check_demand(demand)?;
         check_cover(strategy, demand, cover)?;
-        let waitable = within_secs.is_finite() && within_secs >= 0.0;
-        ensure(waitable, "threshold in seconds", "zero or a finite number above it", within_secs)?;
         let playable = (1..=MOST_REPLICATIONS).contains(&replications);
         ensure(playable, "replications", "1 to 1000000", f64::from(replications))?;
-        let model = Model::build(strategy, demand, cover, within_secs)?;
+        let model = Model::build(strategy, demand, cover)?;
         Ok(Self { model, replications, seed })
     }
 
@@ -261,6 +261,9 @@ fn check_type(demand: &TypeDemand) -> Result<f64, ExperimentError> {
         let message = format!("{}: {}", fault.field, fault.message);
         return Err(ExperimentError::Customers { name: name.clone(), message });
     }
+    let within = demand.within_secs;
+    let waitable = within.is_finite() && within >= 0.0;
+    ensure(waitable, "threshold in seconds", "zero or a finite number above it", within)?;
     for interval in &demand.intervals {
         let contacts = interval.contacts;
         let countable = contacts.is_finite() && contacts >= 0.0;

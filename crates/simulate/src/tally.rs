@@ -193,6 +193,16 @@ impl DayTally {
         })
     }
 
+    /// Each contact type in all.
+    pub fn kinds(&self) -> impl Iterator<Item = TypeTally> {
+        self.types.chunks(self.intervals.max(1)).map(|intervals| {
+            intervals.iter().fold(TypeTally::default(), |mut total, each| {
+                total.add(each);
+                total
+            })
+        })
+    }
+
     /// All contact types and all teams in one interval.
     pub fn of_interval(&self, interval: usize) -> (TypeTally, TeamTally) {
         let (mut contacts, mut people) = (TypeTally::default(), TeamTally::default());

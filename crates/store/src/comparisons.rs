@@ -2,23 +2,21 @@
 
 use barometer_plan::{ComparisonInputs, ComparisonResult};
 use jiff::Timestamp;
-use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
 use crate::jobs::{self, Job};
+use crate::subject::{Subject, SubjectRow};
 use crate::trials::TrialState;
 use crate::{Store, StoreError};
 
 /// A comparison to be queued.
 #[derive(Clone, Debug)]
 pub struct NewComparison {
-    /// The contact type.
-    pub contact_type: Uuid,
-    /// The simulated day.
-    pub day: Date,
+    /// What it is about.
+    pub subject: Subject,
     /// What is compared, in words.
     pub title: String,
     /// Everything its numbers follow from.
@@ -32,12 +30,8 @@ pub struct NewComparison {
 pub struct Comparison {
     /// Its key.
     pub id: Uuid,
-    /// The contact type.
-    pub contact_type: Uuid,
-    /// Its name.
-    pub contact_type_name: String,
-    /// The simulated day.
-    pub day: Date,
+    /// What it is about.
+    pub subject: Subject,
     /// What is compared, in words.
     pub title: String,
     /// Everything its numbers follow from.
@@ -63,10 +57,8 @@ pub struct Comparison {
 pub struct ComparisonLine {
     /// Its key.
     pub id: Uuid,
-    /// Name of the contact type.
-    pub contact_type_name: String,
-    /// The simulated day.
-    pub day: Date,
+    /// What it is about.
+    pub subject: Subject,
     /// What is compared, in words.
     pub title: String,
     /// How far it has come.
@@ -78,9 +70,8 @@ pub struct ComparisonLine {
 #[derive(FromRow)]
 struct Row {
     id: Uuid,
-    contact_type_id: Uuid,
-    contact_type_name: String,
-    day: jiff_sqlx::Date,
+    #[sqlx(flatten)]
+    subject: SubjectRow,
     title: String,
     inputs: Json<ComparisonInputs>,
     state: TrialState,
@@ -92,17 +83,31 @@ struct Row {
     created_at: jiff_sqlx::Timestamp,
 }
 
+#[derive(FromRow)]
+struct LineRow {
+    id: Uuid,
+    #[sqlx(flatten)]
+    subject: SubjectRow,
+    title: String,
+    state: TrialState,
+    created_at: jiff_sqlx::Timestamp,
+}
+
 impl Store {
     /// Keeps a comparison and queues it for a worker: both or neither.
     pub async fn queue_comparison(&self, new: &NewComparison) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("queueing a comparison");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let comparison: Uuid = sqlx::query_scalar(
-            "INSERT INTO comparisons (contact_type_id, day, title, inputs, created_by) \
-             VALUES ($1, $2, $3, $4, $5) RETURNING id",
+            "INSERT INTO comparisons \
+               (centre_id, contact_types, subject, day, days, title, inputs, created_by) \
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id",
         )
-        .bind(new.contact_type)
-        .bind(new.day.to_sqlx())
+        .bind(new.subject.centre)
+        .bind(&new.subject.contact_types)
+        .bind(&new.subject.name)
+        .bind(new.subject.day.to_sqlx())
+        .bind(new.subject.days as i32)
         .bind(&new.title)
         .bind(Json(&new.inputs))
         .bind(new.created_by)
@@ -117,11 +122,9 @@ impl Store {
     /// One comparison.
     pub async fn comparison(&self, id: Uuid) -> Result<Comparison, StoreError> {
         let row: Row = sqlx::query_as(
-            "SELECT comparisons.*, contact_types.name AS contact_type_name, \
+            "SELECT comparisons.*, \
                extract(epoch FROM now() - comparisons.started_at)::float8 AS running_secs \
-             FROM comparisons \
-             JOIN contact_types ON contact_types.id = comparisons.contact_type_id \
-             WHERE comparisons.id = $1",
+             FROM comparisons WHERE comparisons.id = $1",
         )
         .bind(id)
         .fetch_one(&self.pool)
@@ -129,9 +132,7 @@ impl Store {
         .map_err(StoreError::on("reading a comparison"))?;
         Ok(Comparison {
             id: row.id,
-            contact_type: row.contact_type_id,
-            contact_type_name: row.contact_type_name,
-            day: row.day.to_jiff(),
+            subject: row.subject.into(),
             title: row.title,
             inputs: row.inputs.0,
             state: row.state,
@@ -146,27 +147,22 @@ impl Store {
 
     /// The latest comparisons, newest first.
     pub async fn latest_comparisons(&self, most: i64) -> Result<Vec<ComparisonLine>, StoreError> {
-        type Line = (Uuid, String, jiff_sqlx::Date, String, TrialState, jiff_sqlx::Timestamp);
-        let rows: Vec<Line> = sqlx::query_as(
-            "SELECT comparisons.id, contact_types.name, day, title, state, comparisons.created_at \
-             FROM comparisons JOIN contact_types ON contact_types.id = contact_type_id \
-             ORDER BY comparisons.created_at DESC LIMIT $1",
+        let rows: Vec<LineRow> = sqlx::query_as(
+            "SELECT id, centre_id, contact_types, subject, day, days, title, state, created_at \
+             FROM comparisons ORDER BY created_at DESC LIMIT $1",
         )
         .bind(most)
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing comparisons"))?;
-        Ok(rows
-            .into_iter()
-            .map(|(id, contact_type_name, day, title, state, created_at)| ComparisonLine {
-                id,
-                contact_type_name,
-                day: day.to_jiff(),
-                title,
-                state,
-                created_at: created_at.to_jiff(),
-            })
-            .collect())
+        let line = |row: LineRow| ComparisonLine {
+            id: row.id,
+            subject: row.subject.into(),
+            title: row.title,
+            state: row.state,
+            created_at: row.created_at.to_jiff(),
+        };
+        Ok(rows.into_iter().map(line).collect())
     }
 
     /// Tells how far a running comparison has come; says whether it should go on.

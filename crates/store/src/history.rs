@@ -32,6 +32,9 @@ pub struct DayTotal {
     pub day: Date,
     /// Contacts offered.
     pub offered: i64,
+    /// What they would take at their intervals' handle times, in seconds; intervals without a handle
+    /// time count nothing.
+    pub work_secs: f64,
 }
 
 /// What a period came to.
@@ -103,9 +106,10 @@ impl Store {
         contact_type: Uuid,
         zone: &TimeZone,
     ) -> Result<Vec<DayTotal>, StoreError> {
-        let rows: Vec<(jiff_sqlx::Date, i64)> = sqlx::query_as(
-            "SELECT (interval_start AT TIME ZONE $2)::date AS day, sum(offered) FROM history \
-             WHERE contact_type_id = $1 GROUP BY day ORDER BY day",
+        let rows: Vec<(jiff_sqlx::Date, i64, f64)> = sqlx::query_as(
+            "SELECT (interval_start AT TIME ZONE $2)::date AS day, sum(offered), \
+               coalesce(sum(offered * handle_secs), 0)::float8 \
+             FROM history WHERE contact_type_id = $1 GROUP BY day ORDER BY day",
         )
         .bind(contact_type)
         .bind(zone.iana_name().unwrap_or("UTC"))
@@ -114,7 +118,7 @@ impl Store {
         .map_err(StoreError::on("reading daily history"))?;
         Ok(rows
             .into_iter()
-            .map(|(day, offered)| DayTotal { day: day.to_jiff(), offered })
+            .map(|(day, offered, work_secs)| DayTotal { day: day.to_jiff(), offered, work_secs })
             .collect())
     }
 

@@ -20,6 +20,7 @@ mod sessions;
 mod shift_searches;
 mod special_days;
 mod strategies;
+mod subject;
 mod tokens;
 mod trials;
 mod users;
@@ -40,8 +41,9 @@ pub use sessions::Sessions;
 pub use shift_searches::{SearchState, ShiftSearch};
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, StrategyVersion};
+pub use subject::Subject;
 pub use tokens::Token;
-pub use trials::{NewTrial, Trial, TrialState, TrialSummary};
+pub use trials::{NewTrial, Trial, TrialSet, TrialState};
 pub use users::{Role, User};
 
 use sqlx::PgPool;
@@ -84,6 +86,7 @@ impl Store {
             .run(&self.pool)
             .await
             .map_err(|error| StoreError::on("migrating")(error.into()))?;
+        self.join_strategies_of_types().await?;
         jobs::migrate(&self.pool).await
     }
 }

@@ -2,13 +2,13 @@
 
 use barometer_strategy::Strategy;
 use jiff::Timestamp;
-use sqlx::FromRow;
 use sqlx::types::Json;
+use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
-/// One version of a contact type's strategy. It never changes.
+/// One version of a centre's strategy. It never changes.
 #[derive(Clone, Debug)]
 pub struct StrategyVersion {
     /// Key.
@@ -28,8 +28,8 @@ pub struct StrategyVersion {
 /// One time a version went live.
 #[derive(Clone, Debug)]
 pub struct GoLive {
-    /// Name of the contact type.
-    pub contact_type: String,
+    /// Name of the strategy.
+    pub strategy: String,
     /// Which version.
     pub version: i32,
     /// The trial that it rests on.
@@ -41,6 +41,9 @@ pub struct GoLive {
     /// Why.
     pub note: String,
 }
+
+/// The note with which strategies of contact types go live as one.
+const JOINED_NOTE: &str = "Joined from the live strategies of the contact types";
 
 #[derive(FromRow)]
 struct VersionRow {
@@ -66,10 +69,10 @@ impl From<VersionRow> for StrategyVersion {
 }
 
 impl Store {
-    /// All versions of a contact type's strategy, newest first.
+    /// All versions of a centre's strategy, newest first.
     pub async fn strategy_versions(
         &self,
-        contact_type: Uuid,
+        centre: Uuid,
     ) -> Result<Vec<StrategyVersion>, StoreError> {
         let rows: Vec<VersionRow> = sqlx::query_as(
             "SELECT version.id, version.version, version.body, version.created_at, \
@@ -77,12 +80,12 @@ impl Store {
                version.id IS NOT DISTINCT FROM ( \
                  SELECT live.strategy_version_id FROM go_lives AS live \
                  JOIN strategy_versions AS any_version ON any_version.id = live.strategy_version_id \
-                 WHERE any_version.contact_type_id = $1 \
+                 WHERE any_version.centre_id = $1 \
                  ORDER BY live.approved_at DESC LIMIT 1) AS is_live \
              FROM strategy_versions AS version LEFT JOIN users ON users.id = version.created_by \
-             WHERE version.contact_type_id = $1 ORDER BY version.version DESC",
+             WHERE version.centre_id = $1 ORDER BY version.version DESC",
         )
-        .bind(contact_type)
+        .bind(centre)
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing strategy versions"))?;
@@ -93,30 +96,55 @@ impl Store {
     /// time get two versions.
     pub async fn add_strategy_version(
         &self,
-        contact_type: Uuid,
+        centre: Uuid,
         strategy: &Strategy,
         by: Option<Uuid>,
     ) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("saving the strategy");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query("SELECT 1 FROM contact_types WHERE id = $1 FOR UPDATE")
-            .bind(contact_type)
-            .fetch_one(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        let id = sqlx::query_scalar(
-            "INSERT INTO strategy_versions (contact_type_id, version, body, created_by) \
-             SELECT $1, coalesce(max(version), 0) + 1, $2, $3 FROM strategy_versions \
-             WHERE contact_type_id = $1 RETURNING id",
-        )
-        .bind(contact_type)
-        .bind(Json(strategy))
-        .bind(by)
-        .fetch_one(&mut *tx)
-        .await
-        .map_err(&failed)?;
+        let id = add_version(&mut tx, centre, strategy, by).await.map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
+    }
+
+    /// Joins what was live of each contact type, where versions were still kept by contact type, into
+    /// one live version of the centre: all of it or nothing, and once.
+    pub(crate) async fn join_strategies_of_types(&self) -> Result<(), StoreError> {
+        let failed = StoreError::on("joining the strategies of contact types");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let centres: Vec<(Uuid, String)> = sqlx::query_as(
+            "SELECT id, name FROM centres \
+             WHERE EXISTS (SELECT 1 FROM strategy_versions \
+                 WHERE centre_id = centres.id AND contact_type_id IS NOT NULL) \
+               AND NOT EXISTS (SELECT 1 FROM strategy_versions \
+                 WHERE centre_id = centres.id AND contact_type_id IS NULL) \
+             FOR UPDATE",
+        )
+        .fetch_all(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        for (centre, name) in centres {
+            // The one that went live last, or else the newest.
+            let parts: Vec<(String, Json<Strategy>)> = sqlx::query_as(
+                "SELECT DISTINCT ON (contact_types.position, contact_types.id) \
+                   contact_types.name, version.body \
+                 FROM strategy_versions AS version \
+                 JOIN contact_types ON contact_types.id = version.contact_type_id \
+                 LEFT JOIN go_lives AS live ON live.strategy_version_id = version.id \
+                 WHERE version.centre_id = $1 \
+                 ORDER BY contact_types.position, contact_types.id, \
+                   live.approved_at DESC NULLS LAST, version.version DESC",
+            )
+            .bind(centre)
+            .fetch_all(&mut *tx)
+            .await
+            .map_err(&failed)?;
+            let parts = parts.into_iter().map(|(contact_type, Json(part))| (contact_type, part));
+            let joined = Strategy::joined(&name, parts);
+            let version = add_version(&mut tx, centre, &joined, None).await.map_err(&failed)?;
+            add_go_live(&mut tx, version, None, None, JOINED_NOTE).await.map_err(&failed)?;
+        }
+        tx.commit().await.map_err(&failed)
     }
 
     /// Lets a version go live, resting on a trial of it.
@@ -127,29 +155,19 @@ impl Store {
         by: Option<Uuid>,
         note: &str,
     ) -> Result<(), StoreError> {
-        sqlx::query(
-            "INSERT INTO go_lives (strategy_version_id, trial_id, approved_by, note) \
-             VALUES ($1, $2, $3, $4)",
-        )
-        .bind(version)
-        .bind(trial)
-        .bind(by)
-        .bind(note)
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("letting a version go live"))
+        let failed = StoreError::on("letting a version go live");
+        let mut connection = self.pool.acquire().await.map_err(&failed)?;
+        add_go_live(&mut connection, version, trial, by, note).await.map_err(&failed)
     }
 
     /// The latest times that versions went live, newest first.
     pub async fn latest_go_lives(&self, most: i64) -> Result<Vec<GoLive>, StoreError> {
         type Row = (String, i32, Option<Uuid>, Option<String>, jiff_sqlx::Timestamp, String);
         let rows: Vec<Row> = sqlx::query_as(
-            "SELECT contact_types.name, version.version, live.trial_id, users.name, \
+            "SELECT version.body ->> 'name', version.version, live.trial_id, users.name, \
                live.approved_at, live.note \
              FROM go_lives AS live \
              JOIN strategy_versions AS version ON version.id = live.strategy_version_id \
-             JOIN contact_types ON contact_types.id = version.contact_type_id \
              LEFT JOIN users ON users.id = live.approved_by \
              ORDER BY live.approved_at DESC LIMIT $1",
         )
@@ -159,8 +177,8 @@ impl Store {
         .map_err(StoreError::on("listing what went live"))?;
         Ok(rows
             .into_iter()
-            .map(|(contact_type, version, trial, approved_by, approved_at, note)| GoLive {
-                contact_type,
+            .map(|(strategy, version, trial, approved_by, approved_at, note)| GoLive {
+                strategy,
                 version,
                 trial,
                 approved_by,
@@ -169,4 +187,47 @@ impl Store {
             })
             .collect())
     }
+}
+
+async fn add_version(
+    connection: &mut PgConnection,
+    centre: Uuid,
+    strategy: &Strategy,
+    by: Option<Uuid>,
+) -> Result<Uuid, sqlx::Error> {
+    // Whoever saves at the same time waits, so that each gets a number of its own.
+    sqlx::query("SELECT 1 FROM centres WHERE id = $1 FOR UPDATE")
+        .bind(centre)
+        .fetch_one(&mut *connection)
+        .await?;
+    sqlx::query_scalar(
+        "INSERT INTO strategy_versions (centre_id, version, body, created_by) \
+         SELECT $1, coalesce(max(version), 0) + 1, $2, $3 FROM strategy_versions \
+         WHERE centre_id = $1 RETURNING id",
+    )
+    .bind(centre)
+    .bind(Json(strategy))
+    .bind(by)
+    .fetch_one(connection)
+    .await
+}
+
+async fn add_go_live(
+    connection: &mut PgConnection,
+    version: Uuid,
+    trial: Option<Uuid>,
+    by: Option<Uuid>,
+    note: &str,
+) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO go_lives (strategy_version_id, trial_id, approved_by, note) \
+         VALUES ($1, $2, $3, $4)",
+    )
+    .bind(version)
+    .bind(trial)
+    .bind(by)
+    .bind(note)
+    .execute(connection)
+    .await
+    .map(|_| ())
 }

@@ -3,13 +3,13 @@
 use barometer_plan::{TrialInputs, TrialResult};
 use barometer_simulate::Summary;
 use jiff::Timestamp;
-use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
 use sqlx::types::Json;
 use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::jobs::{self, Job};
+use crate::subject::{Subject, SubjectRow};
 use crate::{Store, StoreError};
 
 /// How far a trial has come.
@@ -38,18 +38,29 @@ impl TrialState {
 /// A trial to be queued.
 #[derive(Clone, Debug)]
 pub struct NewTrial {
-    /// The contact type.
-    pub contact_type: Uuid,
-    /// The version of its strategy.
+    /// What is tried.
+    pub subject: Subject,
+    /// The version of the strategy.
     pub strategy_version: Uuid,
-    /// The simulated day.
-    pub day: Date,
     /// The chosen cover in words.
     pub cover_words: String,
     /// Everything its numbers follow from.
     pub inputs: TrialInputs,
+    /// The form with which it was asked for, to begin another from.
+    pub asked: serde_json::Value,
+    /// The set of days that it belongs to, if any.
+    pub set: Option<TrialSet>,
     /// Who wants it.
     pub created_by: Uuid,
+}
+
+/// Trials of several kinds of days that were asked for together.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TrialSet {
+    /// Key of the set.
+    pub id: Uuid,
+    /// What this trial's day is in it, in words.
+    pub day_kind: String,
 }
 
 /// A trial.
@@ -57,20 +68,20 @@ pub struct NewTrial {
 pub struct Trial {
     /// Key.
     pub id: Uuid,
-    /// The contact type.
-    pub contact_type: Uuid,
-    /// Its name.
-    pub contact_type_name: String,
-    /// The version of its strategy.
+    /// What is tried.
+    pub subject: Subject,
+    /// The set of days that it belongs to, if any.
+    pub set: Option<TrialSet>,
+    /// The version of the strategy.
     pub strategy_version: Uuid,
     /// That version's number.
     pub version: i32,
-    /// The simulated day.
-    pub day: Date,
     /// The chosen cover in words.
     pub cover_words: String,
     /// Everything its numbers follow from.
     pub inputs: TrialInputs,
+    /// The form with which it was asked for.
+    pub asked: serde_json::Value,
     /// How far it has come.
     pub state: TrialState,
     /// Replications played so far.
@@ -89,19 +100,18 @@ pub struct Trial {
     pub created_at: Timestamp,
 }
 
-/// A trial in a list.
-pub type TrialSummary = Trial;
-
 #[derive(FromRow)]
 struct Row {
     id: Uuid,
-    contact_type_id: Uuid,
-    contact_type_name: String,
+    #[sqlx(flatten)]
+    subject: SubjectRow,
+    set_id: Option<Uuid>,
+    day_kind: Option<String>,
     strategy_version_id: Uuid,
     version: i32,
-    day: jiff_sqlx::Date,
     cover_words: String,
     inputs: Json<TrialInputs>,
+    asked: serde_json::Value,
     state: TrialState,
     played: i32,
     running_secs: Option<f64>,
@@ -116,13 +126,13 @@ impl From<Row> for Trial {
     fn from(row: Row) -> Self {
         Self {
             id: row.id,
-            contact_type: row.contact_type_id,
-            contact_type_name: row.contact_type_name,
+            subject: row.subject.into(),
+            set: row.set_id.zip(row.day_kind).map(|(id, day_kind)| TrialSet { id, day_kind }),
             strategy_version: row.strategy_version_id,
             version: row.version,
-            day: row.day.to_jiff(),
             cover_words: row.cover_words,
             inputs: row.inputs.0,
+            asked: row.asked,
             state: row.state,
             played: row.played.unsigned_abs(),
             running_secs: row.running_secs,
@@ -135,14 +145,13 @@ impl From<Row> for Trial {
     }
 }
 
-const TRIALS: &str = "SELECT trials.id, trials.contact_type_id, trials.strategy_version_id, \
-       trials.day, trials.cover_words, trials.inputs, trials.state, trials.played, \
+const TRIALS: &str = "SELECT trials.id, trials.centre_id, trials.contact_types, trials.subject, \
+       trials.day, trials.days, trials.set_id, trials.day_kind, trials.strategy_version_id, \
+       trials.cover_words, trials.inputs, trials.asked, trials.state, trials.played, \
        extract(epoch FROM now() - trials.started_at)::float8 AS running_secs, \
        trials.cancel_requested, trials.result, trials.failure, \
-       trials.created_at, contact_types.name AS contact_type_name, \
-       strategy_versions.version, users.name AS created_by_name \
+       trials.created_at, strategy_versions.version, users.name AS created_by_name \
      FROM trials \
-     JOIN contact_types ON contact_types.id = trials.contact_type_id \
      JOIN strategy_versions ON strategy_versions.id = trials.strategy_version_id \
      LEFT JOIN users ON users.id = trials.created_by";
 
@@ -151,15 +160,23 @@ impl Store {
     pub async fn queue_trial(&self, new: &NewTrial) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("queueing a trial");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let (subject, set) = (&new.subject, new.set.as_ref());
         let trial: Uuid = sqlx::query_scalar(
-            "INSERT INTO trials (contact_type_id, strategy_version_id, day, cover_words, inputs, created_by) \
-             VALUES ($1, $2, $3, $4, $5, $6) RETURNING id",
+            "INSERT INTO trials (centre_id, contact_types, subject, day, days, set_id, day_kind, \
+               strategy_version_id, cover_words, inputs, asked, created_by) \
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING id",
         )
-        .bind(new.contact_type)
+        .bind(subject.centre)
+        .bind(&subject.contact_types)
+        .bind(&subject.name)
+        .bind(subject.day.to_sqlx())
+        .bind(subject.days as i32)
+        .bind(set.map(|set| set.id))
+        .bind(set.map(|set| &set.day_kind))
         .bind(new.strategy_version)
-        .bind(new.day.to_sqlx())
         .bind(&new.cover_words)
         .bind(Json(&new.inputs))
+        .bind(&new.asked)
         .bind(new.created_by)
         .fetch_one(&mut *tx)
         .await
@@ -181,17 +198,29 @@ impl Store {
         Ok(row.into())
     }
 
-    /// The latest trials, newest first; of one contact type or of all.
+    /// The trials of a set of days, in the order in which they were asked for.
+    pub async fn trials_of_set(&self, set: Uuid) -> Result<Vec<Trial>, StoreError> {
+        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "{TRIALS} WHERE trials.set_id = $1 ORDER BY trials.created_at, trials.id"
+        )))
+        .bind(set)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing the trials of a set"))?;
+        Ok(rows.into_iter().map(Trial::from).collect())
+    }
+
+    /// The latest trials, newest first; of one version of the strategy or of all.
     pub async fn latest_trials(
         &self,
-        contact_type: Option<Uuid>,
+        strategy_version: Option<Uuid>,
         most: i64,
-    ) -> Result<Vec<TrialSummary>, StoreError> {
+    ) -> Result<Vec<Trial>, StoreError> {
         let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "{TRIALS} WHERE $1 IS NULL OR trials.contact_type_id = $1 \
+            "{TRIALS} WHERE $1 IS NULL OR trials.strategy_version_id = $1 \
              ORDER BY trials.created_at DESC LIMIT $2"
         )))
-        .bind(contact_type)
+        .bind(strategy_version)
         .bind(most)
         .fetch_all(&self.pool)
         .await

@@ -1,8 +1,8 @@
 //! Extractors whose refusals are pages like any other.
 
-use axum::extract::rejection::{PathRejection, QueryRejection};
+use axum::extract::rejection::PathRejection;
 use axum::extract::{FromRequest, FromRequestParts, Request};
-use axum_extra::extract::FormRejection;
+use axum_extra::extract::{FormRejection, QueryRejection};
 
 use crate::page_error::PageError;
 
@@ -11,9 +11,9 @@ use crate::page_error::PageError;
 #[from_request(via(axum::extract::Path), rejection(PageError))]
 pub(crate) struct Path<T>(pub T);
 
-/// What stands behind the `?`.
+/// What stands behind the `?`; a name that is there once or more often can be a list.
 #[derive(FromRequestParts)]
-#[from_request(via(axum::extract::Query), rejection(PageError))]
+#[from_request(via(axum_extra::extract::Query), rejection(PageError))]
 pub(crate) struct Query<T>(pub T);
 
 /// A form that was filled in; a field that is there once or more often can be a list.
@@ -47,7 +47,7 @@ impl From<PathRejection> for PageError {
 
 impl From<QueryRejection> for PageError {
     fn from(rejection: QueryRejection) -> Self {
-        Self::Refused(format!("This address cannot be read. {}.", rejection.body_text()))
+        Self::Refused(format!("This address cannot be read. {}.", rejection))
     }
 }
 

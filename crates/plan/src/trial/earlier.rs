@@ -1,7 +1,7 @@
 //! Trials that were kept before there were several contact types and teams.
 
-use barometer_simulate::{Arrivals, DemandLuck};
-use barometer_strategy::{Duration, Strategy};
+use barometer_simulate::{Arrivals, DemandInterval, DemandLuck};
+use barometer_strategy::{Customers, Duration, Strategy};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
@@ -17,20 +17,34 @@ pub(super) enum AnyInputs {
     Earlier(Earlier),
 }
 
-/// The present form, as it stands in JSON.
+/// The present form, and the one before it, whose rules stood beside its contact types.
 #[derive(Deserialize)]
 pub(super) struct Now {
     strategy: Strategy,
-    rules: Rules,
+    #[serde(default)]
+    rules: Option<Rules>,
     start: Timestamp,
     zone: String,
     interval_secs: f64,
-    types: Vec<TrialType>,
+    types: Vec<NowType>,
     teams: Vec<TrialTeam>,
     #[serde(default)]
     precision: Option<f64>,
     replications: u32,
     seed: u64,
+}
+
+#[derive(Deserialize)]
+struct NowType {
+    name: String,
+    #[serde(default)]
+    rules: Option<Rules>,
+    customers: Customers,
+    intervals: Vec<DemandInterval>,
+    #[serde(default)]
+    arrivals: Arrivals,
+    #[serde(default)]
+    luck: Option<DemandLuck>,
 }
 
 /// One contact type and one team.
@@ -66,19 +80,24 @@ impl From<AnyInputs> for TrialInputs {
 
 impl From<Now> for TrialInputs {
     fn from(now: Now) -> Self {
-        let Now { strategy, rules, start, zone, interval_secs, types, teams, .. } = now;
-        let Now { precision, replications, seed, .. } = now;
+        let types = now.types.into_iter().map(|each| TrialType {
+            name: each.name,
+            rules: each.rules.or(now.rules).unwrap_or(Rules::STARTING),
+            customers: each.customers,
+            intervals: each.intervals,
+            arrivals: each.arrivals,
+            luck: each.luck,
+        });
         Self {
-            strategy,
-            rules,
-            start,
-            zone,
-            interval_secs,
-            types,
-            teams,
-            precision,
-            replications,
-            seed,
+            strategy: now.strategy,
+            start: now.start,
+            zone: now.zone,
+            interval_secs: now.interval_secs,
+            types: types.collect(),
+            teams: now.teams,
+            precision: now.precision,
+            replications: now.replications,
+            seed: now.seed,
         }
     }
 }

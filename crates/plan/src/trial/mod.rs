@@ -1,6 +1,7 @@
 //! A trial as it is kept: everything it depends on, and what it came to beside theory.
 
 mod earlier;
+mod of_centre;
 mod result;
 mod theory;
 
@@ -18,8 +19,8 @@ use serde::{Deserialize, Serialize};
 use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
-pub(crate) use result::judge;
-pub use result::{Judged, TrialResult};
+pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
+pub use result::{Judged, TrialOutcome, TrialResult};
 pub use theory::Theory;
 
 /// Parts of a trial, at most, and replications of a part, at least.
@@ -32,8 +33,6 @@ const LEAST_PART: u32 = 25;
 pub struct TrialInputs {
     /// The strategy tried.
     pub strategy: Strategy,
-    /// The targets by which the trial is judged.
-    pub rules: Rules,
     /// When the first interval begins.
     pub start: Timestamp,
     /// IANA name of the centre's zone.
@@ -59,6 +58,8 @@ pub struct TrialInputs {
 pub struct TrialType {
     /// Its name.
     pub name: String,
+    /// The targets by which it is judged.
+    pub rules: Rules,
     /// What its contacts are like.
     pub customers: Customers,
     /// Interval by interval, without gaps.
@@ -78,6 +79,9 @@ pub struct TrialTeam {
     pub team: String,
     /// People at work, interval by interval.
     pub agents: Vec<u32>,
+    /// The most occupied it may be: the lowest ceiling of the contact types at home with it.
+    #[serde(default)]
+    pub occupancy: Option<f64>,
 }
 
 /// One interval of a day for one contact type and one team.
@@ -104,8 +108,8 @@ pub fn customers_of(rules: &Rules, handling: &Duration) -> Customers {
 }
 
 impl TrialInputs {
-    /// A trial of one contact type whose intervals, without gaps, say who is at work in the
-    /// strategy's first team: 200 days, seed 1.
+    /// A trial of one contact type whose intervals, without gaps, say who is at work in the team at
+    /// home with it: 200 days, seed 1.
     pub fn of_one_type(
         strategy: Strategy,
         rules: Rules,
@@ -115,18 +119,19 @@ impl TrialInputs {
         intervals: &[TrialInterval],
     ) -> Self {
         let (name, customers) = contacts;
-        let team = strategy.teams.first().map(|team| team.id.clone()).unwrap_or_default();
+        let home = strategy.home_team(name, customers.channel).or(strategy.teams.first());
+        let team = home.map(|team| team.id.clone()).unwrap_or_default();
         let loads = intervals.iter().map(|interval| DemandInterval {
             contacts: interval.load.contacts,
             handle_secs: interval.load.handle_secs,
         });
         Self {
-            rules,
             start: intervals.first().map_or(Timestamp::UNIX_EPOCH, |first| first.start),
             zone: zone.iana_name().unwrap_or("UTC").to_owned(),
             interval_secs,
             types: vec![TrialType {
                 name: name.to_owned(),
+                rules,
                 customers,
                 intervals: loads.collect(),
                 arrivals: Arrivals::Random,
@@ -135,6 +140,7 @@ impl TrialInputs {
             teams: vec![TrialTeam {
                 team,
                 agents: intervals.iter().map(|interval| interval.agents).collect(),
+                occupancy: rules.occupancy,
             }],
             precision: None,
             replications: 200,
@@ -152,6 +158,7 @@ impl TrialInputs {
         let types = self.types.iter().map(|each| TypeDemand {
             name: each.name.clone(),
             customers: each.customers.clone(),
+            within_secs: each.rules.within_secs,
             intervals: each.intervals.clone(),
             arrivals: each.arrivals,
             luck: each.luck.clone(),
@@ -167,14 +174,7 @@ impl TrialInputs {
             people: People::Counted(each.agents.clone()),
         });
         let cover = Cover { teams: teams.collect() };
-        Experiment::new(
-            &self.strategy,
-            &demand,
-            &cover,
-            self.rules.within_secs,
-            self.replications,
-            self.seed,
-        )
+        Experiment::new(&self.strategy, &demand, &cover, self.replications, self.seed)
     }
 
     /// Replications of each part in which the trial is played. They depend on nothing but how many
@@ -199,15 +199,33 @@ impl TrialInputs {
         }
     }
 
+    /// Whether the service level of every contact type that came is known as well as wanted.
     fn is_precise(&self, summary: &Summary) -> bool {
-        let half_width = summary.day().service_level.and_then(|level| level.half_width);
-        self.precision.zip(half_width).is_some_and(|(wanted, half_width)| half_width <= wanted)
+        let Some(wanted) = self.precision else { return false };
+        let levels = (0..summary.type_count()).map(|kind| summary.of_type(kind).service_level);
+        levels
+            .flatten()
+            .all(|level| level.half_width.is_some_and(|half_width| half_width <= wanted))
     }
 
     /// Lets so many times the contacts come.
     pub fn scale_volume(&mut self, factor: f64) {
         let intervals = self.types.iter_mut().flat_map(|each| &mut each.intervals);
         intervals.for_each(|interval| interval.contacts *= factor);
+    }
+
+    /// Lets so many people more, or fewer, be at work of a team: while it is at work, or, of a team
+    /// that is not, while anybody is.
+    pub fn add_people(&mut self, team: &str, more: i32) {
+        let everybody = self.people();
+        let Some(team) = self.teams.iter_mut().find(|each| each.team == team) else { return };
+        let when = if team.agents.iter().any(|&people| people > 0) {
+            team.agents.clone()
+        } else {
+            everybody
+        };
+        let at_work = team.agents.iter_mut().zip(when).filter(|(_, there)| *there > 0);
+        at_work.for_each(|(people, _)| *people = people.saturating_add_signed(more));
     }
 
     /// How many intervals it has.
@@ -219,6 +237,13 @@ impl TrialInputs {
     pub fn starts(&self) -> impl Iterator<Item = Timestamp> {
         let step = SignedDuration::from_secs_f64(self.interval_secs);
         (0i32..).take(self.interval_count()).map(move |nth| self.start + step * nth)
+    }
+
+    /// The people of the team at home with a contact type.
+    pub fn home_of(&self, kind: usize) -> Option<&TrialTeam> {
+        let contacts = self.types.get(kind)?;
+        let home = self.strategy.home_team(&contacts.name, contacts.customers.channel)?;
+        self.teams.iter().find(|team| team.team == home.id)
     }
 
     /// People at work in each interval, all teams together.

@@ -1,9 +1,9 @@
 //! What the steady-state models say of the part of a trial that they cover.
 
 use barometer_queueing::{Outcome, QueueError, Traffic};
-use barometer_strategy::{Duration, Next, OfferOrder, Queue, StepKind, Team};
+use barometer_strategy::{Duration, Next, OfferOrder, Queue, Step, StepKind, Team};
 
-use super::TrialInputs;
+use super::{TrialInputs, TrialType};
 use crate::need::Model;
 use crate::rules::Rules;
 
@@ -22,21 +22,21 @@ pub struct Theory {
 }
 
 impl TrialInputs {
-    /// What the steady-state model says: one queue and one team, each interval settled. `None` where
-    /// the trial has more contact types or teams than any such model.
+    /// What the steady-state model says of one contact type: one queue and one team, each interval
+    /// settled. `None` where more than that plays a part, which no such model knows.
     ///
     /// # Errors
     ///
     /// [`QueueError`] when an interval's numbers are out of the model's range.
-    pub fn theory(&self) -> Result<Option<Theory>, QueueError> {
-        let Some((contacts, queue, team, agents)) = self.only_line() else { return Ok(None) };
+    pub fn theory(&self, kind: usize) -> Result<Option<Theory>, QueueError> {
+        let Some((contacts, queue, team, agents)) = self.line_of(kind) else { return Ok(None) };
         let skill = team.answers(contacts.customers.channel);
         let rules = Rules {
             concurrency: skill.as_ref().map_or(1, |skill| skill.at_once),
             slowing: skill.map_or(0.0, |skill| skill.slowing),
             patience_secs: contacts.customers.patience.as_ref().map(Duration::mean_secs),
             model: None,
-            ..self.rules
+            ..contacts.rules
         };
         let model = Model::for_rules(&rules);
         let mut intervals = Vec::with_capacity(contacts.intervals.len());
@@ -62,21 +62,34 @@ impl TrialInputs {
         Ok(Some(Theory { model, day: day.outcome(), intervals, left_out }))
     }
 
-    /// The contact type, queue, team and people of a trial that has one of each.
-    fn only_line(&self) -> Option<(&super::TrialType, &Queue, &Team, &[u32])> {
-        let [contacts] = self.types.as_slice() else { return None };
-        let busy: Vec<_> =
-            self.teams.iter().filter(|team| team.agents.iter().any(|&agents| agents > 0)).collect();
-        let [people] = busy.as_slice() else { return None };
-        let team = self.strategy.teams.iter().find(|team| team.id == people.team)?;
-        let entries = &self.strategy.entries;
-        let entry = entries
-            .iter()
-            .find(|entry| entry.contact_types.contains(&contacts.name))
-            .or_else(|| entries.iter().find(|entry| entry.contact_types.is_empty()))?;
-        let Next::Step(first) = &entry.first else { return None };
-        let StepKind::Queue(queue) = &self.strategy.step(first)?.does else { return None };
-        Some((contacts, queue, team, &people.agents))
+    /// A contact type, its queue, and the only team at work that answers it at first, where that
+    /// team answers no other contact type.
+    fn line_of(&self, kind: usize) -> Option<(&TrialType, &Queue, &Team, &[u32])> {
+        let contacts = self.types.get(kind)?;
+        let first = self.first_step(contacts)?;
+        let StepKind::Queue(queue) = &first.does else { return None };
+        let answers = |contacts: &TrialType, team: &Team| {
+            let channel = contacts.customers.channel;
+            let first = self.first_step(contacts);
+            first.is_none_or(|step| self.strategy.is_answered_by(step, team, channel))
+        };
+        let at_work = self.teams.iter().filter(|team| team.agents.iter().any(|&people| people > 0));
+        let mut answering = at_work.filter_map(|people| {
+            let team = self.strategy.teams.iter().find(|team| team.id == people.team)?;
+            answers(contacts, team).then_some((team, people))
+        });
+        let (team, people) = answering.next()?;
+        let others = self.types.iter().enumerate().filter(|(other, _)| *other != kind);
+        let is_shared = others.into_iter().any(|(_, other)| answers(other, team));
+        let is_alone = answering.next().is_none() && !is_shared;
+        is_alone.then_some((contacts, queue, team, people.agents.as_slice()))
+    }
+
+    fn first_step(&self, contacts: &TrialType) -> Option<&Step> {
+        match &self.strategy.entry_of(&contacts.name)?.first {
+            Next::Step(first) => self.strategy.step(first),
+            _ => None,
+        }
     }
 }
 
@@ -89,6 +102,7 @@ fn left_out(queue: &Queue, team: &Team, handling: &Duration) -> Vec<&'static str
         (rings, "the time until a ringing agent answers"),
         (rings && offering.order == OfferOrder::AllAtOnce, "ringing everybody at once"),
         (offering.wrap_up_secs > 0.0, "the least wrap-up"),
+        (!queue.need.relaxations.is_empty(), "help from others for those who wait long"),
         (!queue.announcements.is_empty(), "what is told to those who wait"),
         (queue.callback.is_some(), "callbacks"),
         (!matches!(handling, Duration::Exponential { .. }), "how handle times spread"),

@@ -4,7 +4,7 @@ use super::Day;
 use super::contact::{Contact, NONE, State};
 use crate::calendar::{ContactId, Event, SimTime};
 use crate::draws::{Key, Purpose, gamma};
-use crate::experiment::Arrivals as Manner;
+use crate::experiment::{Arrivals as Manner, DemandLuck};
 use crate::model::{AgainModel, Model, TypeModel};
 use crate::story::What;
 
@@ -35,7 +35,7 @@ impl Arrivals {
     pub fn begin(&mut self, model: &Model, key: Key) {
         self.types.resize_with(model.types.len(), TypeArrivals::new);
         for (kind, (arrivals, of_type)) in self.types.iter_mut().zip(&model.types).enumerate() {
-            arrivals.begin(of_type, key.of(kind as u64 + 1), model.interval_secs);
+            arrivals.begin(of_type, key.of(kind as u64 + 1), model);
         }
         self.find_next();
     }
@@ -70,6 +70,17 @@ impl Arrivals {
     }
 }
 
+/// What a date comes to, as a share of its forecast. The first date of a trial is drawn as a trial of
+/// it alone would.
+fn day_factor(luck: &DemandLuck, key: Key, date: u32) -> f64 {
+    let purpose = match date {
+        0 => Purpose::DAY,
+        later => Purpose::DAY.of(u64::from(later)),
+    };
+    let place = key.uniform(purpose) * luck.day_factors.len() as f64;
+    luck.day_factors.get(place as usize).copied().unwrap_or(1.0)
+}
+
 impl TypeArrivals {
     fn new() -> Self {
         Self {
@@ -83,17 +94,22 @@ impl TypeArrivals {
         }
     }
 
-    fn begin(&mut self, of_type: &TypeModel, key: Key, interval_secs: f64) {
+    fn begin(&mut self, of_type: &TypeModel, key: Key, model: &Model) {
         (self.key, self.manner) = (key, of_type.arrivals);
         self.expected.clear();
         self.expected.extend(of_type.intervals.iter().map(|interval| interval.contacts));
         (self.interval, self.at, self.came) = (0, 0.0, 0);
         if let Some(luck) = &of_type.luck {
-            let place = key.uniform(Purpose::DAY) * luck.day_factors.len() as f64;
-            let day = luck.day_factors.get(place as usize).copied().unwrap_or(1.0);
             let variance = luck.interval_variance;
+            let mut today = None;
             for (interval, contacts) in self.expected.iter_mut().enumerate() {
-                *contacts *= day;
+                let date = model.dates[interval];
+                let factor = match today {
+                    Some((known, factor)) if known == date => factor,
+                    _ => day_factor(luck, key, date),
+                };
+                today = Some((date, factor));
+                *contacts *= factor;
                 if variance > 0.0 {
                     let purpose = Purpose::INTERVAL.of(interval as u64);
                     *contacts *= variance * gamma(1.0 / variance, key, purpose);
@@ -101,7 +117,7 @@ impl TypeArrivals {
             }
         }
         self.left = self.counted(0);
-        self.plan_next(interval_secs);
+        self.plan_next(model.interval_secs);
     }
 
     fn counted(&self, interval: usize) -> u64 {

@@ -59,7 +59,7 @@ impl Day<'_> {
     }
 
     fn count_answer(&mut self, id: ContactId, agent: u32) {
-        let (now, within) = (self.now, self.model.within_secs);
+        let now = self.now;
         let Contact { kind, waiting_since, promised_at, callback, is_handed_over, .. } =
             self.contacts[id as usize];
         let is_work = self.contacts[id as usize].is_work();
@@ -83,7 +83,8 @@ impl Day<'_> {
             return self.count_labels(id, |tally| tally.answered += 1.0);
         }
         let waited = now - waiting_since;
-        let in_time = f64::from(u8::from(waited <= within));
+        let within_secs = self.model.types[usize::from(kind)].within_secs;
+        let in_time = f64::from(u8::from(waited <= within_secs));
         self.line_tally(id).answered_in_time += in_time;
         let tally = self.tally_of(id);
         tally.answered += 1.0;

@@ -101,6 +101,27 @@ impl Experiment {
         Ok(summary)
     }
 
+    /// As [`play_part`](Self::play_part), but asks now and then whether to go on; `None` when told to
+    /// stop.
+    ///
+    /// # Errors
+    ///
+    /// The first [`PlayError`], if there is one.
+    pub fn play_part_while(
+        &self,
+        range: std::ops::Range<u32>,
+        mut goes_on: impl FnMut() -> bool,
+    ) -> Result<Option<Summary>, PlayError> {
+        let mut summary = self.summary();
+        for from in range.clone().step_by(AT_A_TIME as usize) {
+            if !goes_on() {
+                return Ok(None);
+            }
+            self.add_to(&mut summary, from..(from + AT_A_TIME).min(range.end))?;
+        }
+        Ok(Some(summary))
+    }
+
     /// As [`play_part`](Self::play_part), on top of what a summary holds already.
     ///
     /// # Errors

@@ -21,7 +21,6 @@ impl Model {
         strategy: &Strategy,
         demand: &Demand,
         cover: &Cover,
-        within_secs: f64,
     ) -> Result<Self, ExperimentError> {
         let mut roll = Roll::call(strategy, demand, cover)?;
         let lines: Vec<(usize, &Step)> =
@@ -63,7 +62,7 @@ impl Model {
             names,
             interval_secs: demand.interval_secs,
             intervals: demand.len(),
-            within_secs,
+            dates: dates_of(demand),
             types,
             steps,
             lines,
@@ -91,11 +90,9 @@ impl Builder<'_> {
     }
 
     fn type_model(&mut self, demand: &TypeDemand) -> Result<TypeModel, ExperimentError> {
-        let entries = &self.strategy.entries;
-        let entry = entries
-            .iter()
-            .find(|entry| entry.contact_types.contains(&demand.name))
-            .or_else(|| entries.iter().find(|entry| entry.contact_types.is_empty()))
+        let entry = self
+            .strategy
+            .entry_of(&demand.name)
             .ok_or_else(|| ExperimentError::NoEntry(demand.name.clone()))?;
         let customers = &demand.customers;
         let again = |again: &TryAgain| AgainModel {
@@ -111,6 +108,7 @@ impl Builder<'_> {
         Ok(TypeModel {
             channel: customers.channel,
             first: self.go(&entry.first),
+            within_secs: demand.within_secs,
             intervals: demand.intervals.clone(),
             arrivals: demand.arrivals,
             luck: demand.luck.clone(),
@@ -404,6 +402,27 @@ impl Builder<'_> {
             flows: self.flows,
         }
     }
+}
+
+/// The date of each interval in the centre's zone, counted from the first interval's.
+fn dates_of(demand: &Demand) -> Vec<u32> {
+    let date = |interval: usize| {
+        let secs = interval as f64 * demand.interval_secs;
+        let later = jiff::SignedDuration::from_secs_f64(secs);
+        let start = demand.start.checked_add(later).unwrap_or(jiff::Timestamp::MAX);
+        start.to_zoned(demand.zone.clone()).date()
+    };
+    let dates = (0..demand.len()).map(date);
+    let mut before = None;
+    let mut count = 0;
+    dates
+        .map(|date| {
+            if before.replace(date).is_some_and(|before| before != date) {
+                count += 1;
+            }
+            count
+        })
+        .collect()
 }
 
 fn drawn(duration: &barometer_strategy::Duration) -> Option<Drawn> {

@@ -18,7 +18,8 @@ pub(crate) struct Model {
     pub names: Names,
     pub interval_secs: f64,
     pub intervals: usize,
-    pub within_secs: f64,
+    /// On which of its days each interval begins, from 0 on.
+    pub dates: Vec<u32>,
     pub types: Vec<TypeModel>,
     pub steps: Vec<StepModel>,
     pub lines: Vec<LineModel>,
@@ -37,6 +38,8 @@ pub(crate) struct Model {
 pub(crate) struct TypeModel {
     pub channel: Channel,
     pub first: Go,
+    /// Threshold of the service level.
+    pub within_secs: f64,
     pub intervals: Vec<DemandInterval>,
     pub arrivals: Arrivals,
     pub luck: Option<DemandLuck>,

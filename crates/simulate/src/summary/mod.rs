@@ -153,6 +153,16 @@ impl Summary {
         self.read::<Whole>(&self.types[kind], 0, self.day_secs())
     }
 
+    /// How many contact types there are.
+    pub fn type_count(&self) -> usize {
+        self.types.len()
+    }
+
+    /// How many teams there are.
+    pub fn team_count(&self) -> usize {
+        self.teams.len()
+    }
+
     /// One contact type, interval by interval.
     pub fn type_intervals(&self, kind: usize) -> Vec<Measures> {
         self.rows::<Whole>(&self.types[kind])

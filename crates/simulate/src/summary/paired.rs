@@ -29,6 +29,8 @@ pub struct Paired {
     replications: u32,
     /// The day, then its intervals.
     rows: Vec<[Crossed; 4]>,
+    /// The day of each contact type.
+    types: Vec<[Crossed; 4]>,
 }
 
 /// Sums of one ratio of both experiments, and of their products.
@@ -45,7 +47,7 @@ struct Crossed {
 impl Paired {
     /// Nothing yet, of days with so many intervals.
     pub fn new(intervals: usize) -> Self {
-        Self { replications: 0, rows: vec![Default::default(); intervals + 1] }
+        Self { replications: 0, rows: vec![Default::default(); intervals + 1], types: Vec::new() }
     }
 
     /// Adds a replication of both, with the same number and seed.
@@ -59,11 +61,22 @@ impl Paired {
                     ratios(&contacts, &people)
                 }
             };
-            let both = of(one).into_iter().zip(of(other));
-            for (crossed, (one, other)) in crossed.iter_mut().zip(both) {
-                crossed.add(one, other);
-            }
+            add_all(crossed, of(one), of(other));
         }
+        let kinds = one.kinds().zip(other.kinds()).enumerate();
+        for (kind, (one, other)) in kinds {
+            if kind == self.types.len() {
+                self.types.push(Default::default());
+            }
+            let of = |contacts| ratios(contacts, &TeamTally::default());
+            add_all(&mut self.types[kind], of(&one), of(&other));
+        }
+    }
+
+    /// By how much the other differs from the one over the whole day in one contact type; people
+    /// belong to no contact type, so occupancy has no answer.
+    pub fn of_type(&self, kind: usize, what: Compared) -> Option<Estimate> {
+        self.types.get(kind)?[what as usize].difference(self.replications)
     }
 
     /// By how much the other differs from the one over the whole day.
@@ -75,6 +88,12 @@ impl Paired {
     pub fn of_intervals(&self, what: Compared) -> Vec<Option<Estimate>> {
         let intervals = self.rows[1..].iter();
         intervals.map(|row| row[what as usize].difference(self.replications)).collect()
+    }
+}
+
+fn add_all(crossed: &mut [Crossed; 4], one: [(f64, f64); 4], other: [(f64, f64); 4]) {
+    for (crossed, (one, other)) in crossed.iter_mut().zip(one.into_iter().zip(other)) {
+        crossed.add(one, other);
     }
 }
 

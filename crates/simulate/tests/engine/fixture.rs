@@ -15,7 +15,6 @@ pub struct Scene {
     pub strategy: Strategy,
     pub demand: Demand,
     pub cover: Cover,
-    pub within_secs: f64,
 }
 
 pub const HALF_HOUR: f64 = 1800.0;
@@ -33,7 +32,6 @@ impl Scene {
             strategy: Strategy::plain("Calls"),
             demand,
             cover: Cover { teams: vec![team_cover("team", agents, half_hours)] },
-            within_secs: 20.0,
         }
     }
 
@@ -124,15 +122,7 @@ impl Scene {
     }
 
     pub fn experiment(&self, replications: u32, seed: u64) -> Experiment {
-        Experiment::new(
-            &self.strategy,
-            &self.demand,
-            &self.cover,
-            self.within_secs,
-            replications,
-            seed,
-        )
-        .unwrap()
+        Experiment::new(&self.strategy, &self.demand, &self.cover, replications, seed).unwrap()
     }
 
     pub fn play(&self, replications: u32, seed: u64) -> Summary {
@@ -149,6 +139,7 @@ fn contacts(name: &str, per_minute: f64, half_hours: usize, customers: Customers
     TypeDemand {
         name: name.to_owned(),
         customers,
+        within_secs: 20.0,
         intervals: vec![interval; half_hours],
         arrivals: Arrivals::Random,
         luck: None,

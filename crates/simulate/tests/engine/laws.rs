@@ -249,8 +249,8 @@ fn contacts_that_go_round_without_end_are_reported_not_played_for_ever() {
 #[test]
 fn an_impossible_experiment_is_refused_with_what_would_do() {
     let build = |scene: &Scene, replications| {
-        let Scene { strategy, demand, cover, within_secs } = scene;
-        Experiment::new(strategy, demand, cover, *within_secs, replications, 1).unwrap_err()
+        let Scene { strategy, demand, cover } = scene;
+        Experiment::new(strategy, demand, cover, replications, 1).unwrap_err()
     };
     let scene = Scene::line(1.0, 2, 3);
     let mut short = scene.clone();
@@ -275,6 +275,42 @@ fn an_impossible_experiment_is_refused_with_what_would_do() {
     assert!(
         matches!(build(&wrong, 1), ExperimentError::BadNumber { what, .. } if what == "day factors")
     );
+}
+
+#[test]
+fn every_date_of_a_week_has_a_luck_of_its_own_and_the_first_that_of_the_day_alone() {
+    let luck = DemandLuck { day_factors: vec![0.5, 1.5], interval_variance: 0.0 };
+    let scene = |half_hours: usize| {
+        let mut scene = Scene::line(100.0 / 30.0, half_hours, 40);
+        scene.demand.types[0].luck = Some(luck.clone());
+        scene.experiment(400, 3).play_range(0..400).unwrap()
+    };
+    let (weeks, days) = (scene(2 * 48), scene(48));
+    let of_date = |day: &barometer_simulate::DayTally, date: usize| -> f64 {
+        let of_date = &day.types[48 * date..48 * (date + 1)];
+        of_date.iter().map(|interval| interval.offered).sum::<f64>() / 4800.0
+    };
+    let mut alike = 0;
+    for (week, day) in weeks.iter().zip(&days) {
+        let [first, second] = [0, 1].map(|date| of_date(week, date));
+        assert_eq!(first, of_date(day, 0), "the first date is as if it were alone");
+        // A day of 2400 or 7200 contacts is told from the other by 60 standard deviations.
+        assert!((first - 0.5).abs() < 0.1 || (first - 1.5).abs() < 0.1, "{first}");
+        alike += u32::from((first - second).abs() < 0.5);
+    }
+    // Two dates are alike in half of 400 weeks, with a standard deviation of 10; bound: 4.5 of them.
+    assert!((155..=245).contains(&alike), "{alike}");
+}
+
+#[test]
+fn each_contact_type_is_held_against_its_own_threshold() {
+    let mut scene = Scene::line(1.0, 8, 6).handled(240.0, None);
+    scene.add_type("Late", 0.5, Customers::calls(240.0, None));
+    scene.demand.types[1].within_secs = 1e9;
+    let summary = scene.play(20, 1);
+    let late = summary.of_type(1).service_level.unwrap().mean;
+    assert_eq!(late, 1.0, "whoever waits for ever is in time for a threshold without end");
+    assert!(summary.of_type(0).service_level.unwrap().mean < 0.9);
 }
 
 #[test]

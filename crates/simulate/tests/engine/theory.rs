@@ -62,7 +62,7 @@ fn a_day_whose_demand_and_cover_change_agrees_with_its_exact_solution() {
 #[test]
 fn a_long_day_settles_at_erlang_a() {
     let mut scene = Scene::line(2.0, 800, 9).handled(240.0, Some(120.0));
-    scene.within_secs = 30.0;
+    scene.demand.types[0].within_secs = 30.0;
     let exact = ErlangA::new(traffic(2.0, 240.0), 9, 120.0).unwrap().outcome(30.0);
     let day = scene.play(30, 7).day();
     assert_agrees("service level", day.service_level, exact.service_level, 0.002);

@@ -8,3 +8,4 @@ mod imports;
 mod rosters;
 mod sessions;
 mod stories;
+mod upgrades;

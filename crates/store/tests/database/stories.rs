@@ -5,7 +5,7 @@ use barometer_plan::{
     CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
 };
 use barometer_simulate::Summary;
-use barometer_store::{HistoryInterval, NewTrial, Role, StoreError, TrialState};
+use barometer_store::{HistoryInterval, NewTrial, Role, StoreError, Subject, TrialState};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -83,18 +83,18 @@ async fn cover_is_planned_and_planned_again(pool: PgPool) {
 
 #[sqlx::test(migrations = false)]
 async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool) {
-    let Fixture { store, bookings, planner, .. } = fixture(pool).await;
+    let Fixture { store, centre, planner, .. } = fixture(pool).await;
     let mut strategy = Strategy::plain("Bookings");
-    let first = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
+    let first = store.add_strategy_version(centre, &strategy, Some(planner)).await.unwrap();
     store.go_live(first, None, None, "to begin with").await.unwrap();
     strategy.first_queue_mut().unwrap().places = Some(12);
-    let second = store.add_strategy_version(bookings, &strategy, Some(planner)).await.unwrap();
+    let second = store.add_strategy_version(centre, &strategy, Some(planner)).await.unwrap();
     let live = |versions: Vec<barometer_store::StrategyVersion>| -> Vec<(i32, bool)> {
         versions.iter().map(|version| (version.version, version.is_live)).collect()
     };
-    assert_eq!(live(store.strategy_versions(bookings).await.unwrap()), [(2, false), (1, true)]);
+    assert_eq!(live(store.strategy_versions(centre).await.unwrap()), [(2, false), (1, true)]);
     store.go_live(second, None, Some(planner), "fewer places").await.unwrap();
-    let versions = store.strategy_versions(bookings).await.unwrap();
+    let versions = store.strategy_versions(centre).await.unwrap();
     assert_eq!(versions[0].strategy, strategy);
     assert_eq!(live(versions), [(2, true), (1, false)]);
     let past = store.latest_go_lives(5).await.unwrap();
@@ -102,7 +102,7 @@ async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool)
 }
 
 #[sqlx::test(migrations = false)]
-async fn a_contact_type_goes_with_its_history_and_its_trials(pool: PgPool) {
+async fn a_contact_type_goes_with_its_history_and_trials_stay_as_they_are(pool: PgPool) {
     let fixture = fixture(pool.clone()).await;
     let Fixture { store, bookings, centre, .. } = &fixture;
     let kept =
@@ -117,10 +117,11 @@ async fn a_contact_type_goes_with_its_history_and_its_trials(pool: PgPool) {
     for id in [*bookings, kept] {
         store.add_history(id, std::slice::from_ref(&interval)).await.unwrap();
     }
-    queued(&fixture).await;
+    let trial = queued(&fixture).await;
     store.remove_contact_type(*bookings).await.unwrap();
     assert!(matches!(store.contact_type(*bookings).await, Err(StoreError::NotFound)));
-    assert!(store.latest_trials(None, 5).await.unwrap().is_empty());
+    let trial = store.trial(trial).await.unwrap();
+    assert_eq!((trial.subject.name.as_str(), trial.inputs), ("Bookings", inputs()));
     assert_eq!(store.history_end(*bookings).await.unwrap(), None);
     assert!(store.history_end(kept).await.unwrap().is_some());
 }
@@ -142,16 +143,27 @@ fn inputs() -> TrialInputs {
     TrialInputs { replications: 60, seed: 1 << 53, ..inputs }
 }
 
-async fn queued(fixture: &Fixture) -> Uuid {
-    let Fixture { store, bookings, planner, .. } = fixture;
-    let version =
-        store.add_strategy_version(*bookings, &Strategy::plain("Bookings"), None).await.unwrap();
-    let new = NewTrial {
-        contact_type: *bookings,
-        strategy_version: version,
+fn subject(fixture: &Fixture) -> Subject {
+    Subject {
+        centre: fixture.centre,
+        contact_types: vec![fixture.bookings],
+        name: "Bookings".to_owned(),
         day: date(2026, 7, 2),
+        days: 1,
+    }
+}
+
+async fn queued(fixture: &Fixture) -> Uuid {
+    let Fixture { store, centre, planner, .. } = fixture;
+    let version =
+        store.add_strategy_version(*centre, &Strategy::plain("Bookings"), None).await.unwrap();
+    let new = NewTrial {
+        subject: subject(fixture),
+        strategy_version: version,
         cover_words: "planned cover".to_owned(),
         inputs: inputs(),
+        asked: serde_json::json!({ "seed": "7" }),
+        set: None,
         created_by: *planner,
     };
     store.queue_trial(&new).await.unwrap()
@@ -217,7 +229,7 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
 #[sqlx::test(migrations = false)]
 async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: PgPool) {
     let fixture = fixture(pool.clone()).await;
-    let Fixture { store, bookings, planner, .. } = &fixture;
+    let Fixture { store, planner, .. } = &fixture;
     let candidates = [1.0, 2.0]
         .map(|volume| {
             let mut inputs = inputs();
@@ -226,8 +238,7 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
         })
         .to_vec();
     let new = barometer_store::NewComparison {
-        contact_type: *bookings,
-        day: date(2026, 7, 2),
+        subject: subject(&fixture),
         title: "Volume".to_owned(),
         inputs: barometer_plan::ComparisonInputs { candidates, axes: Vec::new() },
         created_by: *planner,

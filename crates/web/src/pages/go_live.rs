@@ -4,9 +4,8 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::Verdict;
-use barometer_store::{ContactType, GoLive, Role, StrategyVersion, Trial, TrialState};
+use barometer_store::{GoLive, Role, StrategyVersion, Trial, TrialState};
 use barometer_strategy::{Change, changes};
-use futures_util::future::try_join_all;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -16,33 +15,34 @@ use crate::extract::{Form, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::trials::verdict_of;
+use crate::pages::trials::{days_words, verdict_of};
 use crate::words;
 
 /// Characters of a reason, at most.
 const MOST_NOTE_CHARS: usize = 300;
 const LISTED: i64 = 12;
+/// Trials of a draft that are offered as evidence.
+const EVIDENCE: i64 = 12;
 
 #[derive(Template)]
 #[template(path = "go_live.html")]
 struct GoLivePage {
     frame: Frame,
     answer: String,
-    sheets: Vec<Sheet>,
+    sheet: Option<Sheet>,
     past: Vec<PastRow>,
     rollbacks: Vec<Rollback>,
     may_approve: bool,
     done: bool,
 }
 
-/// The change sheet of a draft.
+/// The change sheet of the draft that waits.
 struct Sheet {
-    contact_type: String,
     version: i32,
     version_id: Uuid,
     live: String,
     changes: Vec<Change>,
-    evidence: Option<Evidence>,
+    evidence: Vec<Evidence>,
     try_address: String,
 }
 
@@ -77,79 +77,78 @@ pub(crate) async fn show(
     visit: Visit,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let versions =
-        try_join_all(types.iter().map(|each| app.store.strategy_versions(each.id))).await?;
+    let versions = app.store.strategy_versions(visit.centre.id).await?;
     let past = app.store.latest_go_lives(LISTED).await?;
-    let mut sheets = Vec::new();
-    for (contact_type, versions) in types.iter().zip(&versions) {
-        if let Some(draft) = versions.first().filter(|newest| !newest.is_live) {
-            let trials = app.store.latest_trials(Some(contact_type.id), 50).await?;
-            sheets.push(sheet(contact_type, draft, versions, &trials, &visit));
+    let sheet = match versions.first().filter(|newest| !newest.is_live) {
+        Some(draft) => {
+            let trials = app.store.latest_trials(Some(draft.id), EVIDENCE).await?;
+            Some(Sheet::of(draft, &versions, &trials, &visit))
         }
-    }
-    let ready = sheets.iter().filter(|sheet| sheet.evidence.is_some()).count();
-    let answer = match (sheets.len(), ready) {
-        (0, _) => "Nothing waits: every strategy's newest version is the live one.".to_owned(),
-        (all, ready) => format!(
-            "{} {} to go live; {} {} been tried.",
-            words::capitalised(&words::count_word(all)),
-            if all == 1 { "draft waits" } else { "drafts wait" },
-            words::count_word(ready),
-            if ready == 1 { "has" } else { "have" },
-        ),
+        None => None,
+    };
+    let answer = match &sheet {
+        None if versions.is_empty() => "Nothing waits: no strategy is saved yet.".to_owned(),
+        None => "Nothing waits: the newest version of the strategy is the live one.".to_owned(),
+        Some(sheet) => {
+            let tried = match sheet.evidence.len() {
+                0 => "nobody has tried it".to_owned(),
+                1 => "it was tried once".to_owned(),
+                times => format!("it was tried {times} times"),
+            };
+            format!("v{} waits to go live; {tried}.", sheet.version)
+        }
     };
     let template = GoLivePage {
         frame: Frame::of(&visit, Stage::GoLive, None),
         answer,
-        sheets,
+        sheet,
         past: past.into_iter().map(|each| past_row(each, &visit)).collect(),
-        rollbacks: types
-            .iter()
-            .zip(&versions)
-            .flat_map(|(each, versions)| rollbacks(each, versions))
-            .collect(),
+        rollbacks: rollbacks(&versions),
         may_approve: visit.may(Role::Approver),
         done: query.done.is_some(),
     };
     page(&template)
 }
 
-fn sheet(
-    contact_type: &ContactType,
-    draft: &StrategyVersion,
-    versions: &[StrategyVersion],
-    trials: &[Trial],
-    visit: &Visit,
-) -> Sheet {
-    let live = versions.iter().find(|version| version.is_live);
-    let evidence = trials
-        .iter()
-        .filter(|trial| trial.strategy_version == draft.id && trial.state == TrialState::Done)
-        .find_map(|trial| {
+impl Sheet {
+    fn of(
+        draft: &StrategyVersion,
+        versions: &[StrategyVersion],
+        trials: &[Trial],
+        visit: &Visit,
+    ) -> Self {
+        let live = versions.iter().find(|version| version.is_live);
+        let evidence = |trial: &Trial| {
+            let subject = &trial.subject;
             Some(Evidence {
                 trial: trial.id,
-                name: format!("{}, {}", words::short_day(trial.day), trial.cover_words),
-                address: format!("/trials/{}?day={}", trial.id, trial.day),
+                name: format!(
+                    "{}, {}, {}",
+                    words::capitalised(&subject.name),
+                    days_words(subject.day, subject.days),
+                    trial.cover_words
+                ),
+                address: format!("/trials/{}?day={}", trial.id, subject.day),
                 verdict: verdict_of(trial)?,
             })
-        });
-    Sheet {
-        contact_type: contact_type.name.clone(),
-        version: draft.version,
-        version_id: draft.id,
-        live: live.map_or_else(
-            || "nothing is live yet".to_owned(),
-            |live| format!("v{} is live", live.version),
-        ),
-        changes: live.map_or_else(Vec::new, |live| changes(&live.strategy, &draft.strategy)),
-        evidence,
-        try_address: format!("/trials?contact_type={}&day={}#new", contact_type.id, visit.day),
+        };
+        let done = trials.iter().filter(|trial| trial.state == TrialState::Done);
+        Self {
+            version: draft.version,
+            version_id: draft.id,
+            live: live.map_or_else(
+                || "nothing is live yet".to_owned(),
+                |live| format!("v{} is live", live.version),
+            ),
+            changes: live.map_or_else(Vec::new, |live| changes(&live.strategy, &draft.strategy)),
+            evidence: done.filter_map(evidence).collect(),
+            try_address: format!("/trials?day={}#new", visit.day),
+        }
     }
 }
 
 /// The versions before the live one, to go back to.
-fn rollbacks(contact_type: &ContactType, versions: &[StrategyVersion]) -> Vec<Rollback> {
+fn rollbacks(versions: &[StrategyVersion]) -> Vec<Rollback> {
     let Some(live) = versions.iter().find(|version| version.is_live) else { return Vec::new() };
     versions
         .iter()
@@ -157,8 +156,8 @@ fn rollbacks(contact_type: &ContactType, versions: &[StrategyVersion]) -> Vec<Ro
         .map(|version| Rollback {
             version_id: version.id,
             name: format!(
-                "{}: v{} (live is v{})",
-                contact_type.name, version.version, live.version
+                "v{} {} (live is v{})",
+                version.version, version.strategy.name, live.version
             ),
         })
         .collect()
@@ -167,7 +166,7 @@ fn rollbacks(contact_type: &ContactType, versions: &[StrategyVersion]) -> Vec<Ro
 fn past_row(past: GoLive, visit: &Visit) -> PastRow {
     PastRow {
         when: words::moment(past.approved_at, &visit.centre.zone),
-        what: format!("{} v{}", past.contact_type, past.version),
+        what: format!("{} v{}", past.strategy, past.version),
         by: past.approved_by.unwrap_or_else(|| "set up with the demo".to_owned()),
         note: past.note,
         trial: past.trial.map(|trial| format!("/trials/{trial}")),
@@ -213,12 +212,6 @@ pub(crate) async fn approve(
 
 /// Going back needs no new trial: whatever was live before the live version may return.
 async fn has_been_live(app: &App, visit: &Visit, version: Uuid) -> Result<bool, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let versions =
-        try_join_all(types.iter().map(|each| app.store.strategy_versions(each.id))).await?;
-    Ok(types
-        .iter()
-        .zip(&versions)
-        .flat_map(|(each, versions)| rollbacks(each, versions))
-        .any(|rollback| rollback.version_id == version))
+    let versions = app.store.strategy_versions(visit.centre.id).await?;
+    Ok(rollbacks(&versions).iter().any(|rollback| rollback.version_id == version))
 }

@@ -6,6 +6,7 @@ pub(crate) mod go_live;
 pub(crate) mod methods;
 pub(crate) mod outlook;
 pub(crate) mod people;
+pub(crate) mod progress;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;
 pub(crate) mod strategy;

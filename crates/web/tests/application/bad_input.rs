@@ -23,7 +23,7 @@ async fn addresses_that_lead_nowhere_are_answered_with_a_page(pool: PgPool) {
         assert_eq!(answer.status, StatusCode::NOT_FOUND, "{address}");
         answer.says("Where did it go?").says("To the outlook");
     }
-    let version = format!("/strategy/{}/99", centre.bookings);
+    let version = "/strategy/versions/99".to_owned();
     assert_eq!(planner.get(&version).await.status, StatusCode::NOT_FOUND);
     let answer = planner.get("/reading?contact_type=x&at=noon").await;
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
@@ -81,20 +81,20 @@ async fn wrong_targets_come_back_as_typed_with_a_message_each(pool: PgPool) {
 async fn a_wrong_strategy_or_trial_saves_nothing(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let address = format!("/strategy/{}/part", centre.bookings);
-    let form = queue_form(&centre, &planner, &[("/does/queue/places", "many")]).await;
-    let answer = planner.post(&address, &form).await;
+    let address = "/strategy/part";
+    let form = queue_form(&planner, &[("/does/queue/places", "many")]).await;
+    let answer = planner.post(address, &form).await;
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
     answer.says("“many” is not a whole number.").says("value=\"many\"");
     let wrong = [("/name", " "), ("/does/queue/longest_wait_secs", "-5")];
-    let form = queue_form(&centre, &planner, &wrong).await;
-    let answer = planner.post(&address, &form).await;
+    let form = queue_form(&planner, &wrong).await;
+    let answer = planner.post(address, &form).await;
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
     answer.says("Needs a name.").says("value=\"-5\"");
     answer.says("id=\"f-does-queue-longest-wait-secs-wrong\"").says("leave it empty for no limit");
-    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 1);
+    assert_eq!(centre.store.strategy_versions(centre.centre).await.unwrap().len(), 1);
     let form = format!(
-        "contact_type={}&version={}&day={TODAY}&cover=fixed&people=lots&more=some&replications=1&seed=-1",
+        "contact_type={}&version={}&days={TODAY}&cover=fixed&people=lots&team=team&more=some&replications=1&seed=-1",
         centre.bookings, centre.strategy_version
     );
     let answer = planner.post("/trials", &form).await;
@@ -111,8 +111,8 @@ async fn names_that_are_markup_or_formulas_stay_text(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let script = [("/name", "<script>alert(1)</script>")];
-    let form = queue_form(&centre, &planner, &script).await;
-    let answer = planner.post(&format!("/strategy/{}/part", centre.bookings), &form).await;
+    let form = queue_form(&planner, &script).await;
+    let answer = planner.post("/strategy/part", &form).await;
     assert_eq!(answer.status, StatusCode::SEE_OTHER);
     let page = planner.get(answer.location()).await;
     assert!(!page.text.contains("<script>alert"));

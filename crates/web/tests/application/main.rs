@@ -10,3 +10,4 @@ mod planning;
 mod staffing;
 mod trying;
 mod visitor;
+mod whole_centre;

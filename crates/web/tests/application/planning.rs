@@ -17,7 +17,7 @@ async fn a_trial_draws_its_days_from_the_forecasts_record_unless_told_otherwise(
         ("&demand=exact", false, "which is taken as exact"),
     ] {
         let form = format!(
-            "contact_type={}&version={}&day=2026-11-25&cover=need&replications=2&seed=1{demand}",
+            "contact_type={}&version={}&days=2026-11-25&cover=need&replications=2&seed=1{demand}",
             centre.bookings, centre.strategy_version
         );
         let queued = planner.post("/trials", &form).await;
@@ -100,12 +100,12 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let limits = [("/does/queue/places", "5"), ("/does/queue/longest_wait_secs", "60")];
-    let strategy = queue_form(&centre, &planner, &limits).await;
-    planner.post(&format!("/strategy/{}/part", centre.bookings), &strategy).await;
-    let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
+    let strategy = queue_form(&planner, &limits).await;
+    planner.post("/strategy/part", &strategy).await;
+    let draft = centre.store.strategy_versions(centre.centre).await.unwrap()[0].clone();
     assert_eq!((draft.version, draft.is_live), (2, false));
     let form = format!(
-        "contact_type={}&version={}&day={TODAY}&cover=need&more=2&handling=exponential&replications=40&seed=5",
+        "contact_type={}&version={}&days={TODAY}&cover=need&team=team&more=2&handling=exponential&replications=40&seed=5",
         centre.bookings, draft.id
     );
     let queued = planner.post("/trials", &form).await;
@@ -121,7 +121,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     centre.store.finish_trial(id, &summary).await.unwrap();
     assert_eq!(centre.store.trial(id).await.unwrap().state, TrialState::Done);
 
-    let verdict = result.judge(&trial.inputs.rules).iter().map(|each| each.verdict).max();
+    let verdict = result.outcome.verdict(&trial.inputs);
     assert_eq!(verdict, Some(Verdict::Holds), "two more than needed hold");
     let page = planner.get(&address).await;
     page.says("It holds:").says("Erlang A says").says("the need, 2 more, 40 simulated days");
@@ -132,7 +132,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     assert_eq!(json["inputs"]["seed"], 5);
 
     let sheet = planner.get("/go-live").await;
-    sheet.says("Bookings: v2").says("An approver can let it go live.");
+    sheet.says("v2 waits to go live; it was tried once.").says("An approver can let it go live.");
     let approver = centre.visitor(Role::Approver).await;
     let silent =
         approver.post("/go-live", &format!("version={}&trial={id}&note=+", draft.id)).await;
@@ -142,7 +142,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
         .await;
     assert_eq!(live.status, StatusCode::SEE_OTHER, "{}", live.text);
     approver.get("/go-live").await.says("shorter waits").says("A approver");
-    assert!(centre.store.strategy_versions(centre.bookings).await.unwrap()[0].is_live);
+    assert!(centre.store.strategy_versions(centre.centre).await.unwrap()[0].is_live);
 }
 
 #[sqlx::test(migrations = false)]
@@ -169,15 +169,15 @@ async fn an_empty_centre_shows_the_way_to_the_first_import(pool: PgPool) {
 async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let address = format!("/strategy/{}", centre.bookings);
-    let exported = planner.get(&format!("{address}/1")).await.text;
+    let address = "/strategy";
+    let exported = planner.get(&format!("{address}/versions/1")).await.text;
     let upload = async |text: String| {
         planner.upload_to(&format!("{address}/json"), "strategy.json", "", text).await
     };
     assert!(upload(exported.clone()).await.location().ends_with("note=same"));
     let changed = exported.replace("\"places\": null", "\"places\": 17");
     assert!(upload(changed).await.location().ends_with("note=saved"));
-    let versions = centre.store.strategy_versions(centre.bookings).await.unwrap();
+    let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
     assert_eq!(
         (versions.len(), versions[0].strategy.first_queue().unwrap().1.places),
         (2, Some(17))
@@ -194,7 +194,7 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
         assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
         answer.says(wanted);
     }
-    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 2);
+    assert_eq!(centre.store.strategy_versions(centre.centre).await.unwrap().len(), 2);
 }
 
 #[sqlx::test(migrations = false)]
@@ -202,7 +202,7 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let form = format!(
-        "contact_type={}&version={}&day={TODAY}&cover=planned&replications=200&seed=1",
+        "contact_type={}&version={}&days={TODAY}&cover=planned&replications=200&seed=1",
         centre.bookings, centre.strategy_version
     );
     let queued = planner.post("/trials", &form).await;
@@ -224,16 +224,16 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
 async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let form = queue_form(&centre, &planner, &[("/does/queue/places", "3")]).await;
-    planner.post(&format!("/strategy/{}/part", centre.bookings), &form).await;
-    let draft = centre.store.strategy_versions(centre.bookings).await.unwrap()[0].clone();
+    let form = queue_form(&planner, &[("/does/queue/places", "3")]).await;
+    planner.post("/strategy/part", &form).await;
+    let draft = centre.store.strategy_versions(centre.centre).await.unwrap()[0].clone();
     let approver = centre.visitor(Role::Approver).await;
     let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;
     assert_eq!(untried.status, StatusCode::UNPROCESSABLE_ENTITY);
     untried.says("Nobody has tried this version yet.");
     // A trial of the old version is no evidence for the new one.
     let form = format!(
-        "contact_type={}&version={}&day={TODAY}&cover=planned&replications=20&seed=1",
+        "contact_type={}&version={}&days={TODAY}&cover=planned&replications=20&seed=1",
         centre.bookings, centre.strategy_version
     );
     let queued = planner.post("/trials", &form).await;
@@ -243,7 +243,7 @@ async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
         .post("/go-live", &format!("version={}&trial={trial}&note=because", draft.id))
         .await;
     other.says("This trial is no evidence for this version.");
-    assert!(!centre.store.strategy_versions(centre.bookings).await.unwrap()[0].is_live);
+    assert!(!centre.store.strategy_versions(centre.centre).await.unwrap()[0].is_live);
 }
 
 #[sqlx::test(migrations = false)]
@@ -251,7 +251,7 @@ async fn a_contact_type_is_removed_with_its_pages(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let page = planner.get(&format!("/demand/{}", centre.bookings)).await;
-    page.says("Remove Bookings with its history, forecast, cover, strategies and trials?");
+    page.says("Remove Bookings with its history, forecast and cover?");
     let gone = planner.post(&format!("/demand/{}/remove", centre.bookings), "").await;
     assert_eq!(gone.status, StatusCode::SEE_OTHER);
     assert_eq!(

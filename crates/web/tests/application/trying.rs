@@ -14,26 +14,25 @@ async fn whoever_saves_second_is_told_and_nothing_is_overwritten(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let (first, second) =
         (centre.visitor(Role::Planner).await, centre.visitor(Role::Administrator).await);
-    let address = format!("/strategy/{}/part", centre.bookings);
+    let address = "/strategy/part";
     // Both open v1; the second saves first.
-    let mine = queue_form(&centre, &first, &[("/does/queue/places", "30")]).await;
-    let theirs = queue_form(&centre, &second, &[("/does/queue/longest_wait_secs", "240")]).await;
-    assert_eq!(second.post(&address, &theirs).await.status, StatusCode::SEE_OTHER);
-    let told = first.post(&address, &mine).await;
+    let mine = queue_form(&first, &[("/does/queue/places", "30")]).await;
+    let theirs = queue_form(&second, &[("/does/queue/longest_wait_secs", "240")]).await;
+    assert_eq!(second.post(address, &theirs).await.status, StatusCode::SEE_OTHER);
+    let told = first.post(address, &mine).await;
     assert_eq!(told.status, StatusCode::CONFLICT);
     told.says("A administrator saved v2 while you were changing an earlier version.");
     told.says("Longest wait (s): no limit → 240").says("value=\"30\"");
-    let versions = centre.store.strategy_versions(centre.bookings).await.unwrap();
+    let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
     assert_eq!(versions.len(), 2);
     // Saving again, on top of v2, makes the change to it.
     let again = queue_form(
-        &centre,
         &first,
         &[("/does/queue/places", "30"), ("/does/queue/longest_wait_secs", "240")],
     )
     .await;
-    assert_eq!(first.post(&address, &again).await.status, StatusCode::SEE_OTHER);
-    let newest = centre.store.strategy_versions(centre.bookings).await.unwrap().remove(0);
+    assert_eq!(first.post(address, &again).await.status, StatusCode::SEE_OTHER);
+    let newest = centre.store.strategy_versions(centre.centre).await.unwrap().remove(0);
     let queue = newest.strategy.first_queue().unwrap().1.clone();
     assert_eq!((newest.version, queue.places, queue.longest_wait_secs), (3, Some(30), Some(240.0)));
 }
@@ -42,7 +41,7 @@ async fn whoever_saves_second_is_told_and_nothing_is_overwritten(pool: PgPool) {
 async fn parts_are_added_and_removed_and_an_earlier_version_comes_back(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let address = format!("/strategy/{}/change", centre.bookings);
+    let address = "/strategy/change";
     let kinds = [
         "queue",
         "hunt_group",
@@ -59,27 +58,27 @@ async fn parts_are_added_and_removed_and_an_earlier_version_comes_back(pool: PgP
         "entry",
     ];
     for kind in kinds {
-        let answer = planner.post(&address, &format!("based_on=1&do=add&kind={kind}")).await;
+        let answer = planner.post(address, &format!("based_on=1&do=add&kind={kind}")).await;
         assert_eq!(answer.status, StatusCode::SEE_OTHER, "{kind}: {}", answer.text);
         let page = planner.get(answer.location()).await;
         assert_eq!(page.status, StatusCode::OK, "{kind}");
         page.says("Save as new version");
     }
     let newest =
-        || async { centre.store.strategy_versions(centre.bookings).await.unwrap().remove(0) };
+        || async { centre.store.strategy_versions(centre.centre).await.unwrap().remove(0) };
     let all = newest().await;
     assert_eq!((all.strategy.steps.len(), all.strategy.teams.len()), (12, 2));
-    let removed = planner.post(&address, "based_on=14&do=remove&part=step.menu-1").await;
+    let removed = planner.post(address, "based_on=14&do=remove&part=step.menu-1").await;
     assert_eq!(removed.status, StatusCode::SEE_OTHER);
     assert!(newest().await.strategy.step("menu-1").is_none());
     // What others lead to cannot go; nothing is half changed.
-    let refused = planner.post(&address, "based_on=15&do=remove&part=step.queue").await;
+    let refused = planner.post(address, "based_on=15&do=remove&part=step.queue").await;
     refused.says("Nothing was changed.").says("there is no step “queue”");
-    let back = planner.post(&address, "based_on=1&do=restore").await;
+    let back = planner.post(address, "based_on=1&do=restore").await;
     assert_eq!(back.status, StatusCode::SEE_OTHER);
-    let versions = centre.store.strategy_versions(centre.bookings).await.unwrap();
+    let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
     assert_eq!(versions[0].strategy, versions.last().unwrap().strategy);
-    let renamed = planner.post(&address, "based_on=16&do=name&name=Winter").await;
+    let renamed = planner.post(address, "based_on=16&do=name&name=Winter").await;
     assert_eq!(renamed.status, StatusCode::SEE_OTHER);
     assert_eq!(newest().await.strategy.name, "Winter");
 }
@@ -88,13 +87,13 @@ async fn parts_are_added_and_removed_and_an_earlier_version_comes_back(pool: PgP
 async fn a_row_is_added_to_a_form_without_saving_anything(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let form = queue_form(&centre, &planner, &[("/does/queue/places", "12")]).await;
+    let form = queue_form(&planner, &[("/does/queue/places", "12")]).await;
     // The last `do` of the form is the button that was pressed.
     let form = format!("{form}&do=add:/does/queue/announcements");
-    let drawn = planner.post(&format!("/strategy/{}/part", centre.bookings), &form).await;
+    let drawn = planner.post("/strategy/part", &form).await;
     assert_eq!(drawn.status, StatusCode::OK);
     drawn.says("/does/queue/announcements/0/at_secs").says("value=\"12\"");
-    assert_eq!(centre.store.strategy_versions(centre.bookings).await.unwrap().len(), 1);
+    assert_eq!(centre.store.strategy_versions(centre.centre).await.unwrap().len(), 1);
 }
 
 /// Does what a worker would do with the comparison at this address.
@@ -115,7 +114,7 @@ async fn candidates_are_compared_on_the_same_customers(pool: PgPool) {
     let (id, version) = (centre.bookings, centre.strategy_version);
     planner.get(&format!("/comparisons?contact_type={id}")).await.says("Two to six candidates");
     let form = format!(
-        "contact_type={id}&day={TODAY}&cover=need&demand=exact&replications=40&seed=3&kind=candidates\
+        "contact_type={id}&days={TODAY}&cover=need&demand=exact&replications=40&seed=3&kind=candidates\
          &version={version}&more=0&version={version}&more=2&version=&more=0"
     );
     let queued = planner.post("/comparisons", &form).await;
@@ -143,11 +142,11 @@ async fn one_setting_is_swept_as_a_curve_and_two_as_a_map(pool: PgPool) {
     let (id, version) = (centre.bookings, centre.strategy_version);
     let form = |setting: &str| {
         format!(
-            "contact_type={id}&day={TODAY}&cover=need&demand=exact&replications=20&seed=3&kind=sweep\
+            "contact_type={id}&days={TODAY}&cover=need&demand=exact&replications=20&seed=3&kind=sweep\
              &swept_version={version}&{setting}"
         )
     };
-    let people = "setting=people&from=-4&to=4&steps=3";
+    let people = "setting=people:team&from=-4&to=4&steps=3";
     let queued = planner.post("/comparisons", &form(people)).await;
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
@@ -159,12 +158,12 @@ async fn one_setting_is_swept_as_a_curve_and_two_as_a_map(pool: PgPool) {
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
     page.says("of 6 points; the thick line is the boundary").says("“Bookings queue”, places");
-    let many = "setting=people&from=-20&to=20&steps=40&setting=volume&from=0.5&to=2&steps=40";
+    let many = "setting=people:team&from=-20&to=20&steps=40&setting=volume&from=0.5&to=2&steps=40";
     planner
         .post("/comparisons", &form(many))
         .await
         .says("1600 points are too many; 144 is the most.");
-    let wrong = "setting=people&from=3&to=1&steps=1";
+    let wrong = "setting=people:team&from=3&to=1&steps=1";
     planner.post("/comparisons", &form(wrong)).await.says("Must be a whole number from 2 to 40.");
 }
 
@@ -173,7 +172,7 @@ async fn a_day_of_a_trial_is_watched_event_by_event(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let form = format!(
-        "contact_type={}&version={}&day={TODAY}&cover=need&demand=exact&replications=5&seed=1",
+        "contact_type={}&version={}&days={TODAY}&cover=need&demand=exact&replications=5&seed=1",
         centre.bookings, centre.strategy_version
     );
     let queued = planner.post("/trials", &form).await;

@@ -22,6 +22,7 @@ pub const TODAY: Date = date(2026, 11, 23);
 pub struct Centre {
     pub store: Store,
     pub bookings: Uuid,
+    pub centre: Uuid,
     pub strategy_version: Uuid,
 }
 
@@ -45,14 +46,25 @@ impl Centre {
         let contact_type = store.contact_type(bookings).await.unwrap();
         refresh_forecast(&store, &contact_type, &zone).await.unwrap();
         let strategy_version =
-            store.add_strategy_version(bookings, &Strategy::plain("Bookings"), None).await.unwrap();
+            store.add_strategy_version(centre, &Strategy::plain("Bookings"), None).await.unwrap();
         store.go_live(strategy_version, None, None, "to begin with").await.unwrap();
-        let from = zone.to_timestamp(TODAY.at(0, 0, 0, 0)).unwrap();
-        let cover: Vec<_> = (0..7 * 48)
-            .map(|half| CoverInterval { start: from + (30 * half).minutes(), agents: 9 })
-            .collect();
-        store.save_cover(bookings, &cover).await.unwrap();
-        Self { store, bookings, strategy_version }
+        store.save_cover(bookings, &nine_people(&zone)).await.unwrap();
+        Self { store, bookings, centre, strategy_version }
+    }
+
+    /// Another contact type with the same history, forecast and cover.
+    pub async fn add_type(&self, name: &str) -> Uuid {
+        let zone = TimeZone::get("Europe/London").unwrap();
+        let id = self
+            .store
+            .add_contact_type(self.centre, name, Grain::Half, &Rules::STARTING)
+            .await
+            .unwrap();
+        self.store.add_history(id, &ten_weeks(&zone)).await.unwrap();
+        let contact_type = self.store.contact_type(id).await.unwrap();
+        refresh_forecast(&self.store, &contact_type, &zone).await.unwrap();
+        self.store.save_cover(id, &nine_people(&zone)).await.unwrap();
+        id
     }
 
     pub fn settings() -> Settings {
@@ -82,6 +94,13 @@ impl Centre {
 }
 
 /// Half-hours from 8 to 18 o'clock, busier in the morning, on every day until yesterday.
+/// Nine people at every time of the week.
+fn nine_people(zone: &TimeZone) -> Vec<CoverInterval> {
+    let from = zone.to_timestamp(TODAY.at(0, 0, 0, 0)).unwrap();
+    let interval = |half: i64| CoverInterval { start: from + (30 * half).minutes(), agents: 9 };
+    (0..7 * 48).map(interval).collect()
+}
+
 fn ten_weeks(zone: &TimeZone) -> Vec<HistoryInterval> {
     let first = TODAY.saturating_sub(70.days());
     (0..70)
@@ -195,8 +214,8 @@ impl Visitor {
 }
 
 /// The form of the newest strategy's queue as a browser would send it, with some fields changed.
-pub async fn queue_form(centre: &Centre, visitor: &Visitor, changed: &[(&str, &str)]) -> String {
-    let page = visitor.get(&format!("/strategy/{}?part=step.queue", centre.bookings)).await.text;
+pub async fn queue_form(visitor: &Visitor, changed: &[(&str, &str)]) -> String {
+    let page = visitor.get("/strategy?part=step.queue").await.text;
     let start = page.find("<form class=\"part-form\"").unwrap();
     let form = &page[start..start + page[start..].find("</form>").unwrap()];
     let mut fields = Vec::new();

@@ -151,6 +151,7 @@ fn type_demand(
     Ok(TypeDemand {
         name: name.to_owned(),
         customers,
+        within_secs: 20.0,
         intervals: (0..count).map(interval).collect::<Result<_>>()?,
         arrivals: Arrivals::Random,
         luck: luck_of(rows.values()),

@@ -61,7 +61,8 @@ pub async fn run(options: Options) -> Result<()> {
         .with_context(|| format!("--zone {}: no such time zone", options.zone))?;
     let strategy = read_strategy(&options.strategy)?;
     let customers = options.customers.as_deref().map(read_customers).transpose()?;
-    let forecast = forecast::read(&options.forecast, customers.as_ref(), &zone).await?;
+    let mut forecast = forecast::read(&options.forecast, customers.as_ref(), &zone).await?;
+    forecast.demand.types.iter_mut().for_each(|each| each.within_secs = options.within_secs);
     let cover = cover::read(&options.cover, &strategy, &forecast.demand, &zone).await?;
     if let Some(wrong) = options.precision.filter(|wanted| !(1e-6..=0.5).contains(wanted)) {
         bail!("--precision must be a share from 0.000001 to 0.5, got {wrong}");
@@ -76,7 +77,6 @@ pub async fn run(options: Options) -> Result<()> {
         &strategy,
         &forecast.demand,
         &cover.cover,
-        options.within_secs,
         options.replications,
         options.seed,
     )?;

@@ -3,9 +3,8 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{Axis, ComparisonInputs, Contender, Sweepable};
-use barometer_store::{ContactType, NewComparison, StrategyVersion};
-use jiff::Span;
+use barometer_plan::{Axis, ComparisonInputs, Contender, Sweepable, TrialInputs, TypePlan};
+use barometer_store::{NewComparison, StrategyVersion};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -15,9 +14,11 @@ use crate::extract::{Form, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::trials::{TrialForm, state_word};
-use crate::pages::{Choice, choices, page, refused};
-use crate::planning;
+use crate::pages::trials::{
+    Choosable, FormView, Scope, TrialForm, days_words, named, only_type, state_word,
+    version_options,
+};
+use crate::pages::{page, refused};
 use crate::words;
 
 /// Candidates of a comparison, and points of a sweep, at most.
@@ -31,20 +32,20 @@ const LISTED: i64 = 20;
 #[derive(Clone, Debug, Deserialize)]
 #[serde(default)]
 pub(crate) struct ComparisonForm {
-    contact_type: Option<Uuid>,
-    day: String,
+    contact_type: Vec<Uuid>,
+    days: String,
     cover: String,
     people: String,
-    helpers: String,
     handling: String,
     demand: String,
     replications: String,
     seed: String,
     /// "candidates" or "sweep".
     kind: String,
-    /// Versions of the candidates, and how many people more each has.
+    /// Versions of the candidates, and how many people more each has, in which team.
     version: Vec<String>,
     more: Vec<String>,
+    team: Vec<String>,
     swept_version: Option<Uuid>,
     setting: Vec<String>,
     from: Vec<String>,
@@ -58,11 +59,10 @@ impl Default for ComparisonForm {
     fn default() -> Self {
         let trial = TrialForm::default();
         Self {
-            contact_type: None,
-            day: String::new(),
+            contact_type: Vec::new(),
+            days: String::new(),
             cover: trial.cover,
             people: trial.people,
-            helpers: trial.helpers,
             handling: trial.handling,
             demand: trial.demand,
             replications: trial.replications,
@@ -70,8 +70,9 @@ impl Default for ComparisonForm {
             kind: "candidates".to_owned(),
             version: Vec::new(),
             more: Vec::new(),
+            team: Vec::new(),
             swept_version: None,
-            setting: vec!["people".to_owned(), String::new()],
+            setting: Vec::new(),
             from: vec!["-3".to_owned(), String::new()],
             to: vec!["3".to_owned(), String::new()],
             steps: vec!["7".to_owned(), String::new()],
@@ -80,33 +81,50 @@ impl Default for ComparisonForm {
     }
 }
 
+impl ComparisonForm {
+    /// What all candidates have in common, as the form of a trial.
+    fn trial(&self) -> TrialForm {
+        let typed = self.clone();
+        TrialForm {
+            contact_type: typed.contact_type,
+            version: typed.swept_version,
+            days: typed.days,
+            cover: typed.cover,
+            people: typed.people,
+            handling: typed.handling,
+            demand: typed.demand,
+            replications: typed.replications,
+            seed: typed.seed,
+            wrong: typed.wrong,
+            ..TrialForm::default()
+        }
+    }
+}
+
 #[derive(Template)]
 #[template(path = "comparisons/ask.html")]
 struct AskPage {
     frame: Frame,
-    others: Vec<Choice>,
-    contact_type: Uuid,
-    contact_type_name: String,
-    days: Vec<(String, String, bool)>,
+    form: FormView,
     rows: Vec<CandidateRow>,
-    swept: Vec<(Uuid, String, bool)>,
+    swept: Vec<Choosable>,
     settings: Vec<SettingRow>,
-    typed: ComparisonForm,
-    has_helpers: bool,
-    no_plan: Option<String>,
+    wrong: Wrong,
     may_plan: bool,
+    trial_address: String,
     listed: Vec<ListedRow>,
 }
 
 struct CandidateRow {
     nth: usize,
-    versions: Vec<(Uuid, String, bool)>,
+    versions: Vec<Choosable>,
+    teams: Vec<Choosable>,
     more: String,
 }
 
 struct SettingRow {
     nth: usize,
-    options: Vec<(String, String, bool)>,
+    options: Vec<Choosable>,
     from: String,
     to: String,
     steps: String,
@@ -120,71 +138,46 @@ struct ListedRow {
     when: String,
 }
 
-#[derive(Deserialize)]
-pub(crate) struct AskQuery {
-    contact_type: Option<Uuid>,
-}
-
 /// `GET /comparisons`: a form for the next one, and the latest ones.
 pub(crate) async fn ask(
     State(app): State<App>,
     visit: Visit,
-    Query(query): Query<AskQuery>,
+    Query(typed): Query<ComparisonForm>,
 ) -> Result<Response, PageError> {
-    let typed = ComparisonForm { contact_type: query.contact_type, ..ComparisonForm::default() };
     page(&ask_page(&app, &visit, typed).await?)
 }
 
-async fn ask_page(
-    app: &App,
-    visit: &Visit,
-    mut typed: ComparisonForm,
-) -> Result<AskPage, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let chosen = types.iter().find(|each| Some(each.id) == typed.contact_type).or(types.first());
-    let chosen = chosen.ok_or(PageError::NotFound)?;
-    let versions = app.store.strategy_versions(chosen.id).await?;
-    let day = typed.day.parse().unwrap_or(visit.day);
-    typed.day = day.to_string();
-    let plan = planning::plan(&app.store, chosen, day, 1, &visit.centre.zone).await?;
-    if plan.iter().all(|interval| interval.assessment.cover.is_none()) && typed.cover == "planned" {
-        typed.cover = "need".to_owned();
-    }
-    let no_plan = (plan.is_empty() || versions.is_empty()).then(|| {
-        format!(
-            "{} has no forecast for {}, or no strategy: there is nothing to compare.",
-            chosen.name,
-            words::long_day(day)
-        )
-    });
+async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<AskPage, PageError> {
+    let versions = app.store.strategy_versions(visit.centre.id).await?;
+    let mut form = FormView::of(app, visit, typed.trial()).await?;
+    // Candidates are held against each other on the same days.
+    form.leave_kinds_of_days_out();
     let swept = versions
         .iter()
         .find(|version| Some(version.id) == typed.swept_version)
         .or(versions.first());
     let listed = app.store.latest_comparisons(LISTED).await?;
     Ok(AskPage {
-        frame: Frame::of(visit, Stage::Trials, Some(chosen.id)),
-        others: choices(&types, chosen.id, |other| {
-            format!("/comparisons?contact_type={other}&day={day}")
-        }),
-        contact_type: chosen.id,
-        contact_type_name: chosen.name.clone(),
-        days: (0..7)
-            .map(|ahead| visit.monday().saturating_add(Span::new().days(ahead)))
-            .map(|each| (each.to_string(), words::long_day(each), each == day))
-            .collect(),
-        rows: candidate_rows(&typed, &versions),
+        frame: Frame::of(visit, Stage::Trials, only_type(&typed.contact_type)),
+        rows: candidate_rows(&typed, &versions, &form),
         swept: version_options(&versions, swept.map(|version| version.id)),
-        settings: setting_rows(&typed, swept),
-        has_helpers: versions.iter().any(|version| version.strategy.teams.len() > 1),
-        typed,
-        no_plan,
+        settings: setting_rows(&typed, swept, &form),
+        form,
+        wrong: typed.wrong,
         may_plan: visit.may_plan(),
+        trial_address: format!("/trials?day={}{}", visit.day, named(&typed.contact_type)),
         listed: listed
             .into_iter()
             .map(|line| ListedRow {
-                address: format!("/comparisons/{}?day={}", line.id, line.day),
-                name: format!("{}, {}", line.contact_type_name, words::short_day(line.day)),
+                address: format!("/comparisons/{}?day={}", line.id, line.subject.day),
+                name: format!(
+                    "{}, {}",
+                    words::capitalised(&line.subject.name),
+                    match line.subject.days {
+                        1 => words::short_day(line.subject.day),
+                        days => days_words(line.subject.day, days),
+                    }
+                ),
                 what: line.title,
                 state: state_word(line.state),
                 when: words::moment(line.created_at, &visit.centre.zone),
@@ -193,21 +186,11 @@ async fn ask_page(
     })
 }
 
-fn version_options(
+fn candidate_rows(
+    typed: &ComparisonForm,
     versions: &[StrategyVersion],
-    chosen: Option<Uuid>,
-) -> Vec<(Uuid, String, bool)> {
-    let option =
-        |version: &StrategyVersion| (version.id, version_name(version), Some(version.id) == chosen);
-    versions.iter().map(option).collect()
-}
-
-fn version_name(version: &StrategyVersion) -> String {
-    let live = if version.is_live { " (live)" } else { "" };
-    format!("v{} {}{live}", version.version, version.strategy.name)
-}
-
-fn candidate_rows(typed: &ComparisonForm, versions: &[StrategyVersion]) -> Vec<CandidateRow> {
+    form: &FormView,
+) -> Vec<CandidateRow> {
     // To begin with: the newest as planned, beside itself with one person more.
     let newest = versions.first().map(|version| version.id);
     let row = |nth: usize| {
@@ -216,25 +199,37 @@ fn candidate_rows(typed: &ComparisonForm, versions: &[StrategyVersion]) -> Vec<C
             None => newest.filter(|_| nth < 2 && typed.version.is_empty()),
         };
         let usual = if nth == 1 { "1" } else { "0" };
+        let team = typed.team.get(nth).map(String::as_str).or(form.first_home());
+        let team_option = |team_line: &crate::pages::trials::TeamLine| Choosable {
+            value: team_line.id.clone(),
+            name: team_line.name.clone(),
+            is_chosen: Some(team_line.id.as_str()) == team,
+        };
         CandidateRow {
             nth,
             versions: version_options(versions, chosen),
+            teams: form.teams.iter().map(team_option).collect(),
             more: typed.more.get(nth).cloned().unwrap_or_else(|| usual.to_owned()),
         }
     };
     (0..MOST_CANDIDATES).map(row).collect()
 }
 
-fn setting_rows(typed: &ComparisonForm, swept: Option<&StrategyVersion>) -> Vec<SettingRow> {
+fn setting_rows(
+    typed: &ComparisonForm,
+    swept: Option<&StrategyVersion>,
+    form: &FormView,
+) -> Vec<SettingRow> {
     let all = swept.map_or_else(Vec::new, |version| Sweepable::all(&version.strategy));
+    let usual = form.first_home().map(|team| format!("people:{team}"));
     let text = |list: &[String], nth: usize| list.get(nth).cloned().unwrap_or_default();
     (0..2)
         .map(|nth| {
-            let chosen = text(&typed.setting, nth);
-            let options = all.iter().map(|each| {
-                let key = each.key().to_owned();
-                let is_chosen = key == chosen;
-                (key, words::capitalised(each.name()), is_chosen)
+            let chosen = typed.setting.get(nth).or(usual.as_ref().filter(|_| nth == 0));
+            let options = all.iter().map(|each| Choosable {
+                value: each.key().to_owned(),
+                name: words::capitalised(each.name()),
+                is_chosen: Some(each.key()) == chosen.map(String::as_str),
             });
             SettingRow {
                 nth,
@@ -253,29 +248,27 @@ pub(crate) async fn queue(
     Planner(mut visit): Planner,
     Form(mut typed): Form<ComparisonForm>,
 ) -> Result<Response, PageError> {
-    let contact_type =
-        app.store.contact_type(typed.contact_type.ok_or(PageError::NotFound)?).await?;
-    let versions = app.store.strategy_versions(contact_type.id).await?;
-    visit.day = typed.day.parse().unwrap_or(visit.day);
-    let plan = planning::plan(&app.store, &contact_type, visit.day, 1, &visit.centre.zone).await?;
-    let luck = match typed.demand.as_str() {
-        "uncertain" => planning::luck(&app.store, &contact_type, visit.day).await?,
-        _ => None,
-    };
-    let builder = Builder { typed: &typed, contact_type: &contact_type, visit: &visit };
-    let inputs = |version: &StrategyVersion, more: &str| {
-        builder.inputs(version, more, (&plan, luck.clone()))
-    };
+    if let Ok(day) = typed.days.parse() {
+        visit.day = day;
+    }
+    let (types, versions) = tokio::try_join!(
+        app.store.contact_types(visit.centre.id),
+        app.store.strategy_versions(visit.centre.id),
+    )?;
+    let scope = Scope::of(&types, &typed.contact_type);
+    let trial = typed.trial();
+    let days = trial.played(&scope, &visit);
+    let plans = trial.plans(&app, &visit, &scope, &days).await?;
+    let builder = Builder { typed: &typed, visit: &visit, plans: &plans };
     let made = if typed.kind == "sweep" {
-        builder.sweep(&versions, inputs)
+        builder.sweep(&versions)
     } else {
-        builder.candidates(&versions, inputs)
+        builder.candidates(&versions)
     };
     match made {
         Ok((title, inputs)) => {
             let new = NewComparison {
-                contact_type: contact_type.id,
-                day: visit.day,
+                subject: scope.subject(&visit, &days),
                 title,
                 inputs,
                 created_by: visit.user.id,
@@ -292,50 +285,45 @@ pub(crate) async fn queue(
 
 struct Builder<'a> {
     typed: &'a ComparisonForm,
-    contact_type: &'a ContactType,
     visit: &'a Visit,
+    plans: &'a [TypePlan],
 }
 
 type Made = Result<(String, ComparisonInputs), Wrong>;
-type Played = Result<(String, barometer_plan::TrialInputs), Wrong>;
 
 impl Builder<'_> {
-    /// What a version would be played with.
+    /// What a version would be played with, so many people more of a team.
     fn inputs(
         &self,
         version: &StrategyVersion,
+        team: Option<&String>,
         more: &str,
-        plan: (&[barometer_plan::PlannedInterval], Option<barometer_simulate::DemandLuck>),
-    ) -> Played {
-        let typed = self.typed.clone();
-        let trial = TrialForm {
-            version: Some(version.id),
-            day: typed.day,
-            cover: typed.cover,
-            more: more.to_owned(),
-            people: typed.people,
-            helpers: typed.helpers,
-            handling: typed.handling,
-            demand: typed.demand,
-            replications: typed.replications,
-            seed: typed.seed,
-            ..TrialForm::default()
+    ) -> Result<(String, TrialInputs), Wrong> {
+        let known = |team: &&String| version.strategy.teams.iter().any(|each| each.id == **team);
+        // Where the form asks for no team, there is one.
+        let first = version.strategy.teams.first().map(|team| &team.id);
+        let team = match team {
+            Some(team) if !known(&team) && !matches!(more.trim(), "" | "0") => {
+                let message = format!("v{} has no team “{team}”.", version.version);
+                return Err(Wrong::of("version", message));
+            }
+            Some(team) => Some(team),
+            None => first,
         };
-        trial.inputs(self.contact_type, &version.strategy, plan, self.visit)
+        let mut trial = self.typed.trial();
+        trial.team.extend(team.cloned());
+        trial.more.push(more.to_owned());
+        trial.inputs(&version.strategy, &self.visit.centre.zone, self.plans)
     }
 
-    fn candidates(
-        &self,
-        versions: &[StrategyVersion],
-        inputs: impl Fn(&StrategyVersion, &str) -> Played,
-    ) -> Made {
+    fn candidates(&self, versions: &[StrategyVersion]) -> Made {
         let mut candidates = Vec::new();
         for (nth, chosen) in self.typed.version.iter().take(MOST_CANDIDATES).enumerate() {
             let Some(version) = versions.iter().find(|each| each.id.to_string() == *chosen) else {
                 continue;
             };
             let more = self.typed.more.get(nth).map_or("0", String::as_str);
-            let (cover, inputs) = inputs(version, more)?;
+            let (cover, inputs) = self.inputs(version, self.typed.team.get(nth), more)?;
             candidates.push(Contender { name: format!("v{}, {cover}", version.version), inputs });
         }
         if candidates.len() < 2 {
@@ -352,16 +340,12 @@ impl Builder<'_> {
         Ok((names.join(" against "), ComparisonInputs { candidates, axes: Vec::new() }))
     }
 
-    fn sweep(
-        &self,
-        versions: &[StrategyVersion],
-        inputs: impl Fn(&StrategyVersion, &str) -> Played,
-    ) -> Made {
+    fn sweep(&self, versions: &[StrategyVersion]) -> Made {
         let version = versions.iter().find(|each| Some(each.id) == self.typed.swept_version);
         let Some(version) = version else {
             return Err(Wrong::of("swept_version", "Choose a version of the strategy."));
         };
-        let (_, base) = inputs(version, "0")?;
+        let (_, base) = self.inputs(version, None, "0")?;
         let all = Sweepable::all(&version.strategy);
         let mut wrong = Wrong::default();
         let mut axes: Vec<(&Sweepable, Axis)> = Vec::new();

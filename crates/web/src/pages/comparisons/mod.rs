@@ -16,7 +16,8 @@ use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::trials::state_word;
+use crate::pages::progress::{Played, ProgressPart};
+use crate::pages::trials::{days_words, named, only_type};
 use crate::words;
 
 pub(crate) use form::{ask, queue};
@@ -34,38 +35,17 @@ struct ShowPage {
     json: String,
 }
 
-#[derive(Template)]
-#[template(path = "comparisons/progress.html")]
-struct ProgressPart {
-    address: String,
-    cancel: String,
-    is_over: bool,
-    is_stopping: bool,
-    is_cancelled: bool,
-    word: &'static str,
-    percent: u32,
-    left: Option<String>,
-    failure: Option<String>,
-    may_cancel: bool,
-}
-
-impl ProgressPart {
-    fn of(comparison: &Comparison, visit: &Visit) -> Self {
-        let is_over = comparison.state.is_over();
-        let is_stopping = comparison.cancel_requested && !is_over;
-        Self {
-            address: format!("/comparisons/{}/progress", comparison.id),
-            cancel: format!("/comparisons/{}/cancel", comparison.id),
-            is_over,
-            is_stopping,
-            is_cancelled: comparison.state == TrialState::Cancelled,
-            word: if is_stopping { "stopping" } else { state_word(comparison.state) },
-            percent: (comparison.progress * 100.0) as u32,
-            left: words::time_left(comparison.running_secs, comparison.progress),
-            failure: comparison.failure.clone(),
-            may_cancel: visit.may_plan(),
-        }
-    }
+/// The part of a comparison's page that changes while it is played.
+fn progress_of(comparison: &Comparison, visit: &Visit) -> ProgressPart {
+    let played = Played {
+        address: format!("/comparisons/{}", comparison.id),
+        state: comparison.state,
+        is_cancel_requested: comparison.cancel_requested,
+        done: (format!("{} %", (comparison.progress * 100.0) as u32), comparison.progress),
+        running_secs: comparison.running_secs,
+        failure: comparison.failure.as_deref(),
+    };
+    ProgressPart::of(played, visit)
 }
 
 /// `GET /comparisons/{comparison}`
@@ -75,24 +55,25 @@ pub(crate) async fn show(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let comparison = app.store.comparison(id).await?;
-    let visit = Visit { day: comparison.day, ..visit };
+    let subject = &comparison.subject;
+    let visit = Visit { day: subject.day, ..visit };
     let zone = &visit.centre.zone;
     let result = match &comparison.result {
         Some(result) => Some(ResultView::of(&comparison, result, zone)?),
         None => None,
     };
     let first = comparison.inputs.candidates.first();
-    let day = words::long_day(comparison.day);
+    let days = days_words(subject.day, subject.days);
     let question = if comparison.inputs.axes.is_empty() {
-        format!("Which is better on {day} for {}?", comparison.contact_type_name)
+        format!("Which is better on {days} for {}?", subject.name)
     } else {
-        format!("What does a setting do on {day} for {}?", comparison.contact_type_name)
+        format!("What does a setting do on {days} for {}?", subject.name)
     };
     let replications = first.map_or(0, |first| first.inputs.replications);
     page(&ShowPage {
-        frame: Frame::of(&visit, Stage::Trials, Some(comparison.contact_type)),
+        frame: Frame::of(&visit, Stage::Trials, only_type(&subject.contact_types)),
         question,
-        progress: ProgressPart::of(&comparison, &visit),
+        progress: progress_of(&comparison, &visit),
         facts: format!(
             "{}. {} simulated days each, the same customers for all, seed {}; asked for on {}.",
             comparison.title,
@@ -101,10 +82,7 @@ pub(crate) async fn show(
             words::moment(comparison.created_at, zone),
         ),
         result,
-        again: format!(
-            "/comparisons?contact_type={}&day={}",
-            comparison.contact_type, comparison.day
-        ),
+        again: format!("/comparisons?day={}{}", subject.day, named(&subject.contact_types)),
         json: format!("/comparisons/{id}/comparison.json"),
     })
 }
@@ -115,12 +93,7 @@ pub(crate) async fn progress(
     visit: Visit,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let comparison = app.store.comparison(id).await?;
-    let mut response = page(&ProgressPart::of(&comparison, &visit))?;
-    if comparison.state.is_over() {
-        response.headers_mut().insert("hx-refresh", axum::http::HeaderValue::from_static("true"));
-    }
-    Ok(response)
+    progress_of(&app.store.comparison(id).await?, &visit).response()
 }
 
 /// `POST /comparisons/{comparison}/cancel`
@@ -147,5 +120,5 @@ pub(crate) async fn export(
     let kept = serde_json::json!({ "inputs": comparison.inputs, "result": comparison.result });
     let text = serde_json::to_string_pretty(&kept)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(exports::json(&format!("comparison-{}.json", comparison.day), text))
+    Ok(exports::json(&format!("comparison-{}.json", comparison.subject.day), text))
 }

@@ -1,7 +1,7 @@
 //! What a comparison came to: a sentence, the candidates, where in the day they differ, a curve or a
 //! map of the settings that were swept.
 
-use barometer_plan::{Axis, ComparisonResult, ContenderResult, Rules, Verdict};
+use barometer_plan::{Axis, ComparisonResult, Contender, ContenderResult, TrialType, Verdict};
 use barometer_simulate::{Compared, Estimate};
 use barometer_store::Comparison;
 use jiff::tz::TimeZone;
@@ -18,6 +18,10 @@ pub(super) struct ResultView {
     /// Differences over the day, or the curve of a sweep; empty for a map.
     pub chart: Option<(&'static str, String)>,
     pub map: Option<MapView>,
+    /// How each contact type fares; nothing where there is one, or in a sweep.
+    pub types: Vec<TypeDifferences>,
+    /// Names of the candidates.
+    pub names: Vec<String>,
     pub first_name: String,
     pub axis: String,
 }
@@ -32,6 +36,19 @@ pub(super) struct CandidateRow {
     pub answer: String,
     pub occupancy: String,
     pub breaks_at: String,
+}
+
+/// A contact type: its service level with each candidate, and how that differs from the first.
+pub(super) struct TypeDifferences {
+    pub name: String,
+    pub cells: Vec<TypeCell>,
+}
+
+pub(super) struct TypeCell {
+    pub level: String,
+    pub difference: String,
+    /// Whether it is surely better or worse than with the first candidate.
+    pub surely: Option<bool>,
 }
 
 /// Two settings: one down, one across.
@@ -72,7 +89,7 @@ struct SweepChart {
     high: Vec<Option<f64>>,
     abandonment: Vec<Option<f64>>,
     occupancy: Vec<Option<f64>>,
-    target: f64,
+    target: Option<f64>,
 }
 
 impl ResultView {
@@ -83,23 +100,34 @@ impl ResultView {
     ) -> Result<Self, PageError> {
         let axes = comparison.inputs.axes.as_slice();
         let first = comparison.inputs.candidates.first().ok_or(PageError::NotFound)?;
-        let rules = first.inputs.rules;
+        // Where contact types have targets of their own, no line stands for all of them.
+        let target = match first.inputs.types.as_slice() {
+            [only] => Some(only.rules.service_level),
+            _ => None,
+        };
+        let inputs = comparison.inputs.candidates.iter().map(|each| &each.inputs);
+        let verdicts: Vec<Option<Verdict>> = inputs
+            .zip(&result.candidates)
+            .map(|(inputs, candidate)| candidate.outcome.verdict(inputs))
+            .collect();
         let names: Vec<&str> =
             comparison.inputs.candidates.iter().map(|each| each.name.as_str()).collect();
-        let rows = names.iter().zip(&result.candidates);
-        let rows = rows.map(|(name, candidate)| candidate_row(name, candidate, &rules)).collect();
+        let rows = names.iter().zip(&result.candidates).zip(&verdicts);
+        let rows =
+            rows.map(|((name, candidate), verdict)| candidate_row(name, candidate, *verdict));
+        let rows = rows.collect();
         let (sentence, chart, map) = match axes {
             [] => {
                 let chart = differences(comparison, result, zone);
                 (compared(&names, result), Some(("differences", charts::embedded(&chart)?)), None)
             }
             [axis] => {
-                let chart = sweep_chart(axis, result, &rules);
-                let sentence = swept(axis, result, &rules);
+                let chart = sweep_chart(axis, result, target);
+                let sentence = swept(axis, &verdicts);
                 (sentence, Some(("sweep", charts::embedded(&chart)?)), None)
             }
             [down, across, ..] => {
-                (mapped(result, &rules), None, Some(map(down, across, result, &rules)))
+                (mapped(&verdicts), None, Some(map(down, across, result, &verdicts)))
             }
         };
         Ok(Self {
@@ -108,26 +136,35 @@ impl ResultView {
             is_sweep: !axes.is_empty(),
             chart,
             map,
+            types: match axes {
+                [] => type_differences(first, result),
+                _ => Vec::new(),
+            },
+            names: names.iter().map(|name| (*name).to_owned()).collect(),
             first_name: first.name.clone(),
             axis: axes.iter().map(|axis| axis.name.as_str()).collect::<Vec<_>>().join(", "),
         })
     }
 }
 
-fn candidate_row(name: &str, candidate: &ContenderResult, rules: &Rules) -> CandidateRow {
+fn candidate_row(
+    name: &str,
+    candidate: &ContenderResult,
+    verdict: Option<Verdict>,
+) -> CandidateRow {
     let points = |what| {
         let difference = candidate.difference(what);
         difference.map_or_else(|| words::NONE.to_owned(), signed_points)
     };
     CandidateRow {
         name: name.to_owned(),
-        verdict: candidate.verdict(rules),
-        level: words::estimated_percent(candidate.day.service_level),
+        verdict,
+        level: words::estimated_percent(candidate.outcome.day.service_level),
         level_difference: points(Compared::ServiceLevel),
-        abandonment: words::estimated_percent(candidate.day.abandonment),
+        abandonment: words::estimated_percent(candidate.outcome.day.abandonment),
         abandonment_difference: points(Compared::Abandonment),
-        answer: words::estimated_secs(candidate.day.answer_secs),
-        occupancy: words::estimated_percent(candidate.day.occupancy),
+        answer: words::estimated_secs(candidate.outcome.day.answer_secs),
+        occupancy: words::estimated_percent(candidate.outcome.day.occupancy),
         breaks_at: candidate.breaks_at.map_or_else(
             || words::NONE.to_owned(),
             |volume| match volume {
@@ -137,6 +174,26 @@ fn candidate_row(name: &str, candidate: &ContenderResult, rules: &Rules) -> Cand
             },
         ),
     }
+}
+
+fn type_differences(first: &Contender, result: &ComparisonResult) -> Vec<TypeDifferences> {
+    if first.inputs.types.len() == 1 {
+        return Vec::new();
+    }
+    let cell = |kind: usize, candidate: &ContenderResult| {
+        let level = candidate.outcome.types.get(kind).and_then(|day| day.service_level);
+        let difference = candidate.type_differences.get(kind).and_then(|both| both[0]);
+        TypeCell {
+            level: words::estimated_percent(level),
+            difference: difference.map_or_else(String::new, signed_points),
+            surely: difference.and_then(surely),
+        }
+    };
+    let row = |(kind, each): (usize, &TrialType)| TypeDifferences {
+        name: each.name.clone(),
+        cells: result.candidates.iter().map(|candidate| cell(kind, candidate)).collect(),
+    };
+    first.inputs.types.iter().enumerate().map(row).collect()
 }
 
 fn signed_points(estimate: Estimate) -> String {
@@ -159,8 +216,9 @@ fn surely(estimate: Estimate) -> Option<bool> {
 
 /// Which of the candidates is better, and how surely.
 fn compared(names: &[&str], result: &ComparisonResult) -> String {
-    let level =
-        |nth: usize| result.candidates[nth].day.service_level.map_or(0.0, |level| level.mean);
+    let level = |nth: usize| {
+        result.candidates[nth].outcome.day.service_level.map_or(0.0, |level| level.mean)
+    };
     let best = (0..result.candidates.len()).max_by(|&a, &b| level(a).total_cmp(&level(b)));
     let Some(best) = best else { return "Nothing was compared.".to_owned() };
     let others = (0..names.len()).filter(|&nth| nth != best);
@@ -204,12 +262,9 @@ fn abandonment_words(difference: Option<Estimate>, sign: f64) -> String {
 }
 
 /// From or up to which value of a setting every target holds.
-fn swept(axis: &Axis, result: &ComparisonResult, rules: &Rules) -> String {
-    let holds: Vec<bool> = result
-        .candidates
-        .iter()
-        .map(|candidate| candidate.verdict(rules) == Some(Verdict::Holds))
-        .collect();
+fn swept(axis: &Axis, verdicts: &[Option<Verdict>]) -> String {
+    let holds: Vec<bool> =
+        verdicts.iter().map(|verdict| *verdict == Some(Verdict::Holds)).collect();
     let value = |nth: usize| words::plain_number(axis.values[nth]);
     let (first, last) =
         (holds.iter().position(|&holds| holds), holds.iter().rposition(|&holds| holds));
@@ -230,18 +285,22 @@ fn swept(axis: &Axis, result: &ComparisonResult, rules: &Rules) -> String {
     }
 }
 
-fn mapped(result: &ComparisonResult, rules: &Rules) -> String {
-    let all = result.candidates.len();
-    let holds = result.candidates.iter();
-    let holds = holds.filter(|each| each.verdict(rules) == Some(Verdict::Holds)).count();
+fn mapped(verdicts: &[Option<Verdict>]) -> String {
+    let all = verdicts.len();
+    let holds = verdicts.iter().filter(|verdict| **verdict == Some(Verdict::Holds)).count();
     format!("Every target holds at {holds} of {all} points; the thick line is the boundary.")
 }
 
-fn map(down: &Axis, across: &Axis, result: &ComparisonResult, rules: &Rules) -> MapView {
+fn map(
+    down: &Axis,
+    across: &Axis,
+    result: &ComparisonResult,
+    verdicts: &[Option<Verdict>],
+) -> MapView {
     let width = across.values.len();
     let holds = |row: usize, column: usize| {
-        let point = result.candidates.get(row * width + column)?;
-        Some(point.verdict(rules) == Some(Verdict::Holds))
+        let verdict = verdicts.get(row * width + column)?;
+        Some(*verdict == Some(Verdict::Holds))
     };
     let cell = |row: usize, column: usize| {
         let point = &result.candidates[row * width + column];
@@ -249,8 +308,8 @@ fn map(down: &Axis, across: &Axis, result: &ComparisonResult, rules: &Rules) -> 
         let right = column + 1 < width && holds(row, column + 1) != here;
         let below = row + 1 < down.values.len() && holds(row + 1, column) != here;
         MapCell {
-            level: words::percent(point.day.service_level.map_or(0.0, |level| level.mean)),
-            verdict: point.verdict(rules),
+            level: words::percent(point.outcome.day.service_level.map_or(0.0, |level| level.mean)),
+            verdict: verdicts[row * width + column],
             edges: match (right, below) {
                 (true, true) => "edge-right edge-below",
                 (true, false) => "edge-right",
@@ -287,7 +346,12 @@ fn differences(
     let starts = first.into_iter().flat_map(|first| first.inputs.starts());
     let others = comparison.inputs.candidates.iter().zip(&result.candidates).skip(1);
     DifferencesChart {
-        labels: starts.map(|start| words::clock(start, zone)).collect(),
+        labels: starts
+            .map(|start| match comparison.subject.days {
+                1 => words::clock(start, zone),
+                _ => words::day_clock(start, zone),
+            })
+            .collect(),
         series: others
             .map(|(candidate, result)| {
                 let of = |figure: fn(Estimate) -> f64| {
@@ -305,18 +369,18 @@ fn differences(
     }
 }
 
-fn sweep_chart(axis: &Axis, result: &ComparisonResult, rules: &Rules) -> SweepChart {
+fn sweep_chart(axis: &Axis, result: &ComparisonResult, target: Option<f64>) -> SweepChart {
     let of = |figure: &dyn Fn(&ContenderResult) -> Option<f64>| {
         result.candidates.iter().map(|point| figure(point).map(percent)).collect()
     };
     SweepChart {
         axis: axis.name.clone(),
         values: axis.values.clone(),
-        level: of(&|point| point.day.service_level.map(|level| level.mean)),
-        low: of(&|point| point.day.service_level.map(Estimate::low)),
-        high: of(&|point| point.day.service_level.map(Estimate::high)),
-        abandonment: of(&|point| point.day.abandonment.map(|share| share.mean)),
-        occupancy: of(&|point| point.day.occupancy.map(|share| share.mean)),
-        target: percent(rules.service_level),
+        level: of(&|point| point.outcome.day.service_level.map(|level| level.mean)),
+        low: of(&|point| point.outcome.day.service_level.map(Estimate::low)),
+        high: of(&|point| point.outcome.day.service_level.map(Estimate::high)),
+        abandonment: of(&|point| point.outcome.day.abandonment.map(|share| share.mean)),
+        occupancy: of(&|point| point.outcome.day.occupancy.map(|share| share.mean)),
+        target: target.map(percent),
     }
 }

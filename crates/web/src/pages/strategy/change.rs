@@ -1,4 +1,5 @@
-//! Changes to a strategy: a part's form, parts added and removed, an earlier version brought back.
+//! Changes to a strategy: a part's form, parts added and removed, a contact type taken in, an
+//! earlier version brought back.
 //!
 //! Every change is a new version. Whoever began from a version that is not the newest any more is
 //! told what was saved meanwhile, and nothing is overwritten: the change is then made to the newest.
@@ -11,33 +12,31 @@ use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use barometer_strategy::{Strategy, changes};
 use serde_json::{Value, json};
-use uuid::Uuid;
 
 use super::editor::{EditorPart, Forms, Meanwhile, sorted_faults};
 use super::parts::{PartKey, with_part};
-use super::{Opened, show_page};
+use super::{Opened, plain, show_page};
 use crate::App;
 use crate::access::{Planner, Visit};
-use crate::extract::{Form, Path};
+use crate::extract::Form;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::refused;
 use crate::schema_form::Typed;
 use crate::words;
 
-/// `POST /strategy/{contact_type}/part`: saves a part as typed, or draws its form anew with a row
+/// `POST /strategy/part`: saves a part as typed, or draws its form anew with a row
 /// more or less, or another variant.
 pub(crate) async fn save(
     State(app): State<App>,
     Planner(visit): Planner,
-    Path(id): Path<Uuid>,
     Form(typed): Form<Vec<(String, String)>>,
 ) -> Result<Response, PageError> {
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", String::as_str);
     let key = PartKey::parse(text("part")).ok_or(PageError::NotFound)?;
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
-    let opened = Opened::of(&app, id, Some(based_on)).await?;
+    let opened = Opened::of(&app, &visit, Some(based_on)).await?;
     let (value, unread) = Forms::of(&opened.strategy).read(&key, &typed);
     if text("do") != "save" {
         let form = EditorPart::filled(&opened, &key, &visit, &value, &unread);
@@ -48,12 +47,12 @@ pub(crate) async fn save(
     }
     let whole = with_part(&opened.strategy, &key, value.clone());
     match checked(whole, &key, &opened.strategy, unread) {
-        Ok(strategy) => save_version(&app, &visit, id, &opened, &strategy, Some(&key)).await,
+        Ok(strategy) => save_version(&app, &visit, &opened, &strategy, Some(&key)).await,
         Err((wrong, elsewhere)) => {
             let mut form =
                 EditorPart::filled(&opened, &key, &visit, &value, &wrong).with_strays(&wrong);
             form.wrong.extend(elsewhere);
-            refused(&show_page(&app, &visit, &opened, &key, form).await?)
+            refused(&show_page(&visit, &opened, &key, form))
         }
     }
 }
@@ -86,7 +85,7 @@ async fn tell_of_meanwhile(
     key: &PartKey,
     value: &Value,
 ) -> Result<Response, PageError> {
-    let newest = Opened::of(app, opened.contact_type.id, None).await?;
+    let newest = Opened::of(app, visit, None).await?;
     let told = changes(&opened.strategy, &newest.strategy).into_iter().map(|change| {
         format!("{}, {}: {} → {}", change.subject, change.setting, change.before, change.after)
     });
@@ -97,32 +96,41 @@ async fn tell_of_meanwhile(
         version: newest.version,
         changes: told.collect(),
     });
-    let page = show_page(app, visit, &newest, key, form).await?;
+    let page = show_page(visit, &newest, key, form);
     Ok((StatusCode::CONFLICT, Html(page.render()?)).into_response())
 }
 
-/// `POST /strategy/{contact_type}/change`: adds or removes a part, renames the strategy, or brings an
+/// `POST /strategy/change`: adds or removes a part, takes in a contact type, renames the strategy, or brings an
 /// earlier version back.
 pub(crate) async fn change(
     State(app): State<App>,
     Planner(visit): Planner,
-    Path(id): Path<Uuid>,
     Form(typed): Form<Vec<(String, String)>>,
 ) -> Result<Response, PageError> {
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
-    let opened = Opened::of(&app, id, Some(based_on)).await?;
+    let opened = Opened::of(&app, &visit, Some(based_on)).await?;
     // Bringing back says which version is wanted; everything else is made to the newest.
     if text("do") == "restore" {
-        return save_version(&app, &visit, id, &opened, &opened.strategy, None).await;
+        return save_version(&app, &visit, &opened, &opened.strategy, None).await;
     }
-    let opened = Opened::of(&app, id, None).await?;
+    let opened = Opened::of(&app, &visit, None).await?;
     let mut whole = serde_json::to_value(&opened.strategy).unwrap_or_default();
     let key = match text("do") {
         "name" => {
             whole["name"] = Value::from(text("name"));
             opened.key(None)
+        }
+        "take_in" => {
+            let name = text("contact_type");
+            let contact_type = opened.types.iter().find(|each| each.name == name);
+            let contact_type = contact_type.ok_or(PageError::NotFound)?;
+            let at = opened.strategy.entries.len();
+            let mut strategy = opened.strategy.clone();
+            strategy.take_in(name, plain(contact_type));
+            whole = serde_json::to_value(&strategy).unwrap_or_default();
+            PartKey::Entry(at)
         }
         "add" => add_part(&mut whole, text("kind"), &opened.strategy).ok_or(PageError::NotFound)?,
         "remove" => {
@@ -145,7 +153,7 @@ pub(crate) async fn change(
         let told = faults.iter().map(|fault| format!("{}: {}.", fault.field, fault.message));
         return Err(refuse(told.collect()));
     }
-    save_version(&app, &visit, id, &opened, &strategy, Some(&key)).await
+    save_version(&app, &visit, &opened, &strategy, Some(&key)).await
 }
 
 /// Adds an entry, a team or a step of a kind; gives its key.
@@ -193,16 +201,15 @@ fn add_part(whole: &mut Value, kind: &str, strategy: &Strategy) -> Option<PartKe
 pub(super) async fn save_version(
     app: &App,
     visit: &Visit,
-    id: Uuid,
     opened: &Opened,
     strategy: &Strategy,
     key: Option<&PartKey>,
 ) -> Result<Response, PageError> {
     let part = key.map_or_else(String::new, |key| format!("&part={}", key.text()));
-    let address = Stage::Strategy.address(visit.day, Some(id));
+    let address = Stage::Strategy.address(visit.day, None);
     if opened.versions.first().is_some_and(|newest| newest.strategy == *strategy) {
         return Ok(Redirect::to(&format!("{address}{part}&note=same")).into_response());
     }
-    app.store.add_strategy_version(id, strategy, Some(visit.user.id)).await?;
+    app.store.add_strategy_version(visit.centre.id, strategy, Some(visit.user.id)).await?;
     Ok(Redirect::to(&format!("{address}{part}&note=saved")).into_response())
 }

@@ -96,7 +96,7 @@ impl EditorPart {
         let schema = forms.schema();
         Self {
             title: key.title(&opened.strategy),
-            address: format!("/strategy/{}/part?day={}", opened.contact_type.id, visit.day),
+            address: format!("/strategy/part?day={}", visit.day),
             key: key.text(),
             based_on: opened.version,
             fields: lay_out(schema, schema.definition(key.definition()), value, wrong),

@@ -4,7 +4,6 @@ use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
 use barometer_strategy::Strategy;
-use uuid::Uuid;
 
 use super::change::save_version;
 use super::editor::EditorPart;
@@ -16,11 +15,10 @@ use crate::extract::{Multipart, Path};
 use crate::page_error::PageError;
 use crate::pages::refused;
 
-/// `POST /strategy/{contact_type}/json`: saves a strategy that was exported here or written elsewhere.
+/// `POST /strategy/json`: saves a strategy that was exported here or written elsewhere.
 pub(crate) async fn save_json(
     State(app): State<App>,
     Planner(visit): Planner,
-    Path(id): Path<Uuid>,
     Multipart(mut parts): Multipart,
 ) -> Result<Response, PageError> {
     let cut_off = |error: MultipartError| {
@@ -35,26 +33,26 @@ pub(crate) async fn save_json(
             text = part.text().await.map_err(cut_off)?;
         }
     }
-    let opened = Opened::of(&app, id, None).await?;
+    let opened = Opened::of(&app, &visit, None).await?;
     match Strategy::from_json(&text) {
-        Ok(strategy) => save_version(&app, &visit, id, &opened, &strategy, None).await,
+        Ok(strategy) => save_version(&app, &visit, &opened, &strategy, None).await,
         Err(error) => {
             let key = opened.key(None);
             let editor = EditorPart::of(&opened, &key, &visit);
-            let mut template = show_page(&app, &visit, &opened, &key, editor).await?;
+            let mut template = show_page(&visit, &opened, &key, editor);
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }
     }
 }
 
-/// `GET /strategy/{contact_type}/{version}`: the JSON form.
+/// `GET /strategy/versions/{version}`: the JSON form.
 pub(crate) async fn export(
     State(app): State<App>,
-    _: Visit,
-    Path((id, version)): Path<(Uuid, i32)>,
+    visit: Visit,
+    Path(version): Path<i32>,
 ) -> Result<Response, PageError> {
-    let versions = app.store.strategy_versions(id).await?;
+    let versions = app.store.strategy_versions(visit.centre.id).await?;
     let found = versions.iter().find(|each| each.version == version).ok_or(PageError::NotFound)?;
     let name = format!("strategy-{}-v{version}.json", found.strategy.name);
     Ok(exports::json(&name, found.strategy.to_json()))

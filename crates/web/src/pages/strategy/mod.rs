@@ -1,4 +1,4 @@
-//! Strategy: what happens to a contact, part by part, version by version.
+//! Strategy: what happens to a contact of the centre, part by part, version by version.
 
 mod change;
 mod editor;
@@ -7,19 +7,17 @@ mod parts;
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::Response;
+use axum::response::{IntoResponse, Redirect, Response};
 use barometer_store::{ContactType, StrategyVersion};
 use barometer_strategy::{Channel, ChannelSkill, Strategy};
 use serde::Deserialize;
-use uuid::Uuid;
 
 use crate::App;
 use crate::access::Visit;
-use crate::extract::{Path, Query};
+use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::{Choice, choices};
-use crate::pages::{page, to_first};
+use crate::pages::page;
 use crate::words;
 
 pub(crate) use change::{change, save};
@@ -31,7 +29,6 @@ use parts::{PartKey, PartLine, part_lines};
 #[template(path = "strategy/show.html")]
 struct ShowPage {
     frame: Frame,
-    others: Vec<Choice>,
     answer: String,
     entries: Vec<PartLine>,
     steps: Vec<PartLine>,
@@ -42,6 +39,8 @@ struct ShowPage {
     versions: Vec<VersionRow>,
     shown: i32,
     is_newest: bool,
+    /// Contact types that come in nowhere.
+    missing: Vec<String>,
     change_address: String,
     try_address: String,
     may_plan: bool,
@@ -68,22 +67,19 @@ pub(crate) struct ShowQuery {
     note: Option<String>,
 }
 
-/// `GET /strategy`: the first contact type's strategy.
-pub(crate) async fn first(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
-    to_first(&app, &visit, Stage::Strategy).await
-}
-
-/// `GET /strategy/{contact_type}`: the newest version, or the one that is asked for.
+/// `GET /strategy`: the newest version, or the one that is asked for.
 pub(crate) async fn show(
     State(app): State<App>,
     visit: Visit,
-    Path(id): Path<Uuid>,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let opened = Opened::of(&app, id, query.version).await?;
+    let opened = Opened::of(&app, &visit, query.version).await?;
+    if opened.types.is_empty() {
+        return Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response());
+    }
     let key = opened.key(query.part.as_deref());
     let editor = EditorPart::of(&opened, &key, &visit);
-    let mut template = show_page(&app, &visit, &opened, &key, editor).await?;
+    let mut template = show_page(&visit, &opened, &key, editor);
     template.note = match query.note.as_deref() {
         Some("saved") => Some("Saved as a new version. It is a draft until it goes live."),
         Some("same") => Some("Nothing was changed, so no new version was made."),
@@ -92,9 +88,9 @@ pub(crate) async fn show(
     page(&template)
 }
 
-/// A contact type's strategy as it is opened for reading or changing.
+/// The centre's strategy as it is opened for reading or changing.
 struct Opened {
-    contact_type: ContactType,
+    types: Vec<ContactType>,
     versions: Vec<StrategyVersion>,
     /// Number of the version; 0 for one that was never saved.
     version: i32,
@@ -103,9 +99,11 @@ struct Opened {
 
 impl Opened {
     /// The version that is asked for, or else the newest.
-    async fn of(app: &App, id: Uuid, version: Option<i32>) -> Result<Self, PageError> {
-        let contact_type = app.store.contact_type(id).await?;
-        let versions = app.store.strategy_versions(id).await?;
+    async fn of(app: &App, visit: &Visit, version: Option<i32>) -> Result<Self, PageError> {
+        let (types, versions) = tokio::try_join!(
+            app.store.contact_types(visit.centre.id),
+            app.store.strategy_versions(visit.centre.id),
+        )?;
         let found = match version.filter(|&version| version > 0) {
             Some(version) => {
                 let found = versions.iter().find(|each| each.version == version);
@@ -115,9 +113,9 @@ impl Opened {
         };
         let (version, strategy) = match found {
             Some(found) => (found.version, found.strategy.clone()),
-            None => (0, unsaved(&contact_type)),
+            None => (0, unsaved(&visit.centre.name, &types)),
         };
-        Ok(Self { contact_type, versions, version, strategy })
+        Ok(Self { types, versions, version, strategy })
     }
 
     fn newest(&self) -> i32 {
@@ -132,12 +130,24 @@ impl Opened {
     }
 
     fn address(&self, visit: &Visit) -> String {
-        format!("/strategy/{}?day={}&version={}", self.contact_type.id, visit.day, self.version)
+        format!("/strategy?day={}&version={}", visit.day, self.version)
+    }
+
+    /// Names of the contact types that come in nowhere.
+    fn missing(&self) -> Vec<String> {
+        let names = self.types.iter().map(|each| &each.name);
+        names.filter(|name| self.strategy.entry_of(name).is_none()).cloned().collect()
     }
 }
 
-/// What a contact type begins with: as many contacts at once as its targets say.
-fn unsaved(contact_type: &ContactType) -> Strategy {
+/// What a centre begins with: a line of its own for each contact type.
+fn unsaved(centre: &str, types: &[ContactType]) -> Strategy {
+    Strategy::joined(centre, types.iter().map(|each| (each.name.clone(), plain(each))))
+}
+
+/// What a contact type begins with: a queue and a team with as many contacts at once as its targets
+/// say.
+fn plain(contact_type: &ContactType) -> Strategy {
     let mut strategy = Strategy::plain(&contact_type.name);
     let (at_once, slowing) = (contact_type.rules.concurrency, contact_type.rules.slowing);
     if at_once > 1 {
@@ -148,28 +158,19 @@ fn unsaved(contact_type: &ContactType) -> Strategy {
     strategy
 }
 
-async fn show_page(
-    app: &App,
-    visit: &Visit,
-    opened: &Opened,
-    key: &PartKey,
-    editor: EditorPart,
-) -> Result<ShowPage, PageError> {
-    let id = opened.contact_type.id;
-    let types = app.store.contact_types(visit.centre.id).await?;
+fn show_page(visit: &Visit, opened: &Opened, key: &PartKey, editor: EditorPart) -> ShowPage {
     let row = |version: &StrategyVersion| VersionRow {
         version: version.version,
         by: version.created_by.clone().unwrap_or_else(|| "demo".to_owned()),
         when: words::moment(version.created_at, &visit.centre.zone),
         is_live: version.is_live,
         is_shown: version.version == opened.version,
-        address: format!("/strategy/{id}?day={}&version={}", visit.day, version.version),
-        export: format!("/strategy/{id}/{}", version.version),
+        address: format!("/strategy?day={}&version={}", visit.day, version.version),
+        export: format!("/strategy/versions/{}", version.version),
     };
     let (entries, steps, teams) = part_lines(&opened.strategy, key, &opened.address(visit));
-    Ok(ShowPage {
-        frame: Frame::of(visit, Stage::Strategy, Some(id)),
-        others: choices(&types, id, |other| Stage::Strategy.address(visit.day, Some(other))),
+    ShowPage {
+        frame: Frame::of(visit, Stage::Strategy, None),
         answer: parts::answer(&opened.strategy),
         entries,
         steps,
@@ -180,11 +181,12 @@ async fn show_page(
         versions: opened.versions.iter().map(row).collect(),
         shown: opened.version,
         is_newest: opened.version == opened.newest(),
-        change_address: format!("/strategy/{id}/change?day={}", visit.day),
-        try_address: format!("/trials?contact_type={id}&day={}#new", visit.day),
+        missing: opened.missing(),
+        change_address: format!("/strategy/change?day={}", visit.day),
+        try_address: format!("/trials?day={}#new", visit.day),
         may_plan: visit.may_plan(),
         note: None,
-        json_address: format!("/strategy/{id}/json?day={}", visit.day),
+        json_address: format!("/strategy/json?day={}", visit.day),
         wrong_json: None,
-    })
+    }
 }

@@ -2,6 +2,8 @@
 
 use axum::extract::State;
 use axum::response::Response;
+use barometer_simulate::Estimate;
+use barometer_store::Trial;
 use uuid::Uuid;
 
 use crate::App;
@@ -18,35 +20,41 @@ pub(crate) async fn export(
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
     let result = trial.result.as_ref().ok_or(PageError::NotFound)?;
-    let theory = trial.inputs.theory().map_err(|error| PageError::Internal(Box::new(error)))?;
-    let pair = |estimate: Option<barometer_simulate::Estimate>| {
-        let figure =
-            |figure: Option<f64>| figure.map_or_else(String::new, |figure| format!("{figure:.6}"));
-        [
-            figure(estimate.map(|estimate| estimate.mean)),
-            figure(estimate.and_then(|estimate| estimate.half_width)),
-        ]
-    };
-    let people = trial.inputs.people();
-    let rows = trial.inputs.starts().zip(&result.intervals).zip(people).enumerate().map(
-        |(interval, ((start, measures), agents))| {
+    let summary = app.store.trial_summary(id).await?;
+    let mut rows = Vec::new();
+    for (kind, each) in trial.inputs.types.iter().enumerate() {
+        let theory =
+            trial.inputs.theory(kind).map_err(|error| PageError::Internal(Box::new(error)))?;
+        // A trial of one contact type may have been kept without its sums.
+        let (intervals, people) = match &summary {
+            Some(summary) if trial.inputs.types.len() > 1 => {
+                let home = trial.inputs.home_of(kind);
+                let people = home.map_or_else(Vec::new, |home| home.agents.clone());
+                (summary.type_intervals(kind), people)
+            }
+            _ => (result.intervals.clone(), trial.inputs.people()),
+        };
+        let starts = trial.inputs.starts().zip(&intervals).enumerate();
+        rows.extend(starts.map(|(interval, (start, measures))| {
             let local = start.to_zoned(visit.centre.zone.clone());
-            let mut row =
-                vec![local.strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(), agents.to_string()];
+            let agents = people.get(interval).copied().unwrap_or(0);
+            let mut row = vec![
+                each.name.clone(),
+                local.strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(),
+                agents.to_string(),
+            ];
             row.extend(pair(Some(measures.offered)));
             row.extend(pair(measures.service_level));
             row.extend(pair(measures.abandonment));
             row.extend(pair(measures.answer_secs));
             row.extend(pair(measures.occupancy));
-            let theory = theory.as_ref().and_then(|theory| theory.intervals[interval]);
-            row.push(
-                theory.map_or_else(String::new, |outcome| format!("{:.6}", outcome.service_level)),
-            );
+            let theory = theory.as_ref().and_then(|theory| *theory.intervals.get(interval)?);
+            row.push(figure(theory.map(|outcome| outcome.service_level)));
             row
-        },
-    );
-    let rows = rows.collect();
+        }));
+    }
     let heading = [
+        "contact_type",
         "interval_start",
         "agents",
         "offered",
@@ -61,8 +69,23 @@ pub(crate) async fn export(
         "occupancy_half_width_95",
         "steady_state_service_level_share",
     ];
-    exports::csv(&format!("trial-{}-{}.csv", trial.contact_type_name, trial.day), &heading, rows)
-        .await
+    exports::csv(&file_name(&trial, "csv"), &heading, rows).await
+}
+
+fn figure(figure: Option<f64>) -> String {
+    figure.map_or_else(String::new, |figure| format!("{figure:.6}"))
+}
+
+/// An estimate and the half-width of its 95 % confidence interval.
+fn pair(estimate: Option<Estimate>) -> [String; 2] {
+    [
+        figure(estimate.map(|estimate| estimate.mean)),
+        figure(estimate.and_then(|estimate| estimate.half_width)),
+    ]
+}
+
+fn file_name(trial: &Trial, ending: &str) -> String {
+    format!("trial-{}-{}.{ending}", trial.subject.name, trial.subject.day)
 }
 
 /// `GET /trials/{trial}/trial.json`: everything that the numbers follow from, and the numbers.
@@ -76,5 +99,5 @@ pub(crate) async fn export_inputs(
         &serde_json::json!({ "inputs": trial.inputs, "result": trial.result }),
     )
     .map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(exports::json(&format!("trial-{}-{}.json", trial.contact_type_name, trial.day), text))
+    Ok(exports::json(&file_name(&trial, "json"), text))
 }

@@ -1,45 +1,50 @@
-//! The form of a trial: what is typed, checked, becomes a trial in the queue.
+//! The form of a trial: what is typed, checked, becomes trials in the queue.
+
+use std::collections::BTreeMap;
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{
-    CoverChoice, PlannedInterval, TrialInputs, TrialTeam, customers_of, trial_intervals,
-};
-use barometer_simulate::DemandLuck;
-use barometer_store::{ContactType, NewTrial, StrategyVersion};
+use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
+use barometer_store::{NewTrial, StrategyVersion, Subject, TrialSet};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::Date;
-use serde::Deserialize;
+use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::list_page;
+use super::list::list_page;
+use super::scope::{KINDS_OF_DAYS, PlayedDays, Scope, WHOLE_WEEK};
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Path};
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::refused;
-use crate::planning;
 
 /// More days than a trial may simulate.
 const MOST_REPLICATIONS: u32 = 20_000;
 /// JSON in the database keeps whole numbers up to this exactly.
 const MOST_SEED: u64 = 1 << 53;
 /// More people than a form may ask for.
-const MOST_PEOPLE: i32 = 100_000;
+const MOST_PEOPLE: i32 = 20_000;
 
 /// A trial as typed; what is wrong stands beside its field.
-#[derive(Clone, Debug, Deserialize)]
+#[derive(Clone, Debug, Deserialize, Serialize)]
 #[serde(default)]
 pub(crate) struct TrialForm {
-    pub contact_type: Option<Uuid>,
+    /// The trial to begin from.
+    #[serde(skip_serializing)]
+    pub again: Option<Uuid>,
+    /// The contact types that come; none for all.
+    pub contact_type: Vec<Uuid>,
     pub version: Option<Uuid>,
-    pub day: String,
+    /// A date, or one of the keys of [`super::scope`].
+    pub days: String,
     pub cover: String,
-    pub more: String,
     pub people: String,
-    /// People all day in each further team of the strategy.
-    pub helpers: String,
+    /// Teams by id, and people more or fewer of each.
+    pub team: Vec<String>,
+    pub more: Vec<String>,
     /// Points of service level to which the trial is to be known; nothing to play all days.
     pub precision: String,
     pub handling: String,
@@ -54,13 +59,14 @@ pub(crate) struct TrialForm {
 impl Default for TrialForm {
     fn default() -> Self {
         Self {
-            contact_type: None,
+            again: None,
+            contact_type: Vec::new(),
             version: None,
-            day: String::new(),
+            days: String::new(),
             cover: "planned".to_owned(),
-            more: "0".to_owned(),
             people: String::new(),
-            helpers: "0".to_owned(),
+            team: Vec::new(),
+            more: Vec::new(),
             precision: String::new(),
             handling: "exponential".to_owned(),
             demand: "uncertain".to_owned(),
@@ -71,40 +77,29 @@ impl Default for TrialForm {
     }
 }
 
-impl TrialForm {
-    /// The chosen cover, before more or fewer people.
-    fn cover_choice(&self, wrong: &mut Wrong) -> Option<CoverChoice> {
-        match self.cover.as_str() {
-            "fixed" => {
-                let people = wrong.whole("people", &self.people, 0..=MOST_PEOPLE)?;
-                Some(CoverChoice::Fixed(people.unsigned_abs()))
-            }
-            "need" => Some(CoverChoice::Need),
-            _ => Some(CoverChoice::Planned),
-        }
-    }
-}
-
-/// `POST /trials`: queues a trial.
+/// `POST /trials`: queues a trial, or one for each kind of day.
 pub(crate) async fn queue(
     State(app): State<App>,
     Planner(mut visit): Planner,
     Form(mut typed): Form<TrialForm>,
 ) -> Result<Response, PageError> {
-    let contact_type =
-        app.store.contact_type(typed.contact_type.ok_or(PageError::NotFound)?).await?;
-    let versions = app.store.strategy_versions(contact_type.id).await?;
-    let day: Date = typed.day.parse().unwrap_or(visit.day);
-    visit.day = day;
-    let plan = planning::plan(&app.store, &contact_type, day, 1, &visit.centre.zone).await?;
-    let luck = match typed.demand.as_str() {
-        "uncertain" => planning::luck(&app.store, &contact_type, day).await?,
-        _ => None,
-    };
-    match new_trial(&typed, &contact_type, &versions, (&plan, luck), &visit) {
+    if let Ok(day) = typed.days.parse() {
+        visit.day = day;
+    }
+    match new_trials(&app, &visit, &typed).await? {
         Ok(new) => {
-            let id = app.store.queue_trial(&new).await?;
-            Ok(Redirect::to(&format!("/trials/{id}?day={day}")).into_response())
+            let mut first = None;
+            for trial in &new {
+                let id = app.store.queue_trial(trial).await?;
+                first = first.or(Some(id));
+            }
+            let set = new.first().and_then(|trial| trial.set.as_ref()).map(|set| set.id);
+            let address = match (set, first) {
+                (Some(set), _) => format!("/trials/sets/{set}?day={}", visit.day),
+                (None, Some(id)) => format!("/trials/{id}?day={}", visit.day),
+                (None, None) => format!("/trials?day={}", visit.day),
+            };
+            Ok(Redirect::to(&address).into_response())
         }
         Err(wrong) => {
             typed.wrong = wrong;
@@ -121,111 +116,185 @@ pub(crate) async fn repeat(
 ) -> Result<Response, PageError> {
     let before = app.store.trial(id).await?;
     let again = NewTrial {
-        contact_type: before.contact_type,
+        subject: before.subject,
         strategy_version: before.strategy_version,
-        day: before.day,
         cover_words: before.cover_words,
         inputs: before.inputs,
+        asked: before.asked,
+        set: None,
         created_by: visit.user.id,
     };
     let repeated = app.store.queue_trial(&again).await?;
-    Ok(Redirect::to(&format!("/trials/{repeated}?day={}", again.day)).into_response())
+    Ok(Redirect::to(&format!("/trials/{repeated}?day={}", again.subject.day)).into_response())
 }
 
-fn new_trial(
-    typed: &TrialForm,
-    contact_type: &ContactType,
-    versions: &[StrategyVersion],
-    (plan, luck): (&[PlannedInterval], Option<DemandLuck>),
+async fn new_trials(
+    app: &App,
     visit: &Visit,
-) -> Result<NewTrial, Wrong> {
-    let version = versions.iter().find(|version| Some(version.id) == typed.version);
-    let Some(version) = version else {
-        return Err(Wrong::of("version", "Choose a version of the strategy."));
+    typed: &TrialForm,
+) -> Result<Result<Vec<NewTrial>, Wrong>, PageError> {
+    let (types, versions) = tokio::try_join!(
+        app.store.contact_types(visit.centre.id),
+        app.store.strategy_versions(visit.centre.id),
+    )?;
+    let scope = Scope::of(&types, &typed.contact_type);
+    let Some(version) = typed.version_of(&versions) else {
+        return Ok(Err(Wrong::of("version", "Choose a version of the strategy.")));
     };
-    let (cover_words, inputs) =
-        typed.inputs(contact_type, &version.strategy, (plan, luck), visit)?;
-    Ok(NewTrial {
-        contact_type: contact_type.id,
-        strategy_version: version.id,
-        day: visit.day,
-        cover_words,
-        inputs,
-        created_by: visit.user.id,
-    })
+    let played = match typed.days.as_str() {
+        KINDS_OF_DAYS => match scope.kinds_of_days(app, visit, typed.cover == "planned").await? {
+            Some(kinds) => kinds,
+            None => {
+                let message = "In the four weeks from this one on, no day is forecast and planned.";
+                return Ok(Err(Wrong::of("days", message)));
+            }
+        },
+        _ => vec![typed.played(&scope, visit)],
+    };
+    let set = (played.len() > 1).then(Uuid::new_v4);
+    let mut trials = Vec::with_capacity(played.len());
+    for days in played {
+        let plans = typed.plans(app, visit, &scope, &days).await?;
+        let made = typed.inputs(&version.strategy, &visit.centre.zone, &plans);
+        let (cover_words, inputs) = match made {
+            Ok(made) => made,
+            Err(wrong) => return Ok(Err(wrong)),
+        };
+        trials.push(NewTrial {
+            subject: scope.subject(visit, &days),
+            strategy_version: version.id,
+            cover_words,
+            inputs,
+            asked: serde_json::to_value(typed).unwrap_or_default(),
+            set: set.zip(days.kind).map(|(id, day_kind)| TrialSet { id, day_kind }),
+            created_by: visit.user.id,
+        });
+    }
+    Ok(Ok(trials))
+}
+
+impl Scope {
+    /// What a trial or a comparison of these days is about.
+    pub fn subject(&self, visit: &Visit, days: &PlayedDays) -> Subject {
+        Subject {
+            centre: visit.centre.id,
+            contact_types: self.ids(),
+            name: self.name.clone(),
+            day: days.first,
+            days: days.days as u32,
+        }
+    }
 }
 
 impl TrialForm {
+    pub fn version_of<'a>(&self, versions: &'a [StrategyVersion]) -> Option<&'a StrategyVersion> {
+        versions.iter().find(|version| Some(version.id) == self.version)
+    }
+
+    /// Whether any team has people more or fewer.
+    pub fn has_changes(&self) -> bool {
+        self.more.iter().any(|more| !matches!(more.trim(), "" | "0"))
+    }
+
+    /// The chosen day, or the whole week of the period.
+    pub fn played(&self, scope: &Scope, visit: &Visit) -> PlayedDays {
+        match self.days.as_str() {
+            WHOLE_WEEK => scope.days(visit.monday(), 7),
+            date => scope.days(date.parse::<Date>().unwrap_or(visit.day), 1),
+        }
+    }
+
+    /// What is planned of each contact type.
+    pub async fn plans(
+        &self,
+        app: &App,
+        visit: &Visit,
+        scope: &Scope,
+        days: &PlayedDays,
+    ) -> Result<Vec<TypePlan>, PageError> {
+        let is_uncertain = self.demand == "uncertain";
+        scope.plans(app, visit, days, &handling(&self.handling), is_uncertain).await
+    }
+
+    /// The chosen cover, before more or fewer people.
+    fn cover_choice(&self, wrong: &mut Wrong) -> Option<CoverChoice> {
+        match self.cover.as_str() {
+            "fixed" => {
+                let people = wrong.whole("people", &self.people, 0..=MOST_PEOPLE)?;
+                Some(CoverChoice::Fixed(people.unsigned_abs()))
+            }
+            "need" => Some(CoverChoice::Need),
+            _ => Some(CoverChoice::Planned),
+        }
+    }
+
+    fn people(&self, wrong: &mut Wrong) -> Option<TeamPeople> {
+        let mut more = BTreeMap::new();
+        for (team, typed) in self.team.iter().zip(&self.more) {
+            let number = wrong.optional_whole("more", typed, -MOST_PEOPLE..=MOST_PEOPLE);
+            more.insert(team.clone(), number.unwrap_or(0));
+        }
+        Some(TeamPeople { choice: self.cover_choice(wrong)?, more })
+    }
+
     /// What is to be played, with the cover in words; or what is wrong with what was typed.
     pub fn inputs(
         &self,
-        contact_type: &ContactType,
         strategy: &Strategy,
-        (plan, luck): (&[PlannedInterval], Option<DemandLuck>),
-        visit: &Visit,
+        zone: &TimeZone,
+        plans: &[TypePlan],
     ) -> Result<(String, TrialInputs), Wrong> {
         let mut wrong = Wrong::default();
-        if plan.is_empty() {
-            wrong.note("day", "Nothing is forecast for this day.");
-        }
         let replications = wrong.whole("replications", &self.replications, 2..=MOST_REPLICATIONS);
         let seed = wrong.whole("seed", &self.seed, 0..=MOST_SEED);
-        let more = if self.more.trim().is_empty() {
-            Some(0)
-        } else {
-            wrong.whole("more", &self.more, -MOST_PEOPLE..=MOST_PEOPLE)
-        };
-        let helpers = self.helpers.trim();
-        let helpers = if helpers.is_empty() { "0" } else { helpers };
-        let helpers = wrong.whole("helpers", helpers, 0..=MOST_PEOPLE).unwrap_or(0).unsigned_abs();
         let precision = wrong.number("precision", &self.precision);
         if precision.is_some_and(|points| !(0.01..=50.0).contains(&points)) {
             wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
         }
-        let choice = self.cover_choice(&mut wrong);
-        let agents = choice.zip(more).and_then(|(choice, more)| {
-            let agents = choice.agents(plan, more);
-            if agents.is_none() && !plan.is_empty() {
-                wrong.note(
-                    "cover",
-                    "No cover is planned for this day. Plan it under Staffing, or try the need.",
-                );
-            }
-            Some((choice.words(more), agents?))
-        });
-        let (Some(replications), Some(seed), Some((cover_words, agents)), true) =
-            (replications, seed, agents, wrong.is_empty())
+        let people = self.people(&mut wrong);
+        let (Some(replications), Some(seed), Some(people), true) =
+            (replications, seed, people, wrong.is_empty())
         else {
             return Err(wrong);
         };
-        let customers = customers_of(&contact_type.rules, &handling(&self.handling));
-        let mut inputs = TrialInputs::of_one_type(
-            strategy.clone(),
-            contact_type.rules,
-            &visit.centre.zone,
-            contact_type.grain.secs(),
-            (&contact_type.name, customers),
-            &trial_intervals(plan, &agents, contact_type.grain.duration()),
-        );
-        let intervals = inputs.interval_count();
-        let further = strategy
-            .teams
-            .iter()
-            .skip(1)
-            .map(|team| TrialTeam { team: team.id.clone(), agents: vec![helpers; intervals] });
-        inputs.teams.extend(further);
-        inputs.types.iter_mut().for_each(|each| each.luck = luck.clone());
+        let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, plans, &people)
+            .map_err(|error| refusal(&error))?;
         inputs.precision = precision.map(|points| points / 100.0);
         (inputs.replications, inputs.seed) = (replications, seed);
         match inputs.experiment() {
-            Ok(_) => Ok((cover_words, inputs)),
+            Ok(_) => Ok((people.words(strategy), inputs)),
             Err(error) => Err(Wrong::of("cover", format!("This cannot be played: {error}."))),
         }
     }
 }
 
+fn refusal(error: &AssemblyError) -> Wrong {
+    match error {
+        AssemblyError::NothingForecast => Wrong::of(
+            "days",
+            "Nothing is forecast for this time. Choose a day that the forecast reaches.",
+        ),
+        AssemblyError::NothingPlanned(name) => Wrong::of(
+            "cover",
+            format!("No cover is planned for {name}. Plan it under Staffing, or try the need."),
+        ),
+        AssemblyError::NoEntry(name) => Wrong::of(
+            "contact_type",
+            format!("{name} comes in nowhere in this strategy. Give it an entry, or leave it out."),
+        ),
+        AssemblyError::NoTeam(name) => Wrong::of(
+            "contact_type",
+            format!("No team of this strategy answers {name}. Give it one, or leave it out."),
+        ),
+        AssemblyError::Grain(..) => Wrong::of(
+            "contact_type",
+            format!("These contact types cannot be tried together: {error}."),
+        ),
+    }
+}
+
 /// How handle times spread; the mean is the forecast's.
-fn handling(key: &str) -> Duration {
+pub(super) fn handling(key: &str) -> Duration {
     let mean_secs = 1.0;
     match key {
         "log-normal" => Duration::LogNormal { mean_secs, variation: 0.7 },

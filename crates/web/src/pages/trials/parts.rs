@@ -83,13 +83,14 @@ struct WaitChart {
 }
 
 impl PartsView {
-    pub fn of(trial: &Trial, summary: &Summary) -> Result<Self, PageError> {
+    /// The parts, with the waits of the contact type at this place.
+    pub fn of(trial: &Trial, summary: &Summary, kind: usize) -> Result<Self, PageError> {
         let experiment =
             trial.inputs.experiment().map_err(|error| PageError::Internal(Box::new(error)))?;
         let names = experiment.names();
         let (answered, abandoned) =
-            (together(summary.answer_waits()), together(summary.abandon_waits()));
-        let within = trial.inputs.rules.within_secs;
+            (waits_of(summary.answer_waits(), kind), waits_of(summary.abandon_waits(), kind));
+        let within = trial.inputs.types.get(kind).map_or(0.0, |each| each.rules.within_secs);
         let chart = WaitChart { answered: curve(&answered), abandoned: curve(&abandoned), within };
         Ok(Self {
             lines: line_rows(names, summary),
@@ -185,11 +186,8 @@ fn flow_rows(names: &Names, summary: &Summary) -> Vec<FlowRow> {
         .collect()
 }
 
-fn together(waits: &[WaitSketch]) -> WaitSketch {
-    waits.iter().fold(WaitSketch::default(), |mut sum, waits| {
-        sum.add(waits);
-        sum
-    })
+fn waits_of(waits: &[WaitSketch], kind: usize) -> WaitSketch {
+    waits.get(kind).cloned().unwrap_or_default()
 }
 
 fn wait_rows(answered: &WaitSketch, abandoned: &WaitSketch) -> Vec<WaitRow> {

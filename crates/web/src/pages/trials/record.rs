@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{PastInterval, ReplayedDay, Rules, replay_day, without_gaps};
+use barometer_plan::{PastInterval, ReplayedDay, replay_day, without_gaps};
 use barometer_store::ContactType;
 use barometer_strategy::Strategy;
 use jiff::civil::Date;
@@ -61,13 +61,12 @@ pub(crate) async fn record(
     let chosen = types.iter().find(|each| Some(each.id) == query.contact_type).or(types.first());
     let chosen = chosen.ok_or(PageError::NotFound)?;
     let days = past_days(&app, &visit, chosen).await?;
-    let strategy = app.store.strategy_versions(chosen.id).await?;
+    let strategy = app.store.strategy_versions(visit.centre.id).await?;
     let live = strategy.iter().find(|version| version.is_live).or(strategy.first());
     let replayed = match live {
         Some(live) => {
-            let (live, rules) = (live.strategy.clone(), chosen.rules);
-            let secs = chosen.grain.secs();
-            tokio::task::spawn_blocking(move || replay_all(&live, &rules, secs, days))
+            let (live, chosen) = (live.strategy.clone(), chosen.clone());
+            tokio::task::spawn_blocking(move || replay_all(&live, &chosen, days))
                 .await
                 .map_err(|error| PageError::Internal(Box::new(error)))?
                 .map_err(PageError::Refused)?
@@ -131,13 +130,14 @@ async fn past_days(
 
 fn replay_all(
     strategy: &Strategy,
-    rules: &Rules,
-    secs: f64,
+    contact_type: &ContactType,
     days: Vec<(Date, Vec<PastInterval>)>,
 ) -> Result<Vec<(Date, ReplayedDay)>, String> {
+    let (name, rules) = (contact_type.name.as_str(), &contact_type.rules);
+    let secs = contact_type.grain.secs();
     let mut replayed = Vec::with_capacity(days.len());
     for (date, intervals) in days {
-        let day = replay_day(strategy, rules, secs, &intervals, REPLICATIONS)
+        let day = replay_day(strategy, (name, rules), secs, &intervals, REPLICATIONS)
             .map_err(|error| format!("{date} cannot be played again: {error}."))?;
         replayed.extend(day.map(|day| (date, day)));
     }

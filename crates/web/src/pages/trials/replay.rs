@@ -1,12 +1,19 @@
 //! One simulated day of a trial, event by event: a timeline, and a replay that can be stepped.
 
+use std::collections::BTreeMap;
+
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
+use barometer_plan::TrialInputs;
 use barometer_simulate::{End, Happened, Names, Story, What};
+use jiff::SignedDuration;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use super::only_type;
 use crate::App;
 use crate::access::Visit;
 use crate::charts;
@@ -30,15 +37,26 @@ struct ReplayPage {
     address: String,
     replication: u32,
     last: u32,
+    /// The dates of the trial to choose from; empty where it has one.
+    dates: Vec<DateOption>,
     secs: f64,
     data: String,
     csv: String,
+}
+
+struct DateOption {
+    nth: usize,
+    name: String,
+    is_chosen: bool,
 }
 
 #[derive(Deserialize)]
 pub(crate) struct ReplayQuery {
     #[serde(default)]
     replication: u32,
+    /// Which of the trial's dates, from 0 on.
+    #[serde(default)]
+    date: usize,
 }
 
 /// What the replay is drawn from.
@@ -49,7 +67,8 @@ struct ReplayData<'a> {
     ends: [&'static str; 8],
     opens_minutes: i64,
     secs: f64,
-    within_secs: f64,
+    /// Threshold of the service level, by contact type.
+    within_secs: Vec<f64>,
     /// When most contacts waited.
     busiest_secs: f64,
     /// Seconds, what, contact, and the agent, line or end that it is about.
@@ -75,44 +94,132 @@ pub(crate) async fn replay(
     Query(query): Query<ReplayQuery>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
-    let visit = Visit { day: trial.day, ..visit };
+    let visit = Visit { day: trial.subject.day, ..visit };
     let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
     let (names, story) = tell(trial.inputs.clone(), replication).await?;
     let zone = &visit.centre.zone;
-    let opens = trial.inputs.start.to_zoned(zone.clone());
-    let secs = trial.inputs.interval_secs * trial.inputs.interval_count() as f64;
+    let dates = dates_of(&trial.inputs, zone);
+    let chosen = query.date.min(dates.len().saturating_sub(1));
+    let stretch = dates.get(chosen).cloned().ok_or(PageError::NotFound)?;
+    let ends = dates.get(chosen + 1).map_or(f64::INFINITY, |next| next.from_secs);
+    let story = clipped(&story, stretch.from_secs, ends);
+    let opens = trial.inputs.start + SignedDuration::from_secs_f64(stretch.from_secs);
+    let opens_local = opens.to_zoned(zone.clone());
+    let secs = stretch.until_secs - stretch.from_secs;
     let (busiest_secs, most) = busiest(&story);
+    let within = trial.inputs.types.iter().map(|each| each.rules.within_secs);
     let data = ReplayData {
         agents: names.agents.iter().map(|(_, name)| name.as_str()).collect(),
         lines: &names.lines,
         ends: ENDS,
-        opens_minutes: i64::from(opens.hour()) * 60 + i64::from(opens.minute()),
+        opens_minutes: i64::from(opens_local.hour()) * 60 + i64::from(opens_local.minute()),
         secs,
-        within_secs: trial.inputs.rules.within_secs,
+        within_secs: within.collect(),
         busiest_secs,
-        events: story.happened.iter().filter_map(event).take(MOST_EVENTS).collect(),
+        events: story.iter().filter_map(event).take(MOST_EVENTS).collect(),
     };
-    let came = story.happened.iter().filter(|each| each.what == What::Came).count();
-    let at = trial.inputs.start + jiff::SignedDuration::from_secs_f64(busiest_secs);
+    let came = story.iter().filter(|each| each.what == What::Came).count();
+    let at = opens + SignedDuration::from_secs_f64(busiest_secs);
+    let day = match dates.len() {
+        1 => format!("day {} of the trial", replication + 1),
+        _ => format!("{} of replication {}", stretch.name, replication + 1),
+    };
+    let cut = match story.len() {
+        more if more > MOST_EVENTS => " It is too full to be shown to its end.",
+        _ => "",
+    };
     page(&ReplayPage {
-        frame: Frame::of(&visit, Stage::Trials, Some(trial.contact_type)),
-        question: format!("How does day {} of the trial go?", replication + 1),
+        frame: Frame::of(&visit, Stage::Trials, only_type(&trial.subject.contact_types)),
+        question: format!("How does {day} go?"),
         answer: match most {
             0 => format!("{} contacts come, and nobody ever waits.", words::thousands(came as f64)),
             most => format!(
-                "{} contacts come; most wait at {}: {most} at once.",
+                "{} contacts come; most wait at {}: {most} at once.{cut}",
                 words::thousands(came as f64),
                 words::clock(at, zone)
             ),
         },
-        trial: format!("/trials/{id}?day={}", trial.day),
+        trial: format!("/trials/{id}?day={}", trial.subject.day),
         address: format!("/trials/{id}/day"),
         replication,
         last: trial.inputs.replications.saturating_sub(1),
+        dates: match dates.len() {
+            1 => Vec::new(),
+            _ => dates
+                .into_iter()
+                .enumerate()
+                .map(|(nth, date)| DateOption { nth, name: date.name, is_chosen: nth == chosen })
+                .collect(),
+        },
         secs,
         data: charts::embedded(&data)?,
         csv: format!("/trials/{id}/day.csv?replication={replication}"),
     })
+}
+
+/// When a date of a trial is open.
+#[derive(Clone)]
+struct OpenDate {
+    name: String,
+    from_secs: f64,
+    until_secs: f64,
+}
+
+/// The dates of a trial on which anybody comes or is at work, in order.
+fn dates_of(inputs: &TrialInputs, zone: &TimeZone) -> Vec<OpenDate> {
+    let people = inputs.people();
+    let mut dates: Vec<(Date, OpenDate)> = Vec::new();
+    for (nth, start) in inputs.starts().enumerate() {
+        let comes = inputs.types.iter().any(|each| each.intervals[nth].contacts > 0.0);
+        if !comes && people[nth] == 0 {
+            continue;
+        }
+        let date = start.to_zoned(zone.clone()).date();
+        let from_secs = nth as f64 * inputs.interval_secs;
+        let until_secs = from_secs + inputs.interval_secs;
+        match dates.last_mut().filter(|(last, _)| *last == date) {
+            Some((_, open)) => open.until_secs = until_secs,
+            None => {
+                let name = words::long_day(date);
+                dates.push((date, OpenDate { name, from_secs, until_secs }));
+            }
+        }
+    }
+    dates.into_iter().map(|(_, open)| open).collect()
+}
+
+/// What happens from one time until another, counted from then on, after whatever makes up the state
+/// in which it begins: who is at work, and who waits or talks.
+fn clipped(story: &Story, from: f64, until: f64) -> Vec<Happened> {
+    let mut here: BTreeMap<u32, Happened> = BTreeMap::new();
+    let mut open: BTreeMap<u32, Happened> = BTreeMap::new();
+    let mut clipped = Vec::new();
+    for happened in &story.happened {
+        if happened.at_secs >= until {
+            break;
+        }
+        if happened.at_secs >= from {
+            clipped.push(Happened { at_secs: happened.at_secs - from, ..*happened });
+            continue;
+        }
+        let begins = Happened { at_secs: 0.0, ..*happened };
+        match happened.what {
+            What::AgentCame { agent } => {
+                here.insert(agent, begins);
+            }
+            What::AgentLeft { agent } => {
+                here.remove(&agent);
+            }
+            What::Joined { .. } | What::Answered { .. } => {
+                open.insert(happened.contact, begins);
+            }
+            What::Done { .. } | What::Ended { .. } => {
+                open.remove(&happened.contact);
+            }
+            _ => {}
+        }
+    }
+    here.into_values().chain(open.into_values()).chain(clipped).collect()
 }
 
 /// `GET /trials/{trial}/day.csv?replication=…`: all that happens on a simulated day.
@@ -134,10 +241,7 @@ pub(crate) async fn replay_csv(
     exports::csv(&format!("trial-day-{}.csv", replication + 1), &heading, rows).await
 }
 
-async fn tell(
-    inputs: barometer_plan::TrialInputs,
-    replication: u32,
-) -> Result<(Names, Story), PageError> {
+async fn tell(inputs: TrialInputs, replication: u32) -> Result<(Names, Story), PageError> {
     let told = tokio::task::spawn_blocking(move || {
         let experiment = inputs.experiment().map_err(|error| error.to_string())?;
         let (_, story) = experiment.tell(replication).map_err(|error| error.to_string())?;
@@ -150,7 +254,7 @@ async fn tell(
 
 fn event(happened: &Happened) -> Option<(f64, u8, u32, u32)> {
     let (code, of) = match happened.what {
-        What::Came => (0, 0),
+        What::Came => (0, u32::from(happened.kind)),
         What::Joined { line } => (1, u32::from(line)),
         What::RingsAt { agent } => (2, agent),
         What::NotAnswered => (3, 0),
@@ -195,9 +299,9 @@ fn said(what: What, names: &Names) -> (&'static str, String) {
 }
 
 /// When most contacts waited, and how many.
-fn busiest(story: &Story) -> (f64, usize) {
+fn busiest(story: &[Happened]) -> (f64, usize) {
     let (mut waiting, mut most) = (std::collections::HashSet::new(), (0.0, 0));
-    for happened in &story.happened {
+    for happened in story {
         match happened.what {
             What::Joined { .. } => {
                 waiting.insert(happened.contact);

@@ -4,6 +4,7 @@ use barometer_plan::{Judged, Rules, Target, Theory, TrialResult, Verdict};
 use barometer_queueing::Outcome;
 use barometer_simulate::{Measures, Summary};
 use barometer_store::Trial;
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Serialize;
 
@@ -15,6 +16,10 @@ use crate::words;
 pub(super) struct ResultView {
     pub verdict: Option<Verdict>,
     pub sentence: String,
+    /// Every contact type; empty where there is one.
+    pub types: Vec<TypeRow>,
+    /// The contact type whose figures follow; empty where there is one.
+    pub shown: String,
     pub theory_name: Option<&'static str>,
     pub rows: Vec<MeasureRow>,
     pub chart: String,
@@ -22,6 +27,24 @@ pub(super) struct ResultView {
     pub theory_note: String,
     /// Queues, teams, agents, ways and waits; `None` where the trial was kept without them.
     pub parts: Option<PartsView>,
+}
+
+/// A contact type of several.
+pub(super) struct TypeRow {
+    pub name: String,
+    pub address: String,
+    pub is_shown: bool,
+    pub verdict: Option<Verdict>,
+    pub offered: String,
+    pub level: String,
+    pub wanted_level: String,
+    pub theory: String,
+    pub abandonment: String,
+    pub wanted_abandonment: String,
+    pub answer: String,
+    pub team: String,
+    pub occupancy: String,
+    pub wanted_occupancy: String,
 }
 
 pub(super) struct MeasureRow {
@@ -57,29 +80,284 @@ struct TrialChart {
 /// Shares below this would read 0.0 %.
 const WORTH_A_ROW: f64 = 0.0005;
 
+/// The contact type whose figures are shown, beside theory.
+struct Shown<'a> {
+    trial: &'a Trial,
+    rules: &'a Rules,
+    day: Measures,
+    intervals: Vec<Measures>,
+    people: Vec<u32>,
+    judged: Vec<Judged>,
+    theory: Option<Theory>,
+    zone: &'a TimeZone,
+}
+
 impl ResultView {
+    /// The result, with the figures of the contact type at this place, or of the one that is worst off.
     pub fn of(
         trial: &Trial,
         result: &TrialResult,
         summary: Option<&Summary>,
+        kind: Option<usize>,
         zone: &TimeZone,
     ) -> Result<Self, PageError> {
-        let rules = &trial.inputs.rules;
-        let theory = trial.inputs.theory().map_err(|error| PageError::Internal(Box::new(error)))?;
-        let judged = result.judge(rules);
-        let parts = summary.map(|summary| PartsView::of(trial, summary));
-        let theory = theory.as_ref();
-        let theory_name = theory.map(|theory| words::model_name(theory.model));
+        let judged = result.outcome.judge(&trial.inputs);
+        let several = trial.inputs.types.len() > 1;
+        let kind = kind
+            .filter(|kind| *kind < trial.inputs.types.len())
+            .unwrap_or_else(|| worst_off(trial, &judged));
+        let shown = Shown::of(trial, result, summary, kind, &judged, zone)?;
+        let types = match several {
+            true => type_rows(trial, result, &judged, kind)?,
+            false => Vec::new(),
+        };
+        let parts = summary.map(|summary| PartsView::of(trial, summary, kind));
+        let sentence = match several {
+            true => sentence_of_several(&judged, trial),
+            false => sentence(&judged, shown.rules) + &shown.worst_interval(),
+        };
         Ok(Self {
             verdict: judged.iter().map(|judged| judged.verdict).max(),
-            sentence: sentence(&judged, rules) + &worst_interval(trial, result, zone),
-            rows: measure_rows(&result.day, theory, &judged, rules),
-            chart: charts::embedded(&trial_chart(trial, result, theory, theory_name, zone))?,
-            intervals: interval_rows(trial, result, theory, zone),
-            theory_note: theory_note(theory, result),
-            theory_name,
+            sentence,
+            types,
+            shown: if several { trial.inputs.types[kind].name.clone() } else { String::new() },
+            rows: measure_rows(&shown.day, shown.theory.as_ref(), &shown.judged, shown.rules),
+            chart: charts::embedded(&shown.chart())?,
+            intervals: shown.interval_rows(),
+            theory_note: theory_note(shown.theory.as_ref(), &shown.day),
+            theory_name: shown.theory_name(),
             parts: parts.transpose()?,
         })
+    }
+}
+
+/// The place of the contact type with the worst verdict, and of those the furthest below its target.
+fn worst_off(trial: &Trial, judged: &[Judged]) -> usize {
+    let is_of = |each: &&Judged, name: &str| each.of.as_deref() == Some(name);
+    let worst =
+        |name: &str| judged.iter().filter(|each| is_of(each, name)).map(|each| each.verdict).max();
+    let gap = |name: &str| {
+        let mut own = judged.iter().filter(|each| is_of(each, name));
+        let level = own.find(|each| each.target == Target::ServiceLevel);
+        level.map_or(f64::NEG_INFINITY, |level| level.wanted - level.got.mean)
+    };
+    let types = trial.inputs.types.iter().enumerate();
+    types
+        .max_by(|(_, one), (_, other)| {
+            let (one, other) = (&one.name, &other.name);
+            worst(one).cmp(&worst(other)).then(gap(one).total_cmp(&gap(other)))
+        })
+        .map_or(0, |(kind, _)| kind)
+}
+
+/// Whether the whole holds, and for whom it does not.
+fn sentence_of_several(judged: &[Judged], trial: &Trial) -> String {
+    let told = |verdict: Verdict| {
+        let names = |each: &&Judged| each.verdict == verdict;
+        let mut names: Vec<String> =
+            judged.iter().filter(names).filter_map(|each| each.of.clone()).collect();
+        names.dedup();
+        let beyond = names.len().saturating_sub(3);
+        if beyond > 0 {
+            names.truncate(3);
+            names.push(format!("{} more", words::count_word(beyond)));
+        }
+        words::listing(&names)
+    };
+    let worst = |verdict: Verdict| {
+        let of_verdict = judged.iter().filter(|each| each.verdict == verdict);
+        let miss = |each: &Judged| ((each.got.mean - each.wanted) / each.wanted).abs();
+        let worst = of_verdict.max_by(|one, other| miss(one).total_cmp(&miss(other)))?;
+        let rules = rules_of(trial, worst);
+        Some(format!(
+            "{} of {} is {} against {}",
+            words::target_name(worst.target, rules),
+            worst.of.as_deref().unwrap_or_default(),
+            words::estimated_percent(Some(worst.got)),
+            words::target_bound(worst.target, worst.wanted)
+        ))
+    };
+    if let Some(worst) = worst(Verdict::Breaks) {
+        return format!("It breaks for {}: {worst}.", told(Verdict::Breaks));
+    }
+    if let Some(worst) = worst(Verdict::Marginal) {
+        let names = told(Verdict::Marginal);
+        return format!("It is marginal for {names}: {worst}; more replications would tell.");
+    }
+    match judged.len() {
+        0 => "Nothing was offered, so there is nothing to judge.".to_owned(),
+        all => format!("It holds: all {all} targets of contact types and teams are met."),
+    }
+}
+
+fn rules_of<'a>(trial: &'a Trial, judged: &Judged) -> &'a Rules {
+    let named = trial.inputs.types.iter().find(|each| Some(&each.name) == judged.of.as_ref());
+    named.or(trial.inputs.types.first()).map_or(&Rules::STARTING, |each| &each.rules)
+}
+
+fn type_rows(
+    trial: &Trial,
+    result: &TrialResult,
+    judged: &[Judged],
+    shown: usize,
+) -> Result<Vec<TypeRow>, PageError> {
+    let row = |(kind, each): (usize, &barometer_plan::TrialType)| {
+        let own = |target: Target| {
+            let of_type = |judged: &&Judged| judged.of.as_ref() == Some(&each.name);
+            judged.iter().filter(of_type).find(|judged| judged.target == target)
+        };
+        let bound = |target: Target| {
+            own(target).map_or_else(String::new, |own| words::target_bound(target, own.wanted))
+        };
+        let day = result.outcome.types.get(kind);
+        let theory = trial
+            .inputs
+            .theory(kind)
+            .map_err(|error| PageError::Internal(Box::new(error)))?
+            .and_then(|theory| theory.day);
+        let home = trial.inputs.home_of(kind);
+        let place = home
+            .and_then(|home| trial.inputs.strategy.teams.iter().position(|t| t.id == home.team));
+        Ok(TypeRow {
+            name: each.name.clone(),
+            address: format!("/trials/{}?of={kind}", trial.id),
+            is_shown: kind == shown,
+            verdict: judged
+                .iter()
+                .filter(|judged| judged.of.as_ref() == Some(&each.name))
+                .map(|judged| judged.verdict)
+                .max(),
+            offered: day.map_or_else(String::new, |day| words::estimated_count(day.offered)),
+            level: words::estimated_percent(day.and_then(|day| day.service_level)),
+            wanted_level: bound(Target::ServiceLevel),
+            theory: theory
+                .map_or_else(|| words::NONE.to_owned(), |day| words::percent(day.service_level)),
+            abandonment: words::estimated_percent(day.and_then(|day| day.abandonment)),
+            wanted_abandonment: bound(Target::Abandonment),
+            answer: words::estimated_secs(day.and_then(|day| day.answer_secs)),
+            team: place.map_or_else(String::new, |at| trial.inputs.strategy.teams[at].name.clone()),
+            occupancy: words::estimated_percent(
+                place.and_then(|at| *result.outcome.occupancies.get(at)?),
+            ),
+            wanted_occupancy: home
+                .and_then(|home| home.occupancy)
+                .map_or_else(String::new, |most| words::target_bound(Target::Occupancy, most)),
+        })
+    };
+    trial.inputs.types.iter().enumerate().map(row).collect()
+}
+
+impl<'a> Shown<'a> {
+    fn of(
+        trial: &'a Trial,
+        result: &TrialResult,
+        summary: Option<&Summary>,
+        kind: usize,
+        judged: &[Judged],
+        zone: &'a TimeZone,
+    ) -> Result<Self, PageError> {
+        let contacts = trial.inputs.types.get(kind).ok_or(PageError::NotFound)?;
+        let theory =
+            trial.inputs.theory(kind).map_err(|error| PageError::Internal(Box::new(error)))?;
+        let (mut day, mut intervals) = (result.outcome.day, result.intervals.clone());
+        let (mut judged, mut people) = (judged.to_vec(), trial.inputs.people());
+        if trial.inputs.types.len() > 1 {
+            let home = trial.inputs.home_of(kind);
+            let place = home.and_then(|home| {
+                trial.inputs.strategy.teams.iter().position(|team| team.id == home.team)
+            });
+            if let Some(summary) = summary {
+                (day, intervals) = (summary.of_type(kind), summary.type_intervals(kind));
+                if let Some(at) = place {
+                    day.occupancy = summary.of_team(at).occupancy;
+                    let team = summary.team_intervals(at);
+                    intervals
+                        .iter_mut()
+                        .zip(team)
+                        .for_each(|(interval, team)| interval.occupancy = team.occupancy);
+                }
+            }
+            let team = place.map(|at| &trial.inputs.strategy.teams[at].name);
+            judged.retain(|each| match each.target {
+                Target::Occupancy => each.of.as_ref() == team,
+                _ => each.of.as_ref() == Some(&contacts.name),
+            });
+            people = home.map_or_else(Vec::new, |home| home.agents.clone());
+        }
+        Ok(Self { trial, rules: &contacts.rules, day, intervals, people, judged, theory, zone })
+    }
+
+    fn theory_name(&self) -> Option<&'static str> {
+        self.theory.as_ref().map(|theory| words::model_name(theory.model))
+    }
+
+    /// When an interval begins: with its day where there are several.
+    fn time(&self, start: Timestamp) -> String {
+        match self.trial.subject.days {
+            1 => words::clock(start, self.zone),
+            _ => words::day_clock(start, self.zone),
+        }
+    }
+
+    /// When the service level is lowest, where that is below the target.
+    fn worst_interval(&self) -> String {
+        let levels = self.trial.inputs.starts().zip(&self.intervals);
+        let lowest = levels
+            .filter_map(|(start, measures)| Some((start, measures.service_level?.mean)))
+            .min_by(|(_, one), (_, other)| one.total_cmp(other));
+        match lowest {
+            Some((start, level)) if level < self.rules.service_level => format!(
+                " The service level is lowest from {}: {}.",
+                self.time(start),
+                words::percent(level)
+            ),
+            _ => String::new(),
+        }
+    }
+
+    fn chart(&self) -> TrialChart {
+        let percent = |share: f64| charts::tenth((share * 100.0).clamp(0.0, 100.0));
+        let levels = || self.intervals.iter().map(|interval| interval.service_level);
+        let theory = self.theory.iter().flat_map(|theory| &theory.intervals);
+        TrialChart {
+            labels: self.trial.inputs.starts().map(|start| self.time(start)).collect(),
+            trial: levels().map(|level| level.map(|level| percent(level.mean))).collect(),
+            low: levels().map(|level| level.map(|level| percent(level.low()))).collect(),
+            high: levels().map(|level| level.map(|level| percent(level.high()))).collect(),
+            theory: theory
+                .map(|outcome| outcome.map(|outcome| percent(outcome.service_level)))
+                .collect(),
+            theory_name: self.theory_name(),
+            target: percent(self.rules.service_level),
+        }
+    }
+
+    fn interval_rows(&self) -> Vec<IntervalRow> {
+        let says = |interval: usize| {
+            let outcome =
+                self.theory.as_ref().and_then(|theory| *theory.intervals.get(interval)?);
+            outcome.map_or_else(
+                || words::NONE.to_owned(),
+                |outcome| words::percent(outcome.service_level),
+            )
+        };
+        let rows = self.trial.inputs.starts().zip(&self.intervals).enumerate();
+        // The nights between several days are closed.
+        let rows = rows.filter(|(interval, (_, measures))| {
+            let people = self.people.get(*interval).copied().unwrap_or(0);
+            people > 0 || measures.offered.mean > 0.0
+        });
+        rows.map(|(interval, (start, measures))| IntervalRow {
+            time: self.time(start),
+            agents: self.people.get(interval).copied().unwrap_or(0),
+            offered: words::estimated_count(measures.offered),
+            level: words::estimated_percent(measures.service_level),
+            theory: says(interval),
+            abandonment: words::estimated_percent(measures.abandonment),
+            answer: words::estimated_secs(measures.answer_secs),
+            occupancy: words::estimated_percent(measures.occupancy),
+        })
+        .collect()
     }
 }
 
@@ -108,22 +386,6 @@ fn sentence(judged: &[Judged], rules: &Rules) -> String {
             "Nothing was offered, so there is nothing to judge.".to_owned()
         }
         (true, true) => format!("It holds: {}.", words::listing(&of(Verdict::Holds))),
-    }
-}
-
-/// When the day's service level is lowest, where that is below the target.
-fn worst_interval(trial: &Trial, result: &TrialResult, zone: &TimeZone) -> String {
-    let levels = trial.inputs.starts().zip(&result.intervals);
-    let lowest = levels
-        .filter_map(|(start, measures)| Some((start, measures.service_level?.mean)))
-        .min_by(|(_, one), (_, other)| one.total_cmp(other));
-    match lowest {
-        Some((start, level)) if level < trial.inputs.rules.service_level => format!(
-            " The service level is lowest from {}: {}.",
-            words::clock(start, zone),
-            words::percent(level)
-        ),
-        _ => String::new(),
     }
 }
 
@@ -203,9 +465,9 @@ fn measure_rows(
     rows
 }
 
-fn theory_note(theory: Option<&Theory>, result: &TrialResult) -> String {
+fn theory_note(theory: Option<&Theory>, trial: &Measures) -> String {
     let Some(theory) = theory else {
-        return "No formula covers several teams or contact types: only a trial can tell."
+        return "No formula covers teams or lines that contact types share: only a trial can tell."
             .to_owned();
     };
     let name = words::model_name(theory.model);
@@ -217,7 +479,7 @@ fn theory_note(theory: Option<&Theory>, result: &TrialResult) -> String {
     let assumes = format!(
         "{name} takes each interval as settled, the queue as endless and the day's backlog as none; the trial does not.{besides}"
     );
-    match (&theory.day, result.day.service_level) {
+    match (&theory.day, trial.service_level) {
         (Some(day), Some(level)) => {
             let points = (level.mean - day.service_level) * 100.0;
             let sign = if points < 0.0 { "lower" } else { "higher" };
@@ -232,68 +494,13 @@ fn theory_note(theory: Option<&Theory>, result: &TrialResult) -> String {
     }
 }
 
-fn trial_chart(
-    trial: &Trial,
-    result: &TrialResult,
-    theory: Option<&Theory>,
-    theory_name: Option<&'static str>,
-    zone: &TimeZone,
-) -> TrialChart {
-    let percent = |share: f64| charts::tenth((share * 100.0).clamp(0.0, 100.0));
-    let levels = || result.intervals.iter().map(|interval| interval.service_level);
-    TrialChart {
-        labels: trial.inputs.starts().map(|start| words::clock(start, zone)).collect(),
-        trial: levels().map(|level| level.map(|level| percent(level.mean))).collect(),
-        low: levels().map(|level| level.map(|level| percent(level.low()))).collect(),
-        high: levels().map(|level| level.map(|level| percent(level.high()))).collect(),
-        theory: theory
-            .into_iter()
-            .flat_map(|theory| &theory.intervals)
-            .map(|outcome| outcome.map(|outcome| percent(outcome.service_level)))
-            .collect(),
-        theory_name,
-        target: percent(trial.inputs.rules.service_level),
-    }
-}
-
-fn interval_rows(
-    trial: &Trial,
-    result: &TrialResult,
-    theory: Option<&Theory>,
-    zone: &TimeZone,
-) -> Vec<IntervalRow> {
-    let people = trial.inputs.people();
-    let says = |interval: usize| {
-        let outcome = theory.and_then(|theory| *theory.intervals.get(interval)?);
-        outcome
-            .map_or_else(|| words::NONE.to_owned(), |outcome| words::percent(outcome.service_level))
-    };
-    trial
-        .inputs
-        .starts()
-        .zip(&result.intervals)
-        .zip(people)
-        .enumerate()
-        .map(|(interval, ((start, measures), agents))| IntervalRow {
-            time: words::clock(start, zone),
-            agents,
-            offered: words::estimated_count(measures.offered),
-            level: words::estimated_percent(measures.service_level),
-            theory: says(interval),
-            abandonment: words::estimated_percent(measures.abandonment),
-            answer: words::estimated_secs(measures.answer_secs),
-            occupancy: words::estimated_percent(measures.occupancy),
-        })
-        .collect()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
     fn judged(target: Target, wanted: f64, mean: f64, half: f64, verdict: Verdict) -> Judged {
         let got = barometer_simulate::Estimate { mean, half_width: Some(half), error: None };
-        Judged { target, wanted, got, verdict }
+        Judged { target, of: None, wanted, got, verdict }
     }
 
     #[test]

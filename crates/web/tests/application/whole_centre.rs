@@ -1,0 +1,169 @@
+//! A strategy of the whole centre: contact types tried together, weeks, and kinds of days.
+
+use axum::http::StatusCode;
+use barometer_store::{Role, TrialState};
+use barometer_strategy::Strategy;
+use sqlx::PgPool;
+use uuid::Uuid;
+
+use crate::visitor::{Centre, TODAY, Visitor};
+
+/// Does what a worker would do with a trial.
+async fn play(centre: &Centre, id: Uuid) {
+    let inputs = centre.store.trial(id).await.unwrap().inputs;
+    let summary = inputs.experiment().unwrap().play_part(0..inputs.replications).unwrap();
+    centre.store.finish_trial(id, &summary).await.unwrap();
+    assert_eq!(centre.store.trial(id).await.unwrap().state, TrialState::Done);
+}
+
+/// A centre with a second contact type, whose strategy knows the first alone.
+async fn two_types(pool: PgPool) -> (Centre, Uuid, Visitor) {
+    let centre = Centre::new(pool).await;
+    let groups = centre.add_type("Groups").await;
+    let only = [("Bookings".to_owned(), Strategy::plain("Bookings"))];
+    let only = Strategy::joined("Test centre", only);
+    centre.store.add_strategy_version(centre.centre, &only, None).await.unwrap();
+    let planner = centre.visitor(Role::Planner).await;
+    (centre, groups, planner)
+}
+
+async fn newest(centre: &Centre) -> Uuid {
+    centre.store.strategy_versions(centre.centre).await.unwrap()[0].id
+}
+
+/// Gives Groups an entry, a queue and a team.
+async fn take_groups_in(centre: &Centre, planner: &Visitor) -> Uuid {
+    planner.get("/strategy").await.says("Groups comes in nowhere");
+    let taken = "based_on=2&do=take_in&contact_type=Groups";
+    let saved = planner.post("/strategy/change", taken).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let page = planner.get(saved.location()).await;
+    page.says("Saved as a new version.").says("Groups queue");
+    assert!(!page.text.contains("comes in nowhere"));
+    newest(centre).await
+}
+
+#[sqlx::test(migrations = false)]
+async fn contact_types_are_tried_together_and_each_is_judged_by_its_own_targets(pool: PgPool) {
+    let (centre, groups, planner) = two_types(pool).await;
+    let form = |version: Uuid| {
+        format!(
+            "contact_type={}&contact_type={groups}&version={version}&days={TODAY}&cover=planned\
+             &team=groups-team&more=-8&demand=exact&replications=20&seed=5",
+            centre.bookings
+        )
+    };
+    let refused = planner.post("/trials", &form(newest(&centre).await)).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("Groups comes in nowhere in this strategy.").says("id=\"contact_type-wrong\"");
+    let version = take_groups_in(&centre, &planner).await;
+    planner.get(&format!("/trials?version={version}")).await.says("Try the whole centre");
+    let queued = planner.post("/trials", &form(version)).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let trial = centre.store.latest_trials(None, 1).await.unwrap().remove(0);
+    assert_eq!((trial.subject.name.as_str(), trial.inputs.types.len()), ("the whole centre", 2));
+    assert_eq!(trial.cover_words, "planned cover, Groups team 8 fewer");
+    play(&centre, trial.id).await;
+    let address = format!("/trials/{}", trial.id);
+    // One person cannot do the work of nine; the nine of Bookings do theirs.
+    let page = planner.get(&address).await;
+    page.says("It breaks for Groups").says("Groups, with 95 % confidence");
+    let other = planner.get(&format!("{address}?of=0")).await;
+    other.says("Bookings, with 95 % confidence").says("Erlang A says");
+    let csv = planner.get(&format!("{address}/intervals.csv")).await;
+    assert_eq!(csv.text.lines().count(), 1 + 2 * 20);
+    assert_eq!(csv.text.lines().filter(|line| line.starts_with("Groups,")).count(), 20);
+    // Another begins from what was typed.
+    let again = planner.get(&format!("/trials?again={}", trial.id)).await;
+    again.says("value=\"-8\"").says("value=\"20\"");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_week_is_one_trial_whose_days_are_watched_one_by_one(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = format!(
+        "version={}&days=week&cover=planned&demand=exact&replications=3&seed=5",
+        centre.strategy_version
+    );
+    let queued = planner.post(&format!("/trials?day={TODAY}"), &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let trial = centre.store.latest_trials(None, 1).await.unwrap().remove(0);
+    assert_eq!((trial.subject.day, trial.subject.days), (TODAY, 7));
+    // Seven days of ten hours, and six nights of fourteen between them.
+    assert_eq!(trial.inputs.interval_count(), 7 * 20 + 6 * 28);
+    play(&centre, trial.id).await;
+    let page = planner.get(&format!("/trials/{}", trial.id)).await;
+    page.says("Will Mon 23 Nov to Sun 29 Nov hold for Bookings?").says("Sun 08:00");
+    let watched = planner.get(&format!("/trials/{}/day?date=2", trial.id)).await;
+    watched.says("How does Wednesday 25 November of replication 1 go?");
+    watched.says("\"opens_minutes\":480").says("\"secs\":36000.0");
+}
+
+#[sqlx::test(migrations = false)]
+async fn kinds_of_days_stand_side_by_side(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    // On one day of the past three times as many came.
+    sqlx::query(
+        "UPDATE history SET offered = 3 * offered \
+         WHERE (interval_start AT TIME ZONE 'UTC')::date = '2026-10-21'",
+    )
+    .execute(&pool)
+    .await
+    .unwrap();
+    let planner = centre.visitor(Role::Planner).await;
+    let form = format!(
+        "version={}&days=kinds&cover=planned&replications=10&seed=5",
+        centre.strategy_version
+    );
+    let queued = planner.post(&format!("/trials?day={TODAY}"), &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let address = queued.location().to_owned();
+    assert!(address.starts_with("/trials/sets/"), "{address}");
+    planner.get(&address).await.says("It is being played.");
+    let trials = centre.store.latest_trials(None, 9).await.unwrap();
+    let kinds: Vec<_> = trials.iter().map(|each| each.set.clone().unwrap().day_kind).collect();
+    assert_eq!(kinds[1..], ["fullest day", "typical day"]);
+    assert_eq!(kinds[0], "storm day (as on 21 Oct 2026)");
+    let contacts = |at: usize| -> f64 {
+        trials[at].inputs.types[0].intervals.iter().map(|interval| interval.contacts).sum()
+    };
+    assert!((contacts(0) / contacts(2) - 3.0).abs() < 1e-9, "{} {}", contacts(0), contacts(2));
+    assert_eq!(trials[0].inputs.types[0].luck, None, "a storm is as it was");
+    assert_eq!(trials[0].inputs.people(), trials[2].inputs.people());
+    for trial in &trials {
+        play(&centre, trial.id).await;
+    }
+    let page = planner.get(&address).await;
+    page.says("Which days does Bookings survive?").says("Typical day").says("Storm day");
+    planner.get(&format!("/trials/{}", trials[2].id)).await.says("Will the typical day hold");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_comparison_of_the_centre_says_who_gains_and_who_loses(pool: PgPool) {
+    let (centre, _, planner) = two_types(pool).await;
+    let version = take_groups_in(&centre, &planner).await;
+    planner.get("/comparisons").await.says("Candidates for the whole centre");
+    let form = format!(
+        "days={TODAY}&cover=planned&demand=exact&replications=40&seed=3&kind=candidates\
+         &version={version}&team=groups-team&more=0&version={version}&team=groups-team&more=-3"
+    );
+    let queued = planner.post("/comparisons", &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let id = centre.store.latest_comparisons(1).await.unwrap()[0].id;
+    let inputs = centre.store.comparison(id).await.unwrap().inputs;
+    let result = inputs.play(|_| true).unwrap();
+    let [bookings, groups] =
+        [0, 1].map(|kind| result.as_ref().unwrap().candidates[1].type_differences[kind][0]);
+    // Bookings meets the same customers with the same people: it is the same to the last bit.
+    assert_eq!(bookings.unwrap().mean, 0.0);
+    assert!(groups.unwrap().high() < -0.01, "{groups:?}");
+    assert!(centre.store.report_comparison(id, 0.5).await.unwrap());
+    centre.store.end_comparison(id, Ok(result.as_ref())).await.unwrap();
+    let page = planner.get(&format!("/comparisons/{id}")).await;
+    page.says("Contact type by contact type").says("surely worse");
+    page.says("planned cover, Groups team 3 fewer");
+    // A team that a version does not have is not passed over.
+    let unknown = form.replace("groups-team&more=-3", "night-team&more=2");
+    planner.post("/comparisons", &unknown).await.says("has no team “night-team”");
+}

@@ -1,0 +1,208 @@
+// Journeys that change the centre's one strategy. They stand in one file, so that they go one after the
+// other: whoever saves second is told, which is a journey of its own.
+import { expect, signIn, test, toStage } from './steps';
+
+test('a hunt group is added, changed in its form and tried', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-25');
+  await page.getByLabel('What to add').selectOption('hunt group');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await page.getByLabel('Offer order').selectOption('round robin that keeps its place');
+  // The form is drawn anew for the order that was chosen, and keeps what is typed.
+  await page.getByLabel('Ring window (s)').fill('15');
+  await page.getByRole('button', { name: 'Add to waves (s)' }).click();
+  await expect(page.getByLabel('Waves (s) 1')).toBeVisible();
+  await expect(page.getByLabel('Ring window (s)')).toHaveValue('15');
+  await page.getByLabel('Waves (s) 1').fill('twenty');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('“twenty” is not a number.')).toBeVisible();
+  await page.getByLabel('Waves (s) 1').fill('20');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await expect(page.getByText('round robin that keeps its place').first()).toBeVisible();
+});
+
+test('a tried draft goes live with a reason, and can be taken back', async ({ page, browser }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-25');
+  await page.getByRole('link', { name: 'Assisted travel queue', exact: true }).click();
+  await page.getByLabel('Longest wait (s)').fill('420');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('queue, up to 420 s')).toBeVisible();
+  await toStage(page, 'Go-live');
+  const draft = /v(\d+) waits to go live; nobody has tried it/.exec((await page.locator('.answer').textContent()) ?? '')?.[1];
+  expect(draft).toBeDefined();
+  await expect(page.getByRole('row', { name: /“Assisted travel queue”: Longest wait/ })).toContainText('no limit');
+  await expect(page.getByText('Nobody has tried this version yet.')).toBeVisible();
+  await page.getByRole('link', { name: 'Try it' }).click();
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText(/It (holds|is marginal|breaks)/)).toBeVisible();
+
+  const context = await browser.newContext();
+  const approver = await context.newPage();
+  await signIn(approver, 'approver');
+  await toStage(approver, 'Go-live');
+  await expect(approver.getByText(`v${draft} waits to go live; it was tried once.`)).toBeVisible();
+  await approver.getByLabel('Why it goes live').fill('Nobody should wait over seven minutes');
+  approver.once('dialog', (dialog) => dialog.accept());
+  await approver.getByRole('button', { name: 'Let it go live' }).click();
+  await expect(approver.getByText('It is live.')).toBeVisible();
+  await expect(approver.getByRole('row', { name: new RegExp(`Larkhaven Ferries v${draft}`) })).toContainText('Ines Okafor');
+  await approver.getByLabel('Version').selectOption({ label: `v1 Larkhaven Ferries (live is v${draft})` });
+  await approver.getByLabel('Why', { exact: true }).fill('Too many voicemails');
+  approver.once('dialog', (dialog) => dialog.accept());
+  await approver.getByRole('button', { name: 'Go back' }).click();
+  await expect(approver.getByRole('row', { name: /Larkhaven Ferries v1 / }).first()).toContainText('Too many voicemails');
+  await context.close();
+});
+
+// Ten weeks of half-hours of a made-up help line that end on the demo's yesterday, with what real
+// exports have: a gap, a repeated row, a bad number, and the day on which the clocks go back.
+function messyHistory(name: string): string {
+  const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];
+  const first = Date.UTC(2026, 8, 14);
+  for (let day = 0; day < 70; day += 1) {
+    const date = new Date(first + day * 86_400_000);
+    const iso = date.toISOString().slice(0, 10);
+    const weekday = date.getUTCDay();
+    for (let half = 0; half < 48; half += 1) {
+      const hour = Math.floor(half / 2);
+      if (iso === '2026-10-07' && hour >= 13 && hour < 15) continue;
+      const offered = Math.round((weekday === 0 ? 3 : 9) * (1.2 + Math.sin((hour - 5) / 3)) + ((day * 7 + half) % 4));
+      const abandoned = offered > 10 ? 1 : 0;
+      const minute = half % 2 === 0 ? '00' : '30';
+      const row = `${name},${iso}T${String(hour).padStart(2, '0')}:${minute},${offered},${offered - abandoned},${abandoned},${190 + (half % 5)}`;
+      rows.push(row);
+      // The clocks go back on 25 October: 01:00 and 01:30 come twice.
+      if (iso === '2026-10-25' && hour === 1) rows.push(row);
+      if (iso === '2026-10-08' && half === 20) rows.push(row);
+    }
+  }
+  rows.push(`${name},2026-11-20T10:00,many,1,0,200`);
+  return rows.join('\n');
+}
+
+test('history in, forecast, need, a strategy tried, a verdict', async ({ page }) => {
+  await signIn(page, 'planner');
+  await toStage(page, 'Demand');
+  await page.getByRole('link', { name: 'Import history' }).click();
+  await page.getByLabel('CSV file').setInputFiles({ name: 'helpline.csv', mimeType: 'text/csv', buffer: Buffer.from(messyHistory('Help line')) });
+  await page.getByRole('button', { name: 'Look at it' }).click();
+
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('What would helpline.csv change?');
+  const line = page.getByRole('row', { name: /Help line \(new\)/ });
+  // 70 days of 48 halves, two more on the day the clocks go back, four missing.
+  await expect(line).toContainText('3,358');
+  const refusals = page.getByRole('row').filter({ hasText: 'keep one of them' });
+  await expect(refusals).toHaveCount(1);
+  await expect(page.getByRole('row').filter({ hasText: '“many” is not a whole number' })).toContainText('offered');
+
+  await page.getByRole('button', { name: /Save \d+ rows, leave out 2/ }).click();
+  await expect(page.getByText(/About [\d,]+ contacts for Help line/)).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'How far to trust it' })).toBeVisible();
+  await expect(page.getByText(/Such forecasts were off by [\d.]+ % per interval/)).toBeVisible();
+  await expect(page.getByRole('heading', { name: /What is .* made of/ })).toBeVisible();
+
+  await toStage(page, 'Staffing');
+  await expect(page.getByText(/Help line on .* needs \d+ people at its peak/)).toBeVisible();
+  await page.getByRole('navigation', { name: /^Staffing of/ }).getByRole('link', { name: 'Cover' }).click();
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.getByRole('button', { name: 'Week as needed' }).click();
+  await expect(page.getByText(/: 0 more than needed where it is over, 0 missing where it is short/)).toBeVisible();
+
+  const staffed = page.url();
+  await toStage(page, 'Strategy');
+  await expect(page.getByText('Help line comes in nowhere: no entry takes it.')).toBeVisible();
+  await page.getByRole('button', { name: 'Give it an entry, a queue and a team' }).click();
+  await page.getByRole('link', { name: 'Help line queue', exact: true }).click();
+  await page.getByLabel('Places', { exact: true }).fill('25');
+  await page.getByRole('button', { name: 'Save as new version' }).first().click();
+  await expect(page.getByText('queue, 25 places')).toBeVisible();
+
+  await page.goto(staffed.replace(/staffing\/([^/?]+)[^?]*/, 'trials').replace('?', `?contact_type=${/staffing\/([^/?]+)/.exec(staffed)?.[1]}&`));
+  await page.getByLabel('Days', { exact: true }).selectOption({ label: 'Saturday 28 November' });
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Will Saturday 28 November hold for Help line?');
+  await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible();
+  await expect(page.getByRole('row', { name: /Service level in 20 s/ })).toContainText('±');
+  await expect(page.getByText(/Erlang A takes each interval as settled/)).toBeVisible();
+
+  // Kept, not only shown: the outlook and the list know it.
+  await toStage(page, 'Outlook');
+  await expect(page.getByRole('link', { name: 'Help line, Sat 28 Nov' })).toBeVisible();
+});
+
+test('a file that is no history says what is missing, and nothing is saved', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/demand/import');
+  const send = async (text: string) => {
+    await page.getByLabel('CSV file').setInputFiles({ name: 'x.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.getByRole('button', { name: 'Look at it' }).click();
+  };
+  await send('');
+  await expect(page.getByRole('alert').filter({ hasText: 'The file is empty' })).toBeVisible();
+  await send('contact_type;offered\nA;1');
+  await expect(page.getByText(/no heading says when an interval starts/)).toBeVisible();
+  await page.getByRole('button', { name: 'Read it so' }).click();
+  await expect(page.getByRole('alert').filter({ hasText: 'Choose the column with date and time' })).toBeVisible();
+  await page.getByRole('button', { name: 'Discard' }).click();
+  await page.getByLabel('Contact type, if').fill('Ticket desk');
+  await send('start;offered\n2026-03-29 01:30;5\n2026-03-29 02:30;6');
+  await expect(page.getByText('1 of 2 rows can be used; 1 is refused.')).toBeVisible();
+  await expect(page.getByText(/does not exist in Europe\/London/)).toBeVisible();
+  await page.getByRole('button', { name: 'Discard' }).click();
+  await page.goto('/demand');
+  await expect(page.getByRole('link', { name: 'Ticket desk' })).toHaveCount(0);
+});
+
+// The exact solution of this day (Kolmogorov equations): 4 calls a minute of 5 minutes for 600 minutes
+// from an empty start, 22 agents, patience of 3 minutes, then the line is served empty.
+const EXACT = { answered: 2263.995, abandoned: 136.005, answered_in_time: 1895.407, wait_secs: 60 * 408.015 };
+
+test('a day whose exact solution is known comes out within its own confidence', async ({ page }) => {
+  await signIn(page, 'planner');
+  const rows = ['contact_type,interval_start,offered,answered,abandoned,handle_secs'];
+  for (let day = 0; day < 56; day += 1) {
+    const date = new Date(Date.UTC(2026, 8, 28) + day * 86_400_000).toISOString().slice(0, 10);
+    for (let half = 16; half < 36; half += 1) {
+      rows.push(`Even line,${date}T${String(Math.floor(half / 2)).padStart(2, '0')}:${half % 2 ? '30' : '00'},120,120,0,300`);
+    }
+  }
+  await page.goto('/demand/import');
+  await page.getByLabel('CSV file').setInputFiles({ name: 'even.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
+  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: /^Save 1120 rows/ }).click();
+  await expect(page.getByText('About 16,800 contacts for Even line')).toBeVisible();
+  await toStage(page, 'Trials');
+  await expect(page.getByRole('heading', { name: 'Try Even line' })).toBeVisible();
+  const trials = page.url();
+  await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
+  await page.getByLabel('People, if').fill('22');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText('Even line comes in nowhere in this strategy.')).toBeVisible();
+  await toStage(page, 'Strategy');
+  await page.getByRole('button', { name: 'Give it an entry, a queue and a team' }).click();
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await page.goto(trials);
+  await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
+  await page.getByLabel('People, if').fill('22');
+  await page.getByLabel('Simulated days').fill('1000');
+  await page.getByLabel('The forecast is').selectOption('taken as exact');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible({ timeout: 30_000 });
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Trial as JSON' }).click()]);
+  const { result } = JSON.parse(Buffer.concat(await (await download.createReadStream()).toArray()).toString());
+  for (const [measure, exact] of Object.entries(EXACT)) {
+    const { mean, half_width } = result.day[measure];
+    // 2.3 half-widths of 95 % are 4.5 standard errors.
+    expect(Math.abs(mean - exact), `${measure}: ${mean} ± ${half_width} against ${exact}`).toBeLessThan(2.3 * half_width);
+    expect(half_width / exact, measure).toBeLessThan(0.03);
+  }
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.goto('/demand');
+  await page.getByRole('link', { name: 'Even line' }).click();
+  await page.getByText('Remove Even line').first().click();
+  await page.getByRole('button', { name: 'Remove Even line' }).click();
+  await expect(page.getByRole('link', { name: 'Even line' })).toHaveCount(0);
+});
