@@ -78,8 +78,9 @@ impl Key {
     pub fn exponential(self, purpose: Purpose) -> f64 {
         let bits = self.bits(purpose, 0);
         let (layer, share) = ((bits & 0xff) as usize, (bits >> 11) as f64 * UNIT_53);
-        let x = share * ZIGGURAT.x[layer];
-        if x < ZIGGURAT.x[layer + 1] { x } else { self.exponential_at_edge(purpose, layer, x) }
+        let edges = &ZIGGURAT.x;
+        let x = share * edges[layer];
+        if x < edges[layer + 1] { x } else { self.exponential_at_edge(purpose, layer, x) }
     }
 
     /// The rare case in which the point may lie above the density.

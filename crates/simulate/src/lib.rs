@@ -27,7 +27,7 @@ pub use experiment::{
     Stretch, TeamCover, TypeDemand,
 };
 pub use model::{FlowName, Names};
-pub use sketch::WaitSketch;
+pub use sketch::{WaitSketch, Waits};
 pub use story::{End, Happened, Story, What};
 pub use summary::{COMPARED, Compared, Estimate, Measures, Paired, Summary};
 pub use tally::{AgentTally, DayTally, LabelTally, LineTally, TeamTally, TypeTally};

@@ -15,15 +15,35 @@ pub struct WaitSketch {
     waits: Option<Histogram<u64>>,
 }
 
-impl WaitSketch {
+/// Waits of one replication, one by one, in tenths of a second.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Waits {
+    /// Contacts that did not wait at all.
+    at_once: u64,
+    tenths: Vec<u32>,
+}
+
+impl Waits {
     /// Adds one wait.
     pub fn record(&mut self, secs: f64) {
         if secs <= 0.0 {
             self.at_once += 1;
-            return;
+        } else {
+            // Rounded up; saturates far beyond the longest wait that is told apart.
+            let (tenths, whole) = (secs * 10.0, (secs * 10.0) as u32);
+            self.tenths.push(whole.saturating_add(u32::from(f64::from(whole) < tenths)));
         }
-        let tenths = (secs * 10.0).ceil() as u64;
-        self.histogram().saturating_record(tenths);
+    }
+}
+
+impl WaitSketch {
+    /// Adds the waits of one replication.
+    pub fn record(&mut self, waits: &Waits) {
+        self.at_once += waits.at_once;
+        if !waits.tenths.is_empty() {
+            let histogram = self.histogram();
+            waits.tenths.iter().for_each(|&wait| histogram.saturating_record(u64::from(wait)));
+        }
     }
 
     fn histogram(&mut self) -> &mut Histogram<u64> {
@@ -103,9 +123,11 @@ mod tests {
 
     #[test]
     fn quantiles_are_right_to_a_percent_and_survive_being_kept() {
+        let mut waits = Waits::default();
+        (0..500).for_each(|_| waits.record(0.0));
+        (1..=500).for_each(|secs| waits.record(f64::from(secs)));
         let mut sketch = WaitSketch::default();
-        (0..500).for_each(|_| sketch.record(0.0));
-        (1..=500).for_each(|secs| sketch.record(f64::from(secs)));
+        sketch.record(&waits);
         assert_eq!(sketch.quantile(0.5), Some(0.0));
         let got = sketch.quantile(0.9).unwrap();
         assert!((got - 400.0).abs() <= 4.0, "{got}");

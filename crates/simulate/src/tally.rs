@@ -1,6 +1,6 @@
 //! What happened in one replication.
 
-use crate::sketch::WaitSketch;
+use crate::sketch::Waits;
 
 /// Counts of a contact type in an interval. Contacts belong to the interval in which they came; each
 /// ends in exactly one way.
@@ -132,9 +132,9 @@ pub struct DayTally {
     /// By way from step to step.
     pub flows: Vec<f64>,
     /// Waits of those who were answered, by contact type.
-    pub answer_waits: Vec<WaitSketch>,
+    pub answer_waits: Vec<Waits>,
     /// Waits of those who abandoned, by contact type.
-    pub abandon_waits: Vec<WaitSketch>,
+    pub abandon_waits: Vec<Waits>,
     /// Events that were played.
     pub events: u64,
 }

@@ -10,7 +10,8 @@ use std::time::{Duration, Instant};
 const PAIRS: usize = 15;
 
 /// Times `plain` and `ours` in turn and prints both medians and the ratio between them, with the
-/// range in which nine of ten pairs lie.
+/// range in which nine of ten pairs lie, and the ratio of the fastest runs of each, which other work
+/// on the machine disturbs least.
 pub fn compare<A, B>(what: &str, mut plain: impl FnMut() -> A, mut ours: impl FnMut() -> B) {
     let mut pairs: Vec<(Duration, Duration)> =
         (0..=PAIRS).map(|_| (time(&mut plain), time(&mut ours))).collect();
@@ -21,12 +22,18 @@ pub fn compare<A, B>(what: &str, mut plain: impl FnMut() -> A, mut ours: impl Fn
     let plain = median(pairs.iter().map(|pair| pair.0).collect());
     let ours = median(pairs.iter().map(|pair| pair.1).collect());
     println!(
-        "{what:<58} plain {:>10}   ours {:>10}   {:>8} (nine of ten pairs: {} to {})",
+        "{what:<58} plain {:>10}   ours {:>10}   {:>8} (nine of ten pairs: {} to {}; fastest {} and {}: {})",
         shown(plain),
         shown(ours),
         times(ratios[PAIRS / 2]),
         times(ratios[1]),
         times(ratios[PAIRS - 2]),
+        shown(fastest(&pairs, |pair| pair.0)),
+        shown(fastest(&pairs, |pair| pair.1)),
+        times(
+            fastest(&pairs, |pair| pair.0).as_secs_f64()
+                / fastest(&pairs, |pair| pair.1).as_secs_f64()
+        ),
     );
 }
 
@@ -35,6 +42,13 @@ pub fn measure<A>(what: &str, mut ours: impl FnMut() -> A) {
     time(&mut ours);
     let median = median((0..PAIRS).map(|_| time(&mut ours)).collect());
     println!("{what:<58} {:>10}", shown(median));
+}
+
+fn fastest(
+    pairs: &[(Duration, Duration)],
+    side: impl Fn(&(Duration, Duration)) -> Duration,
+) -> Duration {
+    pairs.iter().map(side).min().unwrap_or_default()
 }
 
 fn time<A>(work: &mut impl FnMut() -> A) -> Duration {

@@ -30,6 +30,13 @@ pub(super) struct Agent {
     pub since: SimTime,
     pub answered: u32,
     pub offers: u32,
+    /// Since when at work.
+    pub present_since: SimTime,
+    /// Seconds at work, of handling (each contact as a share of what the agent can hold) and of
+    /// ringing so far.
+    pub staffed_secs: f64,
+    pub busy_secs: f64,
+    pub ringing_secs: f64,
 }
 
 impl Default for Agent {
@@ -48,6 +55,10 @@ impl Default for Agent {
             since: 0.0,
             answered: 0,
             offers: 0,
+            present_since: 0.0,
+            staffed_secs: 0.0,
+            busy_secs: 0.0,
+            ringing_secs: 0.0,
         }
     }
 }
@@ -119,33 +130,26 @@ impl Day<'_> {
         let (now, model) = (self.now, self.model);
         let state = &mut self.agents[agent as usize];
         let from = std::mem::replace(&mut state.since, now);
-        if from >= now {
+        if (state.held == 0 && state.ringing == NONE) || from >= now {
             return;
         }
-        let end = model.intervals as f64 * model.interval_secs;
-        if state.is_at_work {
-            self.tally.agents[agent as usize].staffed_secs += now.min(end) - from.min(end);
-        }
-        if state.held == 0 && state.ringing == NONE {
-            return;
-        }
-        let (held, channel) = (f64::from(state.held), place_of(state.channel));
-        let (is_ringing, is_at_work) = (state.ringing != NONE, state.is_at_work);
         let team = usize::from(model.agents[agent as usize].team);
-        let (share, slots) =
-            (held * model.teams[team].share_of_one[channel], model.teams[team].slots);
-        let row = team * model.intervals;
+        let of_team = &model.teams[team];
+        let share = f64::from(state.held) * of_team.share_of_one[place_of(state.channel)];
+        let (is_ringing, is_at_work) = (state.ringing != NONE, state.is_at_work);
+        let slots = of_team.slots;
         let spent = |secs: f64| (share * secs, if is_ringing { secs } else { 0.0 });
-        let tally = &mut self.tally.agents[agent as usize];
         let (busy, ringing) = spent(now - from);
-        tally.busy_secs += busy;
-        tally.ringing_secs += ringing;
+        state.busy_secs += busy;
+        state.ringing_secs += ringing;
+        let row = team * model.intervals;
         if from >= self.interval_begins && now <= self.interval_ends && is_at_work {
             let tally = &mut self.tally.teams[row + self.interval];
             tally.busy_secs += busy * slots;
             tally.ringing_secs += ringing;
             return;
         }
+        let end = model.intervals as f64 * model.interval_secs;
         let mut begins = from;
         let mut interval = ((from / model.interval_secs) as usize).min(model.intervals - 1);
         loop {
@@ -161,12 +165,21 @@ impl Day<'_> {
             tally.busy_secs += busy * slots;
             tally.ringing_secs += ringing;
             tally.staffed_secs += share * slots * overtime;
-            self.tally.agents[agent as usize].staffed_secs += share * overtime;
+            self.agents[agent as usize].staffed_secs += share * overtime;
             if until >= now {
                 break;
             }
             begins = until;
             interval += 1;
+        }
+    }
+
+    /// Accounts for an agent's time at work, which ends now.
+    pub(super) fn account_presence(&mut self, agent: u32) {
+        let end = self.end_of_day();
+        let state = &mut self.agents[agent as usize];
+        if state.is_at_work {
+            state.staffed_secs += self.now.min(end) - state.present_since.min(end);
         }
     }
 
@@ -181,6 +194,8 @@ impl Day<'_> {
         }
         for (tally, state) in self.tally.agents.iter_mut().zip(&self.agents) {
             (tally.answered, tally.offers) = (f64::from(state.answered), f64::from(state.offers));
+            (tally.busy_secs, tally.ringing_secs) = (state.busy_secs, state.ringing_secs);
+            tally.staffed_secs = state.staffed_secs;
         }
     }
 }

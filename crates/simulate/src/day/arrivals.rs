@@ -20,9 +20,13 @@ pub(super) struct Arrivals {
 /// The arrivals of one contact type, drawn one by one from a stream of their own.
 struct TypeArrivals {
     key: Key,
+    /// The key of the next contact.
+    next_key: Key,
     manner: Manner,
     /// Contacts to expect per interval, this day's luck included.
     expected: Vec<f64>,
+    /// Mean seconds from one to the next in each interval; infinite where none is expected.
+    apart_secs: Vec<f64>,
     interval: usize,
     at: SimTime,
     /// Contacts so far.
@@ -53,7 +57,7 @@ impl Arrivals {
     fn take(&mut self, model: &Model) -> (usize, usize, Key) {
         let kind = self.next;
         let arrivals = &mut self.types[kind];
-        let (interval, key) = (arrivals.interval, arrivals.key.of(arrivals.came + 1));
+        let (interval, key) = (arrivals.interval, arrivals.next_key);
         arrivals.came += 1;
         arrivals.plan_next(model.interval_secs);
         self.find_next();
@@ -85,8 +89,10 @@ impl TypeArrivals {
     fn new() -> Self {
         Self {
             key: Key::default(),
+            next_key: Key::default(),
             manner: Manner::Random,
             expected: Vec::new(),
+            apart_secs: Vec::new(),
             interval: 0,
             at: 0.0,
             came: 0,
@@ -116,6 +122,9 @@ impl TypeArrivals {
                 }
             }
         }
+        self.apart_secs.clear();
+        let apart = self.expected.iter().map(|contacts| model.interval_secs / contacts);
+        self.apart_secs.extend(apart);
         self.left = self.counted(0);
         self.plan_next(model.interval_secs);
     }
@@ -125,6 +134,7 @@ impl TypeArrivals {
     }
 
     fn plan_next(&mut self, interval_secs: f64) {
+        self.next_key = self.key.of(self.came + 1);
         match self.manner {
             Manner::Random => self.plan_next_at_random(interval_secs),
             Manner::Counted => self.plan_next_counted(interval_secs),
@@ -134,17 +144,16 @@ impl TypeArrivals {
     /// Arrivals are a unit Poisson process in expected contacts: a gap is used up at each interval's
     /// own rate.
     fn plan_next_at_random(&mut self, interval_secs: f64) {
-        let mut gap = self.key.of(self.came + 1).exponential(Purpose::ARRIVAL);
+        let mut gap = self.next_key.exponential(Purpose::ARRIVAL);
         let mut from = self.at;
-        while let Some(contacts) = self.expected.get(self.interval) {
+        while let Some(&apart_secs) = self.apart_secs.get(self.interval) {
             let end = (self.interval + 1) as f64 * interval_secs;
-            let per_sec = contacts / interval_secs;
-            let at = from + gap / per_sec;
-            if per_sec > 0.0 && at < end {
+            let at = from + gap * apart_secs;
+            if at < end {
                 self.at = at;
                 return;
             }
-            gap -= (end - from) * per_sec;
+            gap -= (end - from) / apart_secs;
             from = end;
             self.interval += 1;
         }
@@ -158,7 +167,7 @@ impl TypeArrivals {
         while self.interval < self.expected.len() {
             let end = (self.interval + 1) as f64 * interval_secs;
             if self.left > 0 {
-                let u = self.key.of(self.came + 1).uniform(Purpose::ARRIVAL);
+                let u = self.next_key.uniform(Purpose::ARRIVAL);
                 self.at = from + (end - from) * (1.0 - libm::pow(u, 1.0 / self.left as f64));
                 self.left -= 1;
                 return;

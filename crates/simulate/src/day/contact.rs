@@ -61,6 +61,8 @@ pub(crate) struct Contact {
     pub key: Key,
     /// The interval in which it came.
     pub interval: u32,
+    /// Where its line is counted: in the interval in which it joined it.
+    pub line_row: u32,
     /// Offers in this line so far.
     pub offers: u32,
     /// Whether the ringing ends with an answer.
@@ -124,6 +126,7 @@ impl Contact {
             waiting_since: f64::NAN,
             key,
             interval,
+            line_row: 0,
             offers: 0,
             will_be_answered: false,
             is_handed_over: false,

@@ -1,7 +1,7 @@
 //! An agent with a contact: answering, handling, wrap-up.
 
 use super::Day;
-use super::contact::{Contact, NO_CALLBACK, NONE, State};
+use super::contact::{NO_CALLBACK, NONE, State};
 use crate::calendar::{ContactId, Event};
 use crate::draws::Purpose;
 use crate::model::{Does, place_of};
@@ -10,10 +10,10 @@ use crate::story::What;
 impl Day<'_> {
     /// An agent answers: the contact leaves its line and is handled.
     pub(super) fn answer(&mut self, id: ContactId, agent: u32) {
-        if self.contacts[id as usize].state == State::Waiting {
-            let line = usize::from(self.contacts[id as usize].line);
+        let contact = &self.contacts[id as usize];
+        if contact.state == State::Waiting {
+            self.lines[usize::from(contact.line)].waiting -= 1;
             self.unlist(id);
-            self.lines[line].waiting -= 1;
         }
         self.count_wait(id);
         self.take_in_hand(id, agent);
@@ -58,39 +58,37 @@ impl Day<'_> {
         team.pace * mean * kind.handling.secs(contact.key, Purpose::HANDLING)
     }
 
+    /// Counts an answer everywhere at once: this happens to nearly every contact.
     fn count_answer(&mut self, id: ContactId, agent: u32) {
-        let now = self.now;
-        let Contact { kind, waiting_since, promised_at, callback, is_handed_over, .. } =
-            self.contacts[id as usize];
-        let is_work = self.contacts[id as usize].is_work();
-        if is_handed_over {
+        let (now, model, tally) = (self.now, self.model, &mut self.tally);
+        let contact = &self.contacts[id as usize];
+        if contact.is_handed_over {
             return;
         }
         self.agents[agent as usize].answered += 1;
-        let team = usize::from(self.model.agents[agent as usize].team);
-        self.tally.teams[team * self.model.intervals + self.interval].answered += 1.0;
-        let line = usize::from(self.contacts[id as usize].line);
-        let flow = self.model.lines[line].exits.answered;
-        self.tally.flows[flow as usize] += 1.0;
-        self.line_tally(id).answered += 1.0;
-        if is_work {
+        let team = usize::from(model.agents[agent as usize].team);
+        tally.teams[team * model.intervals + self.interval].answered += 1.0;
+        let flow = model.lines[usize::from(contact.line)].exits.answered;
+        tally.flows[flow as usize] += 1.0;
+        let of_line = &mut tally.lines[contact.line_row as usize];
+        of_line.answered += 1.0;
+        if contact.is_work() {
             return;
         }
-        if callback != NO_CALLBACK {
-            let tally = self.tally_of(id);
-            tally.called_back += 1.0;
-            tally.callback_secs += now - promised_at;
+        let kind = usize::from(contact.kind);
+        let of_type = &mut tally.types[kind * model.intervals + contact.interval as usize];
+        if contact.callback != NO_CALLBACK {
+            of_type.called_back += 1.0;
+            of_type.callback_secs += now - contact.promised_at;
             return self.count_labels(id, |tally| tally.answered += 1.0);
         }
-        let waited = now - waiting_since;
-        let within_secs = self.model.types[usize::from(kind)].within_secs;
-        let in_time = f64::from(u8::from(waited <= within_secs));
-        self.line_tally(id).answered_in_time += in_time;
-        let tally = self.tally_of(id);
-        tally.answered += 1.0;
-        tally.answer_wait_secs += waited;
-        tally.answered_in_time += in_time;
-        self.tally.answer_waits[usize::from(kind)].record(waited);
+        let waited = now - contact.waiting_since;
+        let in_time = f64::from(u8::from(waited <= model.types[kind].within_secs));
+        of_line.answered_in_time += in_time;
+        of_type.answered += 1.0;
+        of_type.answer_wait_secs += waited;
+        of_type.answered_in_time += in_time;
+        tally.answer_waits[kind].record(waited);
         self.count_labels(id, |tally| {
             tally.answered += 1.0;
             tally.answered_in_time += in_time;

@@ -83,7 +83,14 @@ impl Day<'_> {
 
     fn begin_stay(&mut self, id: ContactId, line: u16, since: SimTime) {
         let now = self.now;
+        let interval = if since >= self.interval_begins {
+            self.interval
+        } else {
+            ((since / self.model.interval_secs) as usize).min(self.model.intervals - 1)
+        };
+        let line_row = usize::from(line) * self.model.intervals + interval;
         let contact = &mut self.contacts[id as usize];
+        contact.line_row = line_row as u32;
         if contact.waiting_since.is_nan() && !contact.is_work() {
             contact.waiting_since = now;
         }
@@ -429,13 +436,7 @@ impl Day<'_> {
 
     /// The counts of a contact's line in the interval in which it joined it.
     pub(super) fn line_tally(&mut self, id: ContactId) -> &mut LineTally {
-        let contact = &self.contacts[id as usize];
-        let interval = if contact.joined >= self.interval_begins {
-            self.interval
-        } else {
-            ((contact.joined / self.model.interval_secs) as usize).min(self.model.intervals - 1)
-        };
-        &mut self.tally.lines[usize::from(contact.line) * self.model.intervals + interval]
+        &mut self.tally.lines[self.contacts[id as usize].line_row as usize]
     }
 
     /// How many contacts of a channel an agent can hold.

@@ -347,6 +347,7 @@ impl<'m> Day<'m> {
         }
         for agent in 0..self.agents.len() as u32 {
             self.account(agent);
+            self.account_presence(agent);
         }
         for team in 0..self.model.teams.len() as u16 {
             self.account_owed(team);

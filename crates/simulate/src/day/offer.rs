@@ -386,7 +386,11 @@ impl Day<'_> {
             {
                 continue;
             }
-            let priority = model.priority + (waited / model.ageing_secs).floor();
+            let aged = match model.ageing_secs {
+                f64::INFINITY => 0.0,
+                ageing_secs => (waited / ageing_secs).floor(),
+            };
+            let priority = model.priority + aged;
             let is_first = best.is_none_or(|(other, since, _)| {
                 priority > other || (priority == other && contact.joined < since)
             });

@@ -120,7 +120,7 @@ impl Day<'_> {
         let now = self.now;
         let state = &mut self.agents[agent as usize];
         state.is_at_work = true;
-        state.idle_since = now;
+        (state.idle_since, state.present_since) = (now, now);
         let class = usize::from(self.model.agents[agent as usize].class);
         for member in &self.model.classes[class].lines {
             self.lines[usize::from(member.line)].at_work += 1;
@@ -134,6 +134,7 @@ impl Day<'_> {
         }
         self.rouse(agent);
         self.account(agent);
+        self.account_presence(agent);
         self.agents[agent as usize].is_at_work = false;
         let ringing = [self.agents[agent as usize].ringing, self.agents[agent as usize].second];
         for id in ringing.into_iter().filter(|&id| id != NONE) {

@@ -6,7 +6,7 @@ mod paired;
 
 use serde::{Deserialize, Serialize};
 
-use crate::sketch::WaitSketch;
+use crate::sketch::{WaitSketch, Waits};
 use crate::tally::{DayTally, TeamTally, TypeTally};
 pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
@@ -110,8 +110,8 @@ impl Summary {
         self.agents.add(day.agents.iter().copied());
         self.labels.add(day.labels.iter().copied());
         self.flows.add(day.flows.iter().map(|&count| Flow(count)));
-        add_waits(&mut self.answer_waits, &day.answer_waits);
-        add_waits(&mut self.abandon_waits, &day.abandon_waits);
+        record_waits(&mut self.answer_waits, &day.answer_waits);
+        record_waits(&mut self.abandon_waits, &day.abandon_waits);
     }
 
     /// Adds the replications of another summary of the same experiment.
@@ -244,6 +244,11 @@ fn add_parts<'a, T: 'a, R: Tallied, I: Iterator<Item = R>>(
         }
         tables[place].add(laid_out(row));
     }
+}
+
+fn record_waits(sums: &mut Vec<WaitSketch>, waits: &[Waits]) {
+    sums.resize(sums.len().max(waits.len()), WaitSketch::default());
+    sums.iter_mut().zip(waits).for_each(|(sum, waits)| sum.record(waits));
 }
 
 fn add_waits(sums: &mut Vec<WaitSketch>, waits: &[WaitSketch]) {
