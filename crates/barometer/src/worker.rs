@@ -21,6 +21,8 @@ use uuid::Uuid;
 const AT_ONCE: usize = 4;
 /// Between two looks whether a part that is being played is still wanted.
 const ASK_EVERY: Duration = Duration::from_secs(1);
+/// How long a job waits for a database that is away.
+const GIVE_UP_AFTER: Duration = Duration::from_secs(3600);
 /// Forecasts that are made side by side.
 const FORECASTS_AT_ONCE: usize = 3;
 
@@ -95,12 +97,24 @@ pub async fn stop_signal() {
     }
 }
 
+/// Does a job. Where the database goes away in the middle, it is done again once it is back: the queue
+/// could not be told of a failure either, and would take the job for one that is still being done.
 async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
-    match job {
-        Job::Trial { trial, part } => play_trial(&store, trial, part).await,
-        Job::Comparison { comparison } => play_comparison(&store, comparison).await,
-        Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
-        Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
+    let begun = Instant::now();
+    loop {
+        let done = match job {
+            Job::Trial { trial, part } => play_trial(&store, trial, part).await,
+            Job::Comparison { comparison } => play_comparison(&store, comparison).await,
+            Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
+            Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
+        };
+        let Err(error) = done else { return Ok(()) };
+        let is_away = error.downcast_ref::<StoreError>().is_some_and(StoreError::is_away);
+        if !is_away || begun.elapsed() > GIVE_UP_AFTER {
+            return Err(error);
+        }
+        tracing::warn!(%error, "the database is away; the job is done again");
+        tokio::time::sleep(TRY_AGAIN_AFTER).await;
     }
 }
 

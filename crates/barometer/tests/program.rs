@@ -174,6 +174,49 @@ async fn a_trial_of_a_killed_worker_is_taken_up_again_with_the_same_numbers(pool
     assert_eq!(done.result.unwrap(), played_here(&done.inputs));
 }
 
+/// Cuts every connection of a worker, as a restart of the database does.
+async fn cut_connections(pool: &PgPool, ours: &[i32]) {
+    sqlx::query(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity \
+         WHERE datname = current_database() AND pid <> pg_backend_pid() AND pid <> ALL($1)",
+    )
+    .bind(ours)
+    .execute(pool)
+    .await
+    .unwrap();
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_trial_goes_on_in_the_same_worker_when_its_connections_are_cut(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool.clone());
+    for trial in store.latest_trials(None, 9).await.unwrap() {
+        store.cancel_trial(trial.id).await.unwrap();
+    }
+    let trial = queue_trial(&store, 4_000).await;
+    let ours: Vec<i32> =
+        sqlx::query_scalar("SELECT pid FROM pg_stat_activity WHERE datname = current_database()")
+            .fetch_all(&pool)
+            .await
+            .unwrap();
+    let _worker = Worker::start(&database);
+    let mut is_cut = false;
+    let done = loop {
+        let seen = store.trial(trial).await.unwrap();
+        if seen.state.is_over() {
+            break seen;
+        }
+        if seen.played > 0 && !is_cut {
+            is_cut = true;
+            cut_connections(&pool, &ours).await;
+        }
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    };
+    assert_eq!((done.state, done.played, is_cut), (TrialState::Done, 4_000, true));
+    assert_eq!(done.result.unwrap(), played_here(&done.inputs));
+}
+
 #[sqlx::test(migrations = false)]
 async fn a_cancelled_trial_stops_in_another_process(pool: PgPool) {
     let database = address(&pool).await;

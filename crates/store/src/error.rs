@@ -36,6 +36,21 @@ pub enum StoreError {
 }
 
 impl StoreError {
+    /// Whether the database could not be asked at all: it may answer later.
+    pub fn is_away(&self) -> bool {
+        match self {
+            Self::Database { source, .. } => match source {
+                // Class 57: the server is being stopped or started.
+                sqlx::Error::Database(error) => {
+                    error.code().is_some_and(|code| code.starts_with("57"))
+                }
+                sqlx::Error::Io(_) | sqlx::Error::PoolTimedOut | sqlx::Error::Protocol(_) => true,
+                _ => false,
+            },
+            _ => false,
+        }
+    }
+
     /// For `map_err`: a database error while doing this; a missing row is [`Self::NotFound`], a
     /// name that is there already [`Self::Taken`].
     pub(crate) fn on(doing: &'static str) -> impl Fn(sqlx::Error) -> Self {
