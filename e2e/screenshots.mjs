@@ -77,11 +77,6 @@ const VIEWS = {
   'demand-cleaning': () => demandTab('Cleaning'),
   'demand-overlays': () => demandTab('Overlays'),
   'demand-frozen': () => demandTab('Frozen'),
-  'demand-special-days': () => demandTab('Special days'),
-  import: async () => {
-    await page.goto('/demand/import');
-    await shoot();
-  },
   'import-columns': async () => {
     await page.goto('/demand/import');
     const rows = ['Service;Datum;Von;Anrufe;Verloren;Gespräch (min)'];
@@ -135,6 +130,14 @@ const VIEWS = {
     await page.goto('/trials?day=2026-11-27');
     await page.getByRole('button', { name: 'Try it' }).click();
     await page.getByText(/It (holds|is marginal|breaks)/).waitFor();
+    await shoot();
+  },
+  'trial-kinds': async () => {
+    await page.goto('/trials?day=2026-11-27');
+    await page.getByLabel('Days', { exact: true }).selectOption('kinds');
+    await page.getByRole('button', { name: 'Try it' }).click();
+    await page.getByText(/breaks on the storm day/).waitFor();
+    await page.locator('#set[hx-get]').waitFor({ state: 'detached' });
     await shoot();
   },
   trials: async () => {

@@ -1,7 +1,7 @@
 //! What the steady-state models say of the part of a trial that they cover.
 
 use barometer_queueing::{Outcome, QueueError, Traffic};
-use barometer_strategy::{Duration, Next, OfferOrder, Queue, Step, StepKind, Team};
+use barometer_strategy::{Customers, Duration, Next, OfferOrder, Queue, Step, StepKind, Team};
 
 use super::{TrialInputs, TrialType};
 use crate::need::Model;
@@ -58,7 +58,7 @@ impl TrialInputs {
             };
             intervals.push(outcome);
         }
-        let left_out = left_out(queue, team, &contacts.customers.handling);
+        let left_out = left_out(queue, team, &contacts.customers);
         Ok(Some(Theory { model, day: day.outcome(), intervals, left_out }))
     }
 
@@ -93,8 +93,9 @@ impl TrialInputs {
     }
 }
 
-fn left_out(queue: &Queue, team: &Team, handling: &Duration) -> Vec<&'static str> {
+fn left_out(queue: &Queue, team: &Team, customers: &Customers) -> Vec<&'static str> {
     let offering = &queue.offering;
+    let try_again = customers.after_abandoning.is_some() || customers.after_blocked.is_some();
     let rings = !team.answer_delay.is_nothing() || team.refused_share > 0.0;
     [
         (queue.places.is_some(), "the limit of places"),
@@ -105,7 +106,8 @@ fn left_out(queue: &Queue, team: &Team, handling: &Duration) -> Vec<&'static str
         (!queue.need.relaxations.is_empty(), "help from others for those who wait long"),
         (!queue.announcements.is_empty(), "what is told to those who wait"),
         (queue.callback.is_some(), "callbacks"),
-        (!matches!(handling, Duration::Exponential { .. }), "how handle times spread"),
+        (try_again, "customers who try again"),
+        (!matches!(customers.handling, Duration::Exponential { .. }), "how handle times spread"),
     ]
     .into_iter()
     .filter_map(|(is_played, words)| is_played.then_some(words))

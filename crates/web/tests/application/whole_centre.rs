@@ -49,13 +49,16 @@ async fn contact_types_are_tried_together_and_each_is_judged_by_its_own_targets(
     let form = |version: Uuid| {
         format!(
             "contact_type={}&contact_type={groups}&version={version}&days={TODAY}&cover=planned\
-             &team=groups-team&more=-8&demand=exact&replications=20&seed=5",
+             &team=groups-team&more=-8&demand=exact&again_percent=40&again_minutes=5\
+             &replications=20&seed=5",
             centre.bookings
         )
     };
     let refused = planner.post("/trials", &form(newest(&centre).await)).await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
     refused.says("Groups comes in nowhere in this strategy.").says("id=\"contact_type-wrong\"");
+    let many = form(newest(&centre).await).replace("percent=40&again_minutes=5", "percent=140");
+    planner.post("/trials", &many).await.says("Must be 0 to 100 %");
     let version = take_groups_in(&centre, &planner).await;
     planner.get(&format!("/trials?version={version}")).await.says("Try the whole centre");
     let queued = planner.post("/trials", &form(version)).await;
@@ -65,9 +68,12 @@ async fn contact_types_are_tried_together_and_each_is_judged_by_its_own_targets(
     assert_eq!(trial.cover_words, "planned cover, Groups team 8 fewer");
     play(&centre, trial.id).await;
     let address = format!("/trials/{}", trial.id);
+    let again = trial.inputs.types[0].customers.after_abandoning.clone().unwrap();
+    assert_eq!((again.share, again.after.mean_secs()), (0.4, 300.0));
     // One person cannot do the work of nine; the nine of Bookings do theirs.
     let page = planner.get(&address).await;
     page.says("It breaks for Groups").says("Groups, with 95 % confidence");
+    page.says("Of those who are lost 40.0 % try again, after 5 min on average.");
     let other = planner.get(&format!("{address}?of=0")).await;
     other.says("Bookings, with 95 % confidence").says("Erlang A says");
     let csv = planner.get(&format!("{address}/intervals.csv")).await;

@@ -6,7 +6,7 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
 use barometer_store::{NewTrial, StrategyVersion, Subject, TrialSet};
-use barometer_strategy::{Duration, Strategy};
+use barometer_strategy::{Channel, Duration, Strategy, TryAgain};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
@@ -48,6 +48,10 @@ pub(crate) struct TrialForm {
     /// Points of service level to which the trial is to be known; nothing to play all days.
     pub precision: String,
     pub handling: String,
+    /// Share in per cent of those who give up or find it full that try again, and after how many
+    /// minutes on average; nothing where nobody does.
+    pub again_percent: String,
+    pub again_minutes: String,
     /// "uncertain": days are drawn as far off the forecast as days have been; "exact": they are not.
     pub demand: String,
     pub replications: String,
@@ -69,6 +73,8 @@ impl Default for TrialForm {
             more: Vec::new(),
             precision: String::new(),
             handling: "exponential".to_owned(),
+            again_percent: String::new(),
+            again_minutes: "10".to_owned(),
             demand: "uncertain".to_owned(),
             replications: "200".to_owned(),
             seed: "1".to_owned(),
@@ -228,6 +234,24 @@ impl TrialForm {
         }
     }
 
+    /// Whether customers who were not served try again.
+    fn try_again(&self, wrong: &mut Wrong) -> Option<TryAgain> {
+        let percent = wrong.number("again_percent", &self.again_percent)?;
+        if !(0.0..=100.0).contains(&percent) {
+            wrong.note("again_percent", "Must be 0 to 100 %; leave it empty where nobody does.");
+        }
+        let minutes = wrong.number("again_minutes", &self.again_minutes);
+        let Some(minutes) = minutes.filter(|minutes| (0.1..=1440.0).contains(minutes)) else {
+            wrong.note("again_minutes", "Must be 0.1 to 1440 minutes.");
+            return None;
+        };
+        (percent > 0.0).then(|| TryAgain {
+            share: percent / 100.0,
+            after: Duration::exponential(minutes * 60.0),
+            most_attempts: None,
+        })
+    }
+
     fn people(&self, wrong: &mut Wrong) -> Option<TeamPeople> {
         let mut more = BTreeMap::new();
         for (team, typed) in self.team.iter().zip(&self.more) {
@@ -251,6 +275,7 @@ impl TrialForm {
         if precision.is_some_and(|points| !(0.01..=50.0).contains(&points)) {
             wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
         }
+        let again = self.try_again(&mut wrong);
         let people = self.people(&mut wrong);
         let (Some(replications), Some(seed), Some(people), true) =
             (replications, seed, people, wrong.is_empty())
@@ -259,6 +284,10 @@ impl TrialForm {
         };
         let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, plans, &people)
             .map_err(|error| refusal(&error))?;
+        let customers = inputs.types.iter_mut().map(|each| &mut each.customers);
+        for each in customers.filter(|each| each.channel != Channel::Task) {
+            (each.after_abandoning, each.after_blocked) = (again.clone(), again.clone());
+        }
         inputs.precision = precision.map(|points| points / 100.0);
         (inputs.replications, inputs.seed) = (replications, seed);
         match inputs.experiment() {

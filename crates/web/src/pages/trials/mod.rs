@@ -80,7 +80,20 @@ pub(crate) const fn state_word(state: TrialState) -> &'static str {
     }
 }
 
+/// How contacts come: as forecast, and again.
 fn demand_words(inputs: &TrialInputs) -> String {
+    let again = inputs.types.iter().find_map(|each| each.customers.after_abandoning.as_ref());
+    let again = again.map_or_else(String::new, |again| {
+        format!(
+            " Of those who are lost {} try again, after {} min on average.",
+            words::percent(again.share),
+            words::plain_number(again.after.mean_secs() / 60.0)
+        )
+    });
+    luck_words(inputs) + &again
+}
+
+fn luck_words(inputs: &TrialInputs) -> String {
     let mut lucks = inputs.types.iter().filter_map(|each| each.luck.as_ref());
     match (lucks.next(), inputs.types.len()) {
         (None, _) => {
