@@ -38,7 +38,7 @@ pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
 };
-pub use record::{PastInterval, RecordError, ReplayedDay, replay_day, without_gaps};
+pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,

@@ -45,6 +45,35 @@ impl ReplayedDay {
     }
 }
 
+/// What all days together came to.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Record {
+    /// Days on which what happened lies where 95 of 100 such days do.
+    pub expected: usize,
+    /// Share of all contacts that nobody answered.
+    pub was: f64,
+    /// Share that nobody answers on average when the days are played again.
+    pub said: f64,
+}
+
+impl Record {
+    /// The record of these days, each weighed by its contacts.
+    pub fn of(days: impl IntoIterator<Item = ReplayedDay>) -> Self {
+        let (mut offered, mut record) = (0.0, Self::default());
+        for day in days {
+            let contacts = f64::from(day.offered);
+            offered += contacts;
+            record.expected += usize::from(day.is_expected());
+            record.was += contacts * day.was;
+            record.said += contacts * day.said;
+        }
+        if offered > 0.0 {
+            (record.was, record.said) = (record.was / offered, record.said / offered);
+        }
+        record
+    }
+}
+
 /// Why a day cannot be played again.
 #[derive(Debug, thiserror::Error)]
 pub enum RecordError {
@@ -152,6 +181,18 @@ mod tests {
                 agents: 8,
             })
         })
+    }
+
+    #[test]
+    fn a_record_weighs_days_by_their_contacts() {
+        let day = |offered, was, said| ReplayedDay { offered, was, said, range: (0.0, 0.1) };
+        let record = Record::of([day(100, 0.05, 0.04), day(300, 0.25, 0.08)]);
+        assert_eq!(record.expected, 1);
+        assert!(
+            (record.was - 0.2).abs() < 1e-12 && (record.said - 0.07).abs() < 1e-12,
+            "{record:?}"
+        );
+        assert_eq!(Record::of([]), Record::default());
     }
 
     #[test]

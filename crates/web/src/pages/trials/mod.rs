@@ -10,6 +10,7 @@ mod replay;
 mod result;
 mod scope;
 mod sets;
+mod shown;
 
 use askama::Template;
 use axum::extract::State;

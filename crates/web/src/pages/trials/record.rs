@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{PastInterval, ReplayedDay, replay_day, without_gaps};
+use barometer_plan::{PastInterval, Record, ReplayedDay, replay_day, without_gaps};
 use barometer_store::ContactType;
 use barometer_strategy::Strategy;
 use jiff::civil::Date;
@@ -150,15 +150,11 @@ fn answer(replayed: &[(Date, ReplayedDay)]) -> String {
         return "There is no past day of which both what came and who was at work are known."
             .to_owned();
     }
-    let expected = replayed.iter().filter(|(_, day)| day.is_expected()).count();
-    let mean = |of: fn(&ReplayedDay) -> f64| {
-        let offered: f64 = replayed.iter().map(|(_, day)| f64::from(day.offered)).sum();
-        replayed.iter().map(|(_, day)| f64::from(day.offered) * of(day)).sum::<f64>() / offered
-    };
+    let Record { expected, was, said } = Record::of(replayed.iter().map(|(_, day)| *day));
     format!(
         "{expected} of {all} days went as the engine expects: {} of contacts were not answered in all, and it says {}.",
-        words::percent(mean(|day| day.was)),
-        words::percent(mean(|day| day.said)),
+        words::percent(was),
+        words::percent(said),
     )
 }
 
