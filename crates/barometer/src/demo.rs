@@ -122,6 +122,7 @@ async fn queue_trial(
             interval_secs: each.grain.secs(),
             plan,
             luck: None,
+            arrivals: Default::default(),
         });
     }
     let people = TeamPeople::of(CoverChoice::Planned);

@@ -35,6 +35,7 @@ fn plan(name: &str, secs: f64, from: i64, count: i64, contacts: f64, agents: u32
         interval_secs: secs,
         plan: schedule(&forecast, &cover, secs, &RULES).unwrap(),
         luck: None,
+        arrivals: Default::default(),
     }
 }
 
@@ -74,6 +75,13 @@ fn each_team_has_the_people_of_the_plans_that_are_at_home_with_it() {
     assert!(inputs.types[1].intervals.iter().all(|each| each.handle_secs == 240.0));
     assert_eq!(inputs.home_of(1).unwrap().team, "groups-team");
     assert_eq!(bookings.occupancy, Some(0.9));
+    // Contacts that were counted stay whole, and none is lost.
+    let mut counted = plan("Groups", 3600.0, 1, 2, 31.0, 3);
+    counted.arrivals = barometer_simulate::Arrivals::Counted;
+    let [first, _] = types;
+    let inputs = assembled(two_lines(), &[first, counted], &planned).unwrap();
+    let contacts: Vec<f64> = inputs.types[1].intervals.iter().map(|each| each.contacts).collect();
+    assert_eq!(contacts, [0.0, 0.0, 16.0, 15.0, 16.0, 15.0, 0.0, 0.0]);
 }
 
 #[test]

@@ -1,8 +1,8 @@
 //! Asks the store and the core together: what the pages show is put together here once.
 
-use barometer_forecast::HORIZON_DAYS;
-use barometer_plan::{Model, PlannedInterval, schedule};
-use barometer_simulate::DemandLuck;
+use barometer_forecast::{HORIZON_DAYS, Uncertainty};
+use barometer_plan::{ForecastInterval, IntervalLoad, Model, PlannedInterval, schedule};
+use barometer_simulate::{Arrivals, DemandLuck};
 use barometer_store::{ContactType, Store};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -37,11 +37,125 @@ pub(crate) async fn luck(
     day: Date,
 ) -> Result<Option<DemandLuck>, PageError> {
     let Some(head) = store.forecast(contact_type.id).await? else { return Ok(None) };
-    let ahead = usize::try_from((day - head.first_day).get_days() + 1).unwrap_or(1).max(1);
-    Ok(head.uncertainty.map(|uncertainty| DemandLuck {
+    let ahead = days_ahead(head.first_day, day);
+    Ok(head.uncertainty.map(|uncertainty| luck_of(&uncertainty, ahead)))
+}
+
+/// Which numbers a trial's contacts come from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Basis {
+    /// The forecast, as uncertain as it has been.
+    Uncertain,
+    /// The forecast, taken as exact.
+    Exact,
+    /// The forecast that was frozen under this name, as uncertain as it was; of a contact type that has
+    /// none of this name, the present one.
+    Frozen(String),
+}
+
+impl Basis {
+    /// As a form sends it.
+    pub fn parse(typed: &str) -> Self {
+        match (typed, typed.strip_prefix("frozen:")) {
+            (_, Some(name)) => Self::Frozen(name.to_owned()),
+            ("exact", None) => Self::Exact,
+            _ => Self::Uncertain,
+        }
+    }
+}
+
+/// What is expected of a contact type on some days, with need and cover, or what came.
+#[derive(Debug, Default)]
+pub(crate) struct Expected {
+    pub plan: Vec<PlannedInterval>,
+    pub luck: Option<DemandLuck>,
+    pub arrivals: Arrivals,
+}
+
+/// What a trial plays of a contact type: what is forecast, or, of days before the forecast, what came.
+pub(crate) async fn expected(
+    store: &Store,
+    contact_type: &ContactType,
+    (day, days): (Date, i64),
+    zone: &TimeZone,
+    basis: &Basis,
+) -> Result<Expected, PageError> {
+    if let Basis::Frozen(name) = basis {
+        let frozen = store.frozen_forecasts(contact_type.id).await?;
+        if let Some(frozen) = frozen.into_iter().find(|each| each.name == *name) {
+            let intervals = store.frozen_intervals(contact_type.id, frozen.id).await?;
+            let loads = intervals.into_iter().map(|each| ForecastInterval {
+                start: each.start,
+                load: IntervalLoad { contacts: each.contacts, handle_secs: each.handle_secs },
+            });
+            let luck = frozen
+                .uncertainty
+                .map(|uncertainty| luck_of(&uncertainty, days_ahead(frozen.first_day, day)));
+            let plan = scheduled(store, contact_type, (day, days), zone, loads.collect()).await?;
+            return Ok(Expected { plan, luck, arrivals: Arrivals::Random });
+        }
+    }
+    let plan = plan(store, contact_type, day, days, zone).await?;
+    if plan.is_empty() {
+        let came = came(store, contact_type, (day, days), zone).await?;
+        let plan = scheduled(store, contact_type, (day, days), zone, came).await?;
+        return Ok(Expected { plan, luck: None, arrivals: Arrivals::Counted });
+    }
+    let luck = match basis {
+        Basis::Exact => None,
+        _ => luck(store, contact_type, day).await?,
+    };
+    Ok(Expected { plan, luck, arrivals: Arrivals::Random })
+}
+
+/// What came, with the handle time of the days where an interval has none of its own.
+async fn came(
+    store: &Store,
+    contact_type: &ContactType,
+    (day, days): (Date, i64),
+    zone: &TimeZone,
+) -> Result<Vec<ForecastInterval>, PageError> {
+    let (from, to) = span(day, days, zone)?;
+    let mut history = store.history_since(contact_type.id, from).await?;
+    history.retain(|interval| interval.start < to);
+    let known: Vec<f64> = history.iter().filter_map(|interval| interval.handle_secs).collect();
+    let usual = known.iter().sum::<f64>() / (known.len().max(1)) as f64;
+    Ok(history
+        .into_iter()
+        .map(|interval| ForecastInterval {
+            start: interval.start,
+            load: IntervalLoad {
+                contacts: interval.offered,
+                handle_secs: interval.handle_secs.unwrap_or(usual),
+            },
+        })
+        .collect())
+}
+
+/// These intervals, of those days, with what they need and who is planned.
+async fn scheduled(
+    store: &Store,
+    contact_type: &ContactType,
+    (day, days): (Date, i64),
+    zone: &TimeZone,
+    mut intervals: Vec<ForecastInterval>,
+) -> Result<Vec<PlannedInterval>, PageError> {
+    let (from, to) = span(day, days, zone)?;
+    intervals.retain(|interval| interval.start >= from && interval.start < to);
+    let cover = store.cover_between(contact_type.id, from, to).await?;
+    schedule(&intervals, &cover, contact_type.grain.secs(), &contact_type.rules)
+        .map_err(|error| PageError::Internal(Box::new(error)))
+}
+
+fn days_ahead(first: Date, day: Date) -> usize {
+    usize::try_from((day - first).get_days() + 1).unwrap_or(1).max(1)
+}
+
+fn luck_of(uncertainty: &Uncertainty, ahead: usize) -> DemandLuck {
+    DemandLuck {
         day_factors: uncertainty.day_factors(ahead, LUCK_FACTORS),
         interval_variance: uncertainty.interval_noise(ahead),
-    }))
+    }
 }
 
 /// Work with a deadline depends on what came in so many days before, and is due after.

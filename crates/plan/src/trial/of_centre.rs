@@ -27,6 +27,8 @@ pub struct TypePlan {
     pub plan: Vec<PlannedInterval>,
     /// How far days may be off the forecast; the forecast is exact when none.
     pub luck: Option<DemandLuck>,
+    /// Whether contacts come at random around the plan's numbers, or were counted.
+    pub arrivals: Arrivals,
 }
 
 /// Who is at work in a trial. A team that contact types are at home with (see
@@ -175,10 +177,15 @@ impl Grid {
         let mut known = vec![None; self.count];
         for planned in &each.plan {
             let places = self.places(planned.start, each.interval_secs);
-            let share = 1.0 / (places.len().max(1)) as f64;
-            for at in places {
+            let parts = places.len().max(1) as f64;
+            for (nth, at) in places.enumerate() {
+                // Of counted contacts a part has a whole number, and all parts have all of them.
+                let until = |part: f64| match each.arrivals {
+                    Arrivals::Counted => (planned.load.contacts * part / parts).round(),
+                    Arrivals::Random => planned.load.contacts * part / parts,
+                };
                 known[at] = Some(DemandInterval {
-                    contacts: planned.load.contacts * share,
+                    contacts: until(nth as f64 + 1.0) - until(nth as f64),
                     handle_secs: planned.load.handle_secs,
                 });
             }
@@ -193,7 +200,7 @@ impl Grid {
             rules: each.rules,
             customers: each.customers.clone(),
             intervals: filled.collect(),
-            arrivals: Arrivals::Random,
+            arrivals: each.arrivals,
             luck: each.luck.clone(),
         }
     }

@@ -173,3 +173,61 @@ async fn a_comparison_of_the_centre_says_who_gains_and_who_loses(pool: PgPool) {
     let unknown = form.replace("groups-team&more=-3", "night-team&more=2");
     planner.post("/comparisons", &unknown).await.says("has no team “night-team”");
 }
+
+#[sqlx::test(migrations = false)]
+async fn a_day_that_was_is_played_with_the_contacts_that_came(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = |demand: &str| {
+        format!(
+            "version={}&days=2026-11-18&cover=fixed&people=8&demand={demand}&replications=4&seed=5",
+            centre.strategy_version
+        )
+    };
+    let queued = planner.post("/trials", &form("uncertain")).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let trial = centre.store.latest_trials(None, 1).await.unwrap().remove(0);
+    let came: i64 = sqlx::query_scalar(
+        "SELECT sum(offered) FROM history \
+         WHERE (interval_start AT TIME ZONE 'Europe/London')::date = '2026-11-18'",
+    )
+    .fetch_one(&pool)
+    .await
+    .unwrap();
+    play(&centre, trial.id).await;
+    let day = centre.store.trial(trial.id).await.unwrap().result.unwrap().outcome.day;
+    // Exactly as many in every replication: there is nothing to be unsure of.
+    assert_eq!((day.offered.mean, day.offered.half_width), (came as f64, Some(0.0)));
+    let page = planner.get(&format!("/trials/{}", trial.id)).await;
+    page.says("Would Wednesday 18 November have held for Bookings?");
+    page.says("As many contacts come in each interval as came");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_trial_may_rest_on_a_frozen_forecast(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let planner = centre.visitor(Role::Planner).await;
+    centre.store.freeze_forecast(centre.bookings, "First draft", None).await.unwrap();
+    // The forecast has doubled since.
+    sqlx::query("UPDATE forecast_intervals SET contacts = 2 * contacts")
+        .execute(&pool)
+        .await
+        .unwrap();
+    planner.get("/trials").await.says("the one frozen as “First draft”");
+    let mut contacts = Vec::new();
+    for demand in ["frozen:First+draft", "exact"] {
+        let form = format!(
+            "version={}&days={TODAY}&cover=planned&demand={demand}&replications=4&seed=5",
+            centre.strategy_version
+        );
+        let queued = planner.post("/trials", &form).await;
+        assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+        let trial = centre.store.latest_trials(None, 1).await.unwrap().remove(0);
+        let of_type = &trial.inputs.types[0];
+        assert_eq!(of_type.luck.is_some(), demand != "exact");
+        contacts.push(of_type.intervals.iter().map(|each| each.contacts).sum::<f64>());
+        let page = planner.get(queued.location()).await;
+        assert_eq!(page.text.contains("is the one frozen as “First draft”"), demand != "exact");
+    }
+    assert!((contacts[1] / contacts[0] - 2.0).abs() < 1e-9, "{contacts:?}");
+}

@@ -20,6 +20,7 @@ use crate::extract::{Form, Path};
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::refused;
+use crate::planning::Basis;
 
 /// More days than a trial may simulate.
 const MOST_REPLICATIONS: u32 = 20_000;
@@ -52,7 +53,7 @@ pub(crate) struct TrialForm {
     /// minutes on average; nothing where nobody does.
     pub again_percent: String,
     pub again_minutes: String,
-    /// "uncertain": days are drawn as far off the forecast as days have been; "exact": they are not.
+    /// Which numbers contacts come from: see [`Basis::parse`].
     pub demand: String,
     pub replications: String,
     pub seed: String,
@@ -218,8 +219,8 @@ impl TrialForm {
         scope: &Scope,
         days: &PlayedDays,
     ) -> Result<Vec<TypePlan>, PageError> {
-        let is_uncertain = self.demand == "uncertain";
-        scope.plans(app, visit, days, &handling(&self.handling), is_uncertain).await
+        let basis = Basis::parse(&self.demand);
+        scope.plans(app, visit, days, &handling(&self.handling), &basis).await
     }
 
     /// The chosen cover, before more or fewer people.
@@ -301,7 +302,7 @@ fn refusal(error: &AssemblyError) -> Wrong {
     match error {
         AssemblyError::NothingForecast => Wrong::of(
             "days",
-            "Nothing is forecast for this time. Choose a day that the forecast reaches.",
+            "Nothing is forecast for this time, and nothing came. Choose another day.",
         ),
         AssemblyError::NothingPlanned(name) => Wrong::of(
             "cover",

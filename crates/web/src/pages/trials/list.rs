@@ -40,6 +40,8 @@ pub(crate) struct FormView {
     pub types: Vec<Choosable>,
     pub days: Vec<Choosable>,
     pub versions: Vec<Choosable>,
+    /// What contacts come from.
+    pub demands: Vec<Choosable>,
     pub teams: Vec<TeamLine>,
     pub typed: TrialForm,
     pub no_plan: Option<String>,
@@ -101,7 +103,7 @@ fn as_before(before: &Trial) -> TrialForm {
     typed.seed = before.inputs.seed.to_string();
     typed.handling = handling_key(&before.inputs).to_owned();
     let is_exact = before.inputs.types.iter().all(|each| each.luck.is_none());
-    if before.set.is_none() {
+    if before.asked.get("demand").is_none() {
         typed.demand = if is_exact { "exact" } else { "uncertain" }.to_owned();
     }
     typed
@@ -171,6 +173,7 @@ impl FormView {
             true => typed.plans(app, visit, &scope, &days).await?,
             false => Vec::new(),
         };
+        let demands = demand_options(app, &scope, &typed.demand).await?;
         let mut forecast = plans.iter().flat_map(|each| &each.plan).peekable();
         let no_plan = if types.is_empty() {
             Some("There is no contact type yet. Bring in history under Demand first.".to_owned())
@@ -179,7 +182,7 @@ impl FormView {
         } else if is_by_date && forecast.peek().is_none() {
             let days = super::days_words(days.first, days.days as u32);
             Some(format!(
-                "Nothing is forecast for {} on {days}. Choose a day that the forecast reaches.",
+                "Nothing is forecast for {} on {days}, and nothing came. Choose another day.",
                 scope.name
             ))
         } else {
@@ -200,6 +203,7 @@ impl FormView {
                 .collect(),
             days: day_options(visit, &typed.days),
             versions: version_options(&versions, version.map(|version| version.id)),
+            demands,
             teams: version
                 .map_or_else(Vec::new, |version| team_lines(&version.strategy, &scope, &typed)),
             no_plan,
@@ -247,6 +251,32 @@ fn day_options(visit: &Visit, chosen: &str) -> Vec<Choosable> {
             option(KINDS_OF_DAYS.to_owned(), "a typical, the fullest and a storm day".to_owned()),
         ])
         .collect()
+}
+
+/// The forecast, and those that were frozen of the chosen contact types.
+async fn demand_options(
+    app: &App,
+    scope: &Scope,
+    chosen: &str,
+) -> Result<Vec<Choosable>, PageError> {
+    let option = |value: &str, name: String| Choosable {
+        is_chosen: value == chosen,
+        value: value.to_owned(),
+        name,
+    };
+    let mut options = vec![
+        option("uncertain", "as uncertain as it has been".to_owned()),
+        option("exact", "taken as exact".to_owned()),
+    ];
+    for each in &scope.types {
+        for frozen in app.store.frozen_forecasts(each.id).await? {
+            let value = format!("frozen:{}", frozen.name);
+            if options.iter().all(|known| known.value != value) {
+                options.push(option(&value, format!("the one frozen as “{}”", frozen.name)));
+            }
+        }
+    }
+    Ok(options)
 }
 
 /// The versions of a strategy to choose from.

@@ -16,6 +16,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{TrialInputs, Verdict};
+use barometer_simulate::Arrivals;
 use barometer_store::{Trial, TrialState};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -82,7 +83,13 @@ pub(crate) const fn state_word(state: TrialState) -> &'static str {
 }
 
 /// How contacts come: as forecast, and again.
-fn demand_words(inputs: &TrialInputs) -> String {
+fn demand_words(trial: &Trial) -> String {
+    let inputs = &trial.inputs;
+    let frozen =
+        trial.asked.get("demand").and_then(|asked| asked.as_str()?.strip_prefix("frozen:"));
+    let frozen = frozen.map_or_else(String::new, |name| {
+        format!(" The forecast is the one frozen as “{name}”, where a contact type has it.")
+    });
     let again = inputs.types.iter().find_map(|each| each.customers.after_abandoning.as_ref());
     let again = again.map_or_else(String::new, |again| {
         format!(
@@ -91,10 +98,14 @@ fn demand_words(inputs: &TrialInputs) -> String {
             words::plain_number(again.after.mean_secs() / 60.0)
         )
     });
-    luck_words(inputs) + &again
+    luck_words(inputs) + &frozen + &again
 }
 
 fn luck_words(inputs: &TrialInputs) -> String {
+    if inputs.types.iter().any(|each| each.arrivals == Arrivals::Counted) {
+        return "As many contacts come in each interval as came, at random moments of it."
+            .to_owned();
+    }
     let mut lucks = inputs.types.iter().filter_map(|each| each.luck.as_ref());
     match (lucks.next(), inputs.types.len()) {
         (None, _) => {
@@ -148,7 +159,7 @@ pub(crate) async fn show(
             trial.inputs.seed,
             trial.created_by.as_deref().unwrap_or("nobody"),
             words::moment(trial.created_at, zone),
-            demand_words(&trial.inputs),
+            demand_words(&trial),
         ),
         progress: progress::part_of(&trial, &visit),
         result,
@@ -183,8 +194,10 @@ pub(crate) fn named(types: &[Uuid]) -> String {
 fn question(trial: &Trial) -> String {
     let subject = &trial.subject;
     let days = days_words(subject.day, subject.days);
+    let has_been = trial.inputs.types.iter().any(|each| each.arrivals == Arrivals::Counted);
     match &trial.set {
         Some(set) => format!("Will the {} hold for {}?", set.day_kind, subject.name),
+        None if has_been => format!("Would {days} have held for {}?", subject.name),
         None => format!("Will {days} hold for {}?", subject.name),
     }
 }

@@ -15,7 +15,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::Visit;
 use crate::page_error::PageError;
-use crate::planning;
+use crate::planning::{self, Basis, Expected};
 use crate::words;
 
 /// Days from the Monday of the period among which the typical and the fullest are found.
@@ -79,31 +79,29 @@ impl Scope {
         }
     }
 
-    /// What is planned of each contact type, with the forecast as uncertain as it has been or exact.
+    /// What is planned, or came, of each contact type.
     pub async fn plans(
         &self,
         app: &App,
         visit: &Visit,
         played: &PlayedDays,
         handling: &Duration,
-        is_uncertain: bool,
+        basis: &Basis,
     ) -> Result<Vec<TypePlan>, PageError> {
         let zone = &visit.centre.zone;
         let of_type = async |each: &ContactType, factor: f64| {
-            let mut plan =
-                planning::plan(&app.store, each, played.first, played.days, zone).await?;
+            let days = (played.first, played.days);
+            let Expected { mut plan, luck, arrivals } =
+                planning::expected(&app.store, each, days, zone, basis).await?;
             plan.iter_mut().for_each(|interval| interval.load.contacts *= factor);
-            let luck = match is_uncertain && !played.is_as_it_was {
-                true => planning::luck(&app.store, each, played.first).await?,
-                false => None,
-            };
             Ok::<_, PageError>(TypePlan {
                 name: each.name.clone(),
                 rules: each.rules,
                 customers: customers_of(&each.rules, handling),
                 interval_secs: each.grain.secs(),
                 plan,
-                luck,
+                luck: luck.filter(|_| !played.is_as_it_was),
+                arrivals,
             })
         };
         let types = self.types.iter().zip(&played.factors);
