@@ -1,6 +1,5 @@
 //! Does the long work from the queue: plays trials, makes forecasts.
 
-use std::ops::Range;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -8,7 +7,6 @@ use anyhow::Result;
 use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_plan::fit_shifts;
-use barometer_simulate::{Experiment, PlayError, Summary};
 use barometer_store::{Job, RunState, SearchState, Store, StoreError, Trial};
 use barometer_web::refresh_forecast;
 use clap::Args;
@@ -104,7 +102,7 @@ async fn work(job: Job, store: Data<Store>) -> Result<(), BoxDynError> {
     loop {
         let done = match job {
             Job::Trial { trial, part } => play_trial(&store, trial, part).await,
-            Job::Comparison { comparison } => play_comparison(&store, comparison).await,
+            Job::Comparison { comparison, part } => play_comparison(&store, comparison, part).await,
             Job::Forecasts { forecast_run } => make_forecasts(&store, forecast_run).await,
             Job::Shifts { shift_search } => look_for_shifts(&store, shift_search).await,
         };
@@ -173,9 +171,8 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
     Ok(())
 }
 
-/// Plays a comparison. A worker that dies leaves it to the next one, which begins anew: the same
-/// customers come.
-async fn play_comparison(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
+/// Plays a part of a comparison, or all of it, and ends the comparison once all parts are there.
+async fn play_comparison(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), BoxDynError> {
     let comparison = match store.comparison(id).await {
         Err(StoreError::NotFound) => return Ok(()),
         other => other?,
@@ -183,15 +180,33 @@ async fn play_comparison(store: &Store, id: Uuid) -> Result<(), BoxDynError> {
     if comparison.state.is_over() {
         return Ok(());
     }
-    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
-    let inputs = comparison.inputs;
-    let played = tokio::task::spawn_blocking(move || {
-        // Where the database is away, the comparison goes on and says so later.
-        inputs.play(|done| here.block_on(reporting.report_comparison(id, done)).unwrap_or(true))
-    });
-    match played.await? {
-        Ok(result) => store.end_comparison(id, Ok(result.as_ref())).await?,
-        Err(error) => store.end_comparison(id, Err(&error.to_string())).await?,
+    let inputs = Arc::new(comparison.inputs);
+    let parts = inputs.parts();
+    let wanted = (0u32..).zip(&parts).filter(|(nth, _)| part.is_none_or(|part| part == *nth));
+    for (nth, work) in wanted {
+        if !store.begin_comparison(id).await? {
+            return Ok(store.end_comparison(id, Ok(None)).await?);
+        }
+        if !store.has_comparison_part(id, nth).await? {
+            let goes_on =
+                asking(store.clone(), move |store| async move { store.begin_comparison(id).await });
+            let (playing, work) = (inputs.clone(), work.clone());
+            let played =
+                tokio::task::spawn_blocking(move || playing.play_part(&work, goes_on)).await?;
+            match played {
+                Ok(Some(played)) => {
+                    store.keep_comparison_part(id, (nth, parts.len()), &played).await?;
+                }
+                Ok(None) => return Ok(store.end_comparison(id, Ok(None)).await?),
+                Err(error) => {
+                    return Ok(store.end_comparison(id, Err(&error.to_string())).await?);
+                }
+            }
+        }
+        if store.count_comparison_parts(id).await? == parts.len() {
+            let result = inputs.result_of(store.comparison_parts(id).await?);
+            store.end_comparison(id, Ok(result.as_ref())).await?;
+        }
     }
     Ok(())
 }
@@ -217,7 +232,12 @@ async fn play_trial(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), Bo
             return Ok(store.stop_trial(id, None).await?);
         }
         if !store.has_part(id, nth).await? {
-            match play_part(store, id, experiment.clone(), range.clone()).await? {
+            let goes_on =
+                asking(store.clone(), move |store| async move { store.begin_trial(id).await });
+            let (playing, range) = (experiment.clone(), range.clone());
+            let played =
+                tokio::task::spawn_blocking(move || playing.play_part_while(range, goes_on));
+            match played.await? {
                 Ok(Some(summary)) => store.keep_part(id, nth, &summary).await?,
                 Ok(None) => return Ok(store.stop_trial(id, None).await?),
                 Err(error) => return Ok(store.stop_trial(id, Some(&error.to_string())).await?),
@@ -228,26 +248,20 @@ async fn play_trial(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), Bo
     Ok(())
 }
 
-/// Plays a part; looks now and then whether somebody has asked to stop, and then gives none.
-async fn play_part(
-    store: &Store,
-    id: Uuid,
-    experiment: Arc<Experiment>,
-    range: Range<u32>,
-) -> Result<Result<Option<Summary>, PlayError>, BoxDynError> {
-    let (asking, here) = (store.clone(), tokio::runtime::Handle::current());
-    let mut asked = Instant::now();
-    let goes_on = move || {
+/// Whether something that is being played is still wanted: asks the store about once a second. Where
+/// the database is away it goes on; whether it is wanted shows when it is kept.
+fn asking<A>(store: Store, ask: impl Fn(Store) -> A) -> impl FnMut() -> bool
+where
+    A: Future<Output = Result<bool, StoreError>>,
+{
+    let (here, mut asked) = (tokio::runtime::Handle::current(), Instant::now());
+    move || {
         if asked.elapsed() < ASK_EVERY {
             return true;
         }
         asked = Instant::now();
-        // Where the database is away, the part goes on; whether it is wanted shows when it is kept.
-        here.block_on(asking.begin_trial(id)).unwrap_or(true)
-    };
-    let played =
-        tokio::task::spawn_blocking(move || experiment.play_part_while(range, goes_on)).await?;
-    Ok(played)
+        here.block_on(ask(store.clone())).unwrap_or(true)
+    }
 }
 
 /// Merges the parts, always in the same order, once those that are needed are there.

@@ -7,9 +7,12 @@ use std::process::{Child, Command, Output, Stdio};
 use std::time::{Duration, Instant};
 
 use barometer_plan::{
-    CoverChoice, TrialInputs, TrialResult, customers_of, schedule, trial_intervals,
+    ComparisonInputs, Contender, CoverChoice, TrialInputs, TrialResult, customers_of, schedule,
+    trial_intervals,
 };
-use barometer_store::{NewTrial, Role, RunState, Store, Subject, Trial, TrialState};
+use barometer_store::{
+    Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial, TrialState,
+};
 use barometer_strategy::Duration as Spread;
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
@@ -78,6 +81,10 @@ async fn wait_for(store: &Store, trial: Uuid, wanted: impl Fn(&Trial) -> bool) -
 }
 
 async fn queue_trial(store: &Store, replications: u32) -> Uuid {
+    store.queue_trial(&new_trial(store, replications).await).await.unwrap()
+}
+
+async fn new_trial(store: &Store, replications: u32) -> NewTrial {
     let centre = store.centre().await.unwrap().unwrap();
     let types = store.contact_types(centre.id).await.unwrap();
     let bookings = types.iter().find(|each| each.name == "Bookings").unwrap();
@@ -88,7 +95,7 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
     let forecast = store.forecast_between(bookings.id, from, to).await.unwrap();
     let planned = schedule(&forecast, &[], bookings.grain.secs(), &bookings.rules).unwrap();
     let agents = CoverChoice::Need.agents(&planned, 0).unwrap();
-    let new = NewTrial {
+    NewTrial {
         subject: Subject {
             centre: centre.id,
             contact_types: vec![bookings.id],
@@ -113,8 +120,7 @@ async fn queue_trial(store: &Store, replications: u32) -> Uuid {
         asked: serde_json::Value::Null,
         set: None,
         created_by: planner.id,
-    };
-    store.queue_trial(&new).await.unwrap()
+    }
 }
 
 /// The trial's result, played in this process and in one go.
@@ -172,6 +178,45 @@ async fn a_trial_of_a_killed_worker_is_taken_up_again_with_the_same_numbers(pool
     let done = wait_for(&store, trial, |trial| trial.state.is_over()).await;
     assert_eq!((done.state, done.played), (TrialState::Done, 4_000));
     assert_eq!(done.result.unwrap(), played_here(&done.inputs));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_comparison_of_a_killed_worker_is_taken_up_again_with_the_same_numbers(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool);
+    for trial in store.latest_trials(None, 9).await.unwrap() {
+        store.cancel_trial(trial.id).await.unwrap();
+    }
+    let NewTrial { subject, inputs, created_by, .. } = new_trial(&store, 2_000).await;
+    let mut more = inputs.clone();
+    more.add_people("bookings-team", 1);
+    let candidate = |name: &str, inputs| Contender { name: name.to_owned(), inputs };
+    let candidates = vec![candidate("as needed", inputs), candidate("one more", more)];
+    let inputs = ComparisonInputs { candidates, axes: Vec::new() };
+    let title = "One more".to_owned();
+    let new = NewComparison { subject, title, inputs, created_by };
+    let id = store.queue_comparison(&new).await.unwrap();
+    let seen = async |wanted: fn(&Comparison) -> bool| {
+        let start = Instant::now();
+        loop {
+            let seen = store.comparison(id).await.unwrap();
+            if wanted(&seen) {
+                return seen;
+            }
+            assert!(start.elapsed() < Duration::from_secs(90), "{:?}", (seen.state, seen.progress));
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+    };
+    let mut first = Worker::start(&database);
+    seen(|seen| seen.progress > 0.0).await;
+    first.0.kill().unwrap();
+    first.0.wait().unwrap();
+    assert!(!store.comparison(id).await.unwrap().state.is_over(), "killed in the middle");
+    let _second = Worker::start(&database);
+    let done = seen(|seen| seen.state.is_over()).await;
+    assert_eq!(done.state, TrialState::Done);
+    assert_eq!(done.result, new.inputs.play(|_| true).unwrap());
 }
 
 /// Cuts every connection of a worker, as a restart of the database does.

@@ -1,5 +1,7 @@
 //! Candidates on the same customers: differences, sweeps of settings, and where each breaks.
 
+use std::ops::Range;
+
 use barometer_simulate::{
     COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Paired, PlayError, Summary,
 };
@@ -95,8 +97,125 @@ const LOOK_REPLICATIONS: u32 = 60;
 const VOLUMES: (f64, f64) = (0.25, 4.0);
 const LOOKS: u32 = 9;
 
+/// What a part of a comparison plays. Parts depend on nothing but the inputs.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ComparisonWork {
+    /// These replications of every candidate.
+    Days(Range<u32>),
+    /// The volume at which the candidate at this place breaks.
+    Volume(usize),
+}
+
+/// What a part of a comparison came to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum ComparisonPart {
+    /// Sums of each candidate, and of its differences from the first.
+    Days(Vec<(Summary, Paired)>),
+    /// The volume at which the candidate at this place breaks.
+    Volume(usize, f64),
+}
+
 impl ComparisonInputs {
-    /// Plays all candidates; tells how much is done, as a share, and stops (`Ok(None)`) when told so.
+    /// The parts in which the comparison is played, in the order in which they are put together.
+    pub fn parts(&self) -> Vec<ComparisonWork> {
+        let days = self.candidates.first().map_or_else(Vec::new, |first| first.inputs.parts());
+        let volumes = if self.axes.is_empty() { self.candidates.len() } else { 0 };
+        let days = days.into_iter().map(ComparisonWork::Days);
+        days.chain((0..volumes).map(ComparisonWork::Volume)).collect()
+    }
+
+    /// Plays a part; asks now and then whether to go on, and gives none (`Ok(None)`) when told to stop.
+    ///
+    /// # Errors
+    ///
+    /// [`ComparisonError`] names the candidate that cannot be played, and why.
+    pub fn play_part(
+        &self,
+        work: &ComparisonWork,
+        goes_on: impl FnMut() -> bool,
+    ) -> Result<Option<ComparisonPart>, ComparisonError> {
+        match work {
+            ComparisonWork::Days(range) => self.play_days(range.clone(), goes_on),
+            ComparisonWork::Volume(nth) => {
+                let Some(candidate) = self.candidates.get(*nth) else { return Ok(None) };
+                let volume = candidate.breaks_at(goes_on)?;
+                Ok(volume.map(|volume| ComparisonPart::Volume(*nth, volume)))
+            }
+        }
+    }
+
+    fn play_days(
+        &self,
+        range: Range<u32>,
+        mut goes_on: impl FnMut() -> bool,
+    ) -> Result<Option<ComparisonPart>, ComparisonError> {
+        let experiments = self
+            .candidates
+            .iter()
+            .map(|candidate| candidate.experiment(&candidate.inputs))
+            .collect::<Result<Vec<_>, _>>()?;
+        let intervals = self.candidates.first().map_or(0, |first| first.inputs.interval_count());
+        let mut sums: Vec<(Summary, Paired)> = experiments
+            .iter()
+            .map(|experiment| (experiment.summary(), Paired::new(intervals)))
+            .collect();
+        for from in range.clone().step_by(AT_A_TIME as usize) {
+            if !goes_on() {
+                return Ok(None);
+            }
+            let range = from..(from + AT_A_TIME).min(range.end);
+            let mut base: Vec<DayTally> = Vec::new();
+            for (nth, experiment) in experiments.iter().enumerate() {
+                let days = experiment
+                    .play_range(range.clone())
+                    .map_err(|error| self.candidates[nth].failed(error))?;
+                let (summary, paired) = &mut sums[nth];
+                days.iter().for_each(|day| summary.add(day));
+                if nth == 0 {
+                    base = days;
+                } else {
+                    base.iter().zip(&days).for_each(|(one, other)| paired.add(one, other));
+                }
+            }
+        }
+        let short = sums.into_iter().map(|(summary, paired)| (summary.in_short(), paired));
+        Ok(Some(ComparisonPart::Days(short.collect())))
+    }
+
+    /// Puts all parts together, in order; `None` where there is none.
+    pub fn result_of(
+        &self,
+        parts: impl IntoIterator<Item = ComparisonPart>,
+    ) -> Option<ComparisonResult> {
+        let mut sums: Vec<(Summary, Paired)> = Vec::new();
+        let mut volumes = vec![None; self.candidates.len()];
+        for part in parts {
+            match part {
+                ComparisonPart::Days(days) if sums.is_empty() => sums = days,
+                ComparisonPart::Days(days) => {
+                    for ((summary, paired), (more, pairs)) in sums.iter_mut().zip(&days) {
+                        summary.merge(more);
+                        paired.merge(pairs);
+                    }
+                }
+                ComparisonPart::Volume(nth, volume) => {
+                    if let Some(known) = volumes.get_mut(nth) {
+                        *known = Some(volume);
+                    }
+                }
+            }
+        }
+        let candidate =
+            |(nth, ((summary, paired), breaks_at)): (usize, (&(Summary, Paired), _))| {
+                let paired = (nth > 0).then_some(paired);
+                ContenderResult { breaks_at, ..ContenderResult::of(summary, paired) }
+            };
+        let candidates: Vec<_> = sums.iter().zip(volumes).enumerate().map(candidate).collect();
+        (!candidates.is_empty()).then_some(ComparisonResult { candidates })
+    }
+
+    /// Plays all parts one after the other; tells how much is done, as a share, and stops
+    /// (`Ok(None)`) when told so.
     ///
     /// # Errors
     ///
@@ -105,52 +224,15 @@ impl ComparisonInputs {
         &self,
         mut goes_on: impl FnMut(f64) -> bool,
     ) -> Result<Option<ComparisonResult>, ComparisonError> {
-        let experiments = self
-            .candidates
-            .iter()
-            .map(|candidate| candidate.experiment(&candidate.inputs))
-            .collect::<Result<Vec<_>, _>>()?;
-        let Some(first) = self.candidates.first() else { return Ok(None) };
-        let (replications, intervals) = (first.inputs.replications, first.inputs.interval_count());
-        let mut summaries: Vec<Summary> = experiments.iter().map(Experiment::summary).collect();
-        let mut paired = vec![Paired::new(intervals); self.candidates.len()];
-        let looks = if self.axes.is_empty() { self.candidates.len() as f64 } else { 0.0 };
-        let share_of_days = if looks > 0.0 { 0.6 } else { 1.0 };
-        for from in (0..replications).step_by(AT_A_TIME as usize) {
-            if !goes_on(share_of_days * f64::from(from) / f64::from(replications)) {
+        let work = self.parts();
+        let mut parts = Vec::with_capacity(work.len());
+        for (nth, part) in work.iter().enumerate() {
+            if !goes_on(nth as f64 / work.len() as f64) {
                 return Ok(None);
             }
-            let range = from..(from + AT_A_TIME).min(replications);
-            let mut base: Vec<DayTally> = Vec::new();
-            for (nth, experiment) in experiments.iter().enumerate() {
-                let days = experiment
-                    .play_range(range.clone())
-                    .map_err(|error| self.candidates[nth].failed(error))?;
-                days.iter().for_each(|day| summaries[nth].add(day));
-                if nth == 0 {
-                    base = days;
-                } else {
-                    base.iter().zip(&days).for_each(|(one, other)| paired[nth].add(one, other));
-                }
-            }
+            parts.extend(self.play_part(part, || true)?);
         }
-        let mut candidates: Vec<ContenderResult> = summaries
-            .iter()
-            .zip(&paired)
-            .enumerate()
-            .map(|(nth, (summary, paired))| {
-                ContenderResult::of(summary, (nth > 0).then_some(paired))
-            })
-            .collect();
-        if self.axes.is_empty() {
-            for (nth, candidate) in self.candidates.iter().enumerate() {
-                if !goes_on(share_of_days + (1.0 - share_of_days) * nth as f64 / looks) {
-                    return Ok(None);
-                }
-                candidates[nth].breaks_at = Some(candidate.breaks_at()?);
-            }
-        }
-        Ok(Some(ComparisonResult { candidates }))
+        Ok(self.result_of(parts))
     }
 }
 
@@ -194,16 +276,19 @@ impl Contender {
 
     /// The volume up to which every target holds on average, by halving: always the same customers,
     /// of whom more or fewer come.
-    fn breaks_at(&self) -> Result<f64, ComparisonError> {
+    fn breaks_at(&self, mut goes_on: impl FnMut() -> bool) -> Result<Option<f64>, ComparisonError> {
         let (mut holds, mut breaks) = VOLUMES;
         if self.holds_at(breaks)? {
-            return Ok(breaks);
+            return Ok(Some(breaks));
         }
         for _ in 0..LOOKS {
+            if !goes_on() {
+                return Ok(None);
+            }
             let volume = (holds * breaks).sqrt();
             *(if self.holds_at(volume)? { &mut holds } else { &mut breaks }) = volume;
         }
-        Ok(holds)
+        Ok(Some(holds))
     }
 
     fn holds_at(&self, volume: f64) -> Result<bool, ComparisonError> {

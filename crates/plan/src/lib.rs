@@ -28,8 +28,8 @@ mod what_if;
 
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use comparison::{
-    Axis, ComparisonError, ComparisonInputs, ComparisonResult, Contender, ContenderResult,
-    Sweepable,
+    Axis, ComparisonError, ComparisonInputs, ComparisonPart, ComparisonResult, ComparisonWork,
+    Contender, ContenderResult, Sweepable,
 };
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};

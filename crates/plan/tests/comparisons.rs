@@ -3,8 +3,8 @@
 #![cfg(test)]
 
 use barometer_plan::{
-    ComparisonInputs, Contender, IntervalLoad, Rules, Sweepable, TrialInputs, TrialInterval,
-    Verdict, customers_of,
+    ComparisonInputs, ComparisonWork, Contender, IntervalLoad, Rules, Sweepable, TrialInputs,
+    TrialInterval, Verdict, customers_of,
 };
 use barometer_simulate::Compared;
 use barometer_strategy::{Duration, Strategy};
@@ -64,6 +64,32 @@ fn one_person_more_is_surely_better_though_the_levels_overlap() {
     let (few, more) = (one.breaks_at.unwrap(), other.breaks_at.unwrap());
     assert!(1.0 < few && few < more && more < 1.5, "{few} {more}");
     assert!(ComparisonInputs { ..comparison }.play(|_| false).unwrap().is_none(), "told to stop");
+}
+
+#[test]
+fn parts_make_the_same_result_in_whatever_order_they_were_played() {
+    let candidates = vec![contender("thirteen", inputs(13)), contender("fourteen", inputs(14))];
+    let comparison = ComparisonInputs { candidates, axes: Vec::new() };
+    let work = comparison.parts();
+    // 60 replications in parts of 25, and the volume at which each of two breaks.
+    let days: Vec<_> = [0..25, 25..50, 50..60].map(ComparisonWork::Days).to_vec();
+    assert_eq!(work[..3], days);
+    assert_eq!(work[3..], [ComparisonWork::Volume(0), ComparisonWork::Volume(1)]);
+    let mut parts: Vec<_> = work
+        .iter()
+        .enumerate()
+        .rev()
+        .map(|(nth, part)| (nth, comparison.play_part(part, || true).unwrap().unwrap()))
+        .collect();
+    parts.sort_by_key(|(nth, _)| *nth);
+    let parts: Vec<_> = parts.into_iter().map(|(_, part)| part).collect();
+    let whole = comparison.play(|_| true).unwrap();
+    assert_eq!(comparison.result_of(parts), whole);
+    assert!(whole.is_some());
+    assert_eq!(comparison.result_of([]), None);
+    for part in &work {
+        assert_eq!(comparison.play_part(part, || false).unwrap(), None, "told to stop");
+    }
 }
 
 #[test]

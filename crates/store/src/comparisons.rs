@@ -1,6 +1,6 @@
 //! Comparisons: queued, played by a worker, kept with everything they depend on.
 
-use barometer_plan::{ComparisonInputs, ComparisonResult};
+use barometer_plan::{ComparisonInputs, ComparisonPart, ComparisonResult};
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
@@ -8,6 +8,7 @@ use sqlx::types::Json;
 use uuid::Uuid;
 
 use crate::jobs::{self, Job};
+use crate::parts::{Parts, encoded};
 use crate::subject::{Subject, SubjectRow};
 use crate::trials::TrialState;
 use crate::{Store, StoreError};
@@ -93,6 +94,12 @@ struct LineRow {
     created_at: jiff_sqlx::Timestamp,
 }
 
+const PARTS: Parts = Parts {
+    table: "comparison_parts",
+    owner: "comparison_id",
+    what: "reading the parts of a comparison",
+};
+
 impl Store {
     /// Keeps a comparison and queues it for a worker: both or neither.
     pub async fn queue_comparison(&self, new: &NewComparison) -> Result<Uuid, StoreError> {
@@ -114,7 +121,9 @@ impl Store {
         .fetch_one(&mut *tx)
         .await
         .map_err(&failed)?;
-        jobs::push(&mut tx, [Job::Comparison { comparison }]).await?;
+        let parts = new.inputs.parts().len() as u32;
+        let jobs = (0..parts).map(|part| Job::Comparison { comparison, part: Some(part) });
+        jobs::push(&mut tx, jobs).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(comparison)
     }
@@ -165,20 +174,72 @@ impl Store {
         Ok(rows.into_iter().map(line).collect())
     }
 
-    /// Tells how far a running comparison has come; says whether it should go on.
-    pub async fn report_comparison(&self, id: Uuid, progress: f64) -> Result<bool, StoreError> {
+    /// Tells that a comparison is being played; says whether it should go on.
+    pub async fn begin_comparison(&self, id: Uuid) -> Result<bool, StoreError> {
         let cancelled: bool = sqlx::query_scalar(
-            "UPDATE comparisons SET state = 'running', progress = $2, \
-               started_at = coalesce(started_at, now()) \
+            "UPDATE comparisons SET state = 'running', started_at = coalesce(started_at, now()) \
              WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
         )
         .bind(id)
-        .bind(progress)
         .fetch_optional(&self.pool)
         .await
-        .map_err(StoreError::on("reporting a comparison"))?
+        .map_err(StoreError::on("beginning a comparison"))?
         .unwrap_or(true);
         Ok(!cancelled)
+    }
+
+    /// Keeps one of so many parts of a comparison. A part that is played twice is kept once.
+    pub async fn keep_comparison_part(
+        &self,
+        id: Uuid,
+        (part, of): (u32, usize),
+        played: &ComparisonPart,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("keeping a part of a comparison");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        // Whoever keeps parts of the same one does so one after the other, so that the count grows.
+        sqlx::query("SELECT 1 FROM comparisons WHERE id = $1 FOR UPDATE")
+            .bind(id)
+            .fetch_optional(&mut *tx)
+            .await
+            .map_err(&failed)?
+            .ok_or(StoreError::NotFound)?;
+        sqlx::query(
+            "INSERT INTO comparison_parts (comparison_id, part, summary) \
+             VALUES ($1, $2, $3) ON CONFLICT DO NOTHING",
+        )
+        .bind(id)
+        .bind(part as i32)
+        .bind(encoded(played)?)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        sqlx::query(
+            "UPDATE comparisons SET progress = \
+               (SELECT count(*) FROM comparison_parts WHERE comparison_id = $1) / $2 \
+             WHERE id = $1 AND state = 'running'",
+        )
+        .bind(id)
+        .bind(of as f64)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
+    }
+
+    /// Whether a part of a comparison is there already.
+    pub async fn has_comparison_part(&self, id: Uuid, part: u32) -> Result<bool, StoreError> {
+        PARTS.has(&self.pool, id, part).await
+    }
+
+    /// How many parts of a comparison are there.
+    pub async fn count_comparison_parts(&self, id: Uuid) -> Result<usize, StoreError> {
+        PARTS.count(&self.pool, id).await
+    }
+
+    /// The parts of a comparison that are there from the first on without a gap, in order.
+    pub async fn comparison_parts(&self, id: Uuid) -> Result<Vec<ComparisonPart>, StoreError> {
+        PARTS.in_order(&self.pool, id).await
     }
 
     /// Asks a comparison to stop. One that no worker has taken up is stopped at once.
@@ -206,6 +267,8 @@ impl Store {
             Ok(None) => TrialState::Cancelled,
             Err(_) => TrialState::Failed,
         };
+        let failed = StoreError::on("ending a comparison");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         sqlx::query(
             "UPDATE comparisons SET state = $2, result = $3, failure = $4 \
              WHERE id = $1 AND state IN ('queued', 'running')",
@@ -214,9 +277,10 @@ impl Store {
         .bind(state)
         .bind(result.ok().flatten().map(Json))
         .bind(result.err())
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map(|_| ())
-        .map_err(StoreError::on("ending a comparison"))
+        .map_err(&failed)?;
+        PARTS.forget(&mut tx, id).await.map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 }

@@ -24,10 +24,13 @@ pub enum Job {
         #[serde(default)]
         part: Option<u32>,
     },
-    /// Plays a comparison.
+    /// Plays a part of a comparison.
     Comparison {
         /// Its key.
         comparison: Uuid,
+        /// Which part; `None` for all of them, one after the other.
+        #[serde(default)]
+        part: Option<u32>,
     },
     /// Makes all forecasts of a centre anew.
     Forecasts {

@@ -16,6 +16,7 @@ mod imports;
 mod jobs;
 mod marks;
 mod overlays;
+mod parts;
 mod sessions;
 mod shift_searches;
 mod special_days;

@@ -4,11 +4,12 @@ use barometer_plan::{TrialInputs, TrialResult};
 use barometer_simulate::Summary;
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
+use sqlx::FromRow;
 use sqlx::types::Json;
-use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::jobs::{self, Job};
+use crate::parts::{Parts, decoded, encoded};
 use crate::subject::{Subject, SubjectRow};
 use crate::{Store, StoreError};
 
@@ -155,6 +156,10 @@ const TRIALS: &str = "SELECT trials.id, trials.centre_id, trials.contact_types, 
      JOIN strategy_versions ON strategy_versions.id = trials.strategy_version_id \
      LEFT JOIN users ON users.id = trials.created_by";
 
+/// A trial's parts are sums of its replications.
+const PARTS: Parts =
+    Parts { table: "trial_parts", owner: "trial_id", what: "reading the parts of a trial" };
+
 impl Store {
     /// Keeps a trial and queues it for a worker: both or neither.
     pub async fn queue_trial(&self, new: &NewTrial) -> Result<Uuid, StoreError> {
@@ -284,40 +289,17 @@ impl Store {
 
     /// How many parts of a trial are there.
     pub async fn count_parts(&self, id: Uuid) -> Result<usize, StoreError> {
-        let count: i64 = sqlx::query_scalar("SELECT count(*) FROM trial_parts WHERE trial_id = $1")
-            .bind(id)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(StoreError::on("counting the parts of a trial"))?;
-        Ok(count as usize)
+        PARTS.count(&self.pool, id).await
     }
 
     /// Whether a part is there already.
     pub async fn has_part(&self, id: Uuid, part: u32) -> Result<bool, StoreError> {
-        sqlx::query_scalar(
-            "SELECT EXISTS (SELECT 1 FROM trial_parts WHERE trial_id = $1 AND part = $2)",
-        )
-        .bind(id)
-        .bind(part as i32)
-        .fetch_one(&self.pool)
-        .await
-        .map_err(StoreError::on("looking for a part of a trial"))
+        PARTS.has(&self.pool, id, part).await
     }
 
     /// The parts that are there from the first on without a gap, in order.
     pub async fn parts_in_order(&self, id: Uuid) -> Result<Vec<Summary>, StoreError> {
-        let rows: Vec<(i32, Vec<u8>)> = sqlx::query_as(
-            "SELECT part, summary FROM trial_parts WHERE trial_id = $1 ORDER BY part",
-        )
-        .bind(id)
-        .fetch_all(&self.pool)
-        .await
-        .map_err(StoreError::on("reading the parts of a trial"))?;
-        rows.into_iter()
-            .zip(0..)
-            .take_while(|((part, _), wanted)| part == wanted)
-            .map(|((_, bytes), _)| decoded(&bytes))
-            .collect()
+        PARTS.in_order(&self.pool, id).await
     }
 
     /// The sums of a finished trial; `None` where it was kept without them.
@@ -360,7 +342,7 @@ impl Store {
         .execute(&mut *tx)
         .await
         .map_err(&failed)?;
-        forget_parts(&mut tx, id).await.map_err(&failed)?;
+        PARTS.forget(&mut tx, id).await.map_err(&failed)?;
         tx.commit().await.map_err(&failed)
     }
 
@@ -378,24 +360,7 @@ impl Store {
         .execute(&mut *tx)
         .await
         .map_err(&failed)?;
-        forget_parts(&mut tx, id).await.map_err(&failed)?;
+        PARTS.forget(&mut tx, id).await.map_err(&failed)?;
         tx.commit().await.map_err(&failed)
     }
-}
-
-/// A trial that is over needs its parts no more.
-async fn forget_parts(connection: &mut PgConnection, trial: Uuid) -> Result<(), sqlx::Error> {
-    sqlx::query("DELETE FROM trial_parts WHERE trial_id = $1")
-        .bind(trial)
-        .execute(connection)
-        .await
-        .map(|_| ())
-}
-
-fn encoded(summary: &Summary) -> Result<Vec<u8>, StoreError> {
-    postcard::to_allocvec(summary).map_err(StoreError::unreadable("a trial's sums"))
-}
-
-fn decoded(bytes: &[u8]) -> Result<Summary, StoreError> {
-    postcard::from_bytes(bytes).map_err(StoreError::unreadable("a trial's sums"))
 }

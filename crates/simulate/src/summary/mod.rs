@@ -133,6 +133,17 @@ impl Summary {
         add_waits(&mut self.abandon_waits, &other.abandon_waits);
     }
 
+    /// The sums by which candidates are compared: all contacts by interval, and the day of each contact
+    /// type and team. Everything else is left out.
+    #[must_use]
+    pub fn in_short(mut self) -> Self {
+        self.types.iter_mut().for_each(|table| table.pairs.truncate(Whole::WIDTH));
+        self.teams.iter_mut().for_each(|table| table.pairs.truncate(TeamTally::WIDTH));
+        (self.agents, self.labels, self.flows) = Default::default();
+        (self.lines, self.answer_waits, self.abandon_waits) = Default::default();
+        self
+    }
+
     /// Replications added so far.
     pub fn replications(&self) -> u32 {
         self.replications

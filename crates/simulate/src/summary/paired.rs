@@ -24,7 +24,7 @@ pub const COMPARED: [Compared; 4] =
     [Compared::ServiceLevel, Compared::Abandonment, Compared::AnswerSecs, Compared::Occupancy];
 
 /// Sums over replications of two experiments that were played on the same customers.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Paired {
     replications: u32,
     /// The day, then its intervals.
@@ -34,7 +34,7 @@ pub struct Paired {
 }
 
 /// Sums of one ratio of both experiments, and of their products.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 struct Crossed {
     one: Pair,
     other: Pair,
@@ -73,6 +73,16 @@ impl Paired {
         }
     }
 
+    /// Adds the replications of another part of the same two experiments, in order.
+    pub fn merge(&mut self, other: &Self) {
+        self.replications += other.replications;
+        self.types.resize(self.types.len().max(other.types.len()), Default::default());
+        let rows = self.rows.iter_mut().zip(&other.rows);
+        for (row, other) in rows.chain(self.types.iter_mut().zip(&other.types)) {
+            row.iter_mut().zip(other).for_each(|(crossed, other)| crossed.merge(other));
+        }
+    }
+
     /// By how much the other differs from the one over the whole day in one contact type; people
     /// belong to no contact type, so occupancy has no answer.
     pub fn of_type(&self, kind: usize, what: Compared) -> Option<Estimate> {
@@ -107,6 +117,15 @@ fn ratios(contacts: &TypeTally, people: &TeamTally) -> [(f64, f64); 4] {
 }
 
 impl Crossed {
+    fn merge(&mut self, other: &Self) {
+        self.one.merge(&other.one);
+        self.other.merge(&other.other);
+        self.top_top += other.top_top;
+        self.top_bottom += other.top_bottom;
+        self.bottom_top += other.bottom_top;
+        self.bottom_bottom += other.bottom_bottom;
+    }
+
     fn add(&mut self, one: (f64, f64), other: (f64, f64)) {
         self.one.add(one.0, one.1);
         self.other.add(other.0, other.1);

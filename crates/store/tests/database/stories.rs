@@ -246,13 +246,25 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
     let kept = store.queue_comparison(&new).await.unwrap();
     let jobs: i64 =
         sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
-    assert_eq!(jobs, 1, "the job is there with the comparison");
-    assert!(store.report_comparison(kept, 0.25).await.unwrap());
-    let running = store.comparison(kept).await.unwrap();
-    assert_eq!((running.state, running.progress), (TrialState::Running, 0.25));
-    assert_eq!(running.inputs, new.inputs);
-    let result = new.inputs.play(|_| true).unwrap();
+    let work = new.inputs.parts();
+    assert_eq!(jobs, work.len() as i64, "a job for each part is there with the comparison");
+    assert!(store.begin_comparison(kept).await.unwrap());
+    for (nth, part) in (0u32..).zip(&work) {
+        let played = new.inputs.play_part(part, || true).unwrap().unwrap();
+        // Played twice by two workers, kept once.
+        for _ in 0..2 {
+            store.keep_comparison_part(kept, (nth, work.len()), &played).await.unwrap();
+        }
+        assert!(store.has_comparison_part(kept, nth).await.unwrap());
+        let running = store.comparison(kept).await.unwrap();
+        let share = f64::from(nth + 1) / work.len() as f64;
+        assert_eq!((running.state, running.progress), (TrialState::Running, share));
+    }
+    assert_eq!(store.comparison(kept).await.unwrap().inputs, new.inputs);
+    let result = new.inputs.result_of(store.comparison_parts(kept).await.unwrap());
+    assert_eq!(result, new.inputs.play(|_| true).unwrap());
     store.end_comparison(kept, Ok(result.as_ref())).await.unwrap();
+    assert_eq!(store.count_comparison_parts(kept).await.unwrap(), 0, "the result is enough");
     let done = store.comparison(kept).await.unwrap();
     assert_eq!((done.state, done.result), (TrialState::Done, result));
     // One that nobody has begun is stopped at once, one under way is told to stop.
@@ -260,9 +272,9 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
     store.cancel_comparison(waiting).await.unwrap();
     assert_eq!(store.comparison(waiting).await.unwrap().state, TrialState::Cancelled);
     let begun = store.queue_comparison(&new).await.unwrap();
-    assert!(store.report_comparison(begun, 0.0).await.unwrap());
+    assert!(store.begin_comparison(begun).await.unwrap());
     store.cancel_comparison(begun).await.unwrap();
-    assert!(!store.report_comparison(begun, 0.5).await.unwrap());
+    assert!(!store.begin_comparison(begun).await.unwrap());
     store.end_comparison(begun, Ok(None)).await.unwrap();
     assert_eq!(store.latest_comparisons(9).await.unwrap().len(), 3);
 }

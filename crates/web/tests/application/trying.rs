@@ -101,7 +101,7 @@ async fn play(centre: &Centre, address: &str) -> Uuid {
     let id: Uuid = address.split('?').next().unwrap().rsplit('/').next().unwrap().parse().unwrap();
     let comparison = centre.store.comparison(id).await.unwrap();
     let result = comparison.inputs.play(|_| true).unwrap();
-    assert!(centre.store.report_comparison(id, 0.5).await.unwrap());
+    assert!(centre.store.begin_comparison(id).await.unwrap());
     centre.store.end_comparison(id, Ok(result.as_ref())).await.unwrap();
     assert_eq!(centre.store.comparison(id).await.unwrap().state, TrialState::Done);
     id

@@ -164,7 +164,7 @@ async fn a_comparison_of_the_centre_says_who_gains_and_who_loses(pool: PgPool) {
     // Bookings meets the same customers with the same people: it is the same to the last bit.
     assert_eq!(bookings.unwrap().mean, 0.0);
     assert!(groups.unwrap().high() < -0.01, "{groups:?}");
-    assert!(centre.store.report_comparison(id, 0.5).await.unwrap());
+    assert!(centre.store.begin_comparison(id).await.unwrap());
     centre.store.end_comparison(id, Ok(result.as_ref())).await.unwrap();
     let page = planner.get(&format!("/comparisons/{id}")).await;
     page.says("Contact type by contact type").says("surely worse");
