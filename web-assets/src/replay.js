@@ -6,6 +6,7 @@ const part = (name) => figure.querySelector(`[data-part="${name}"]`);
 const canvas = part('timeline');
 const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const LAST_SHOWN = 6;
+const DOTS = 114;
 
 // What happened, in the codes of the page.
 const CAME = 0, JOINED = 1, RINGS = 2, NOT_ANSWERED = 3, ANSWERED = 4, DONE = 5, ENDED = 6, AGENT_CAME = 7, AGENT_LEFT = 8;
@@ -102,11 +103,14 @@ function show() {
   part('lost').textContent = state.lost;
   part('waiting').textContent = state.waiting.size;
   part('scrub').value = now;
-  part('queue').replaceChildren(...[...state.waiting.values()].slice(0, 120).map(({ since, within }) => {
+  // The most overdue first, and a number for those who find no room.
+  const overdue = ({ since, within }) => now - since - within;
+  const waiting = [...state.waiting.values()].sort((one, other) => overdue(other) - overdue(one));
+  part('queue').replaceChildren(...waiting.slice(0, DOTS).map((contact) => {
     const dot = document.createElement('i');
-    dot.className = now - since > within ? 'late' : '';
+    dot.className = overdue(contact) > 0 ? 'late' : '';
     return dot;
-  }));
+  }), waiting.length > DOTS ? `and ${waiting.length - DOTS} more` : '');
   state.agents.forEach((agent, at) => {
     const look = agent.talks > 0 ? 'talks' : agent.rings > 0 ? 'rings' : agent.here ? 'free' : 'away';
     places[at].className = look;
