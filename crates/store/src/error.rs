@@ -69,3 +69,19 @@ impl StoreError {
         move |source| Self::Unreadable { what, source: Box::new(source) }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_a_database_that_cannot_be_asked_is_worth_waiting_for() {
+        let on = |error: sqlx::Error| StoreError::on("asking")(error);
+        let broken = std::io::Error::from(std::io::ErrorKind::ConnectionReset);
+        assert!(on(sqlx::Error::Io(broken)).is_away());
+        assert!(on(sqlx::Error::PoolTimedOut).is_away());
+        assert!(!on(sqlx::Error::RowNotFound).is_away(), "that is an answer");
+        assert!(!on(sqlx::Error::ColumnNotFound("volume".to_owned())).is_away());
+        assert!(!StoreError::Taken.is_away());
+    }
+}

@@ -5,11 +5,11 @@ use barometer_simulate::{
 };
 use barometer_strategy::{
     Announcement, Channel, ChannelSkill, Customers, Duration, Next, OfferOrder, Offering, Queue,
-    Relaxation, StepKind, TryAgain, Voicemail, VoicemailWork, WantedSkill,
+    Relaxation, StepKind, Strategy as Plan, TryAgain, Voicemail, VoicemailWork, WantedSkill,
 };
 use proptest::prelude::*;
 
-use crate::fixture::Scene;
+use crate::fixture::{Scene, team_cover};
 
 /// Orders, windows, gaps, ranks and exits of all kinds, with two types on two teams.
 fn any_scene() -> impl proptest::strategy::Strategy<Value = Scene> {
@@ -300,6 +300,26 @@ fn every_date_of_a_week_has_a_luck_of_its_own_and_the_first_that_of_the_day_alon
     }
     // Two dates are alike in half of 400 weeks, with a standard deviation of 10; bound: 4.5 of them.
     assert!((155..=245).contains(&alike), "{alike}");
+}
+
+#[test]
+fn joined_strategies_play_each_of_them_as_it_was_alone() {
+    let alone = Scene::line(2.0, 8, 9).handled(240.0, Some(120.0));
+    let mut joined = alone.clone();
+    joined.add_type("Others", 3.0, Customers::calls(300.0, Some(200.0)));
+    let parts = ["Calls", "Others"].map(|name| (name.to_owned(), Plan::plain(name)));
+    joined.strategy = Plan::joined("Centre", parts);
+    joined.cover.teams = vec![team_cover("calls-team", 9, 8), team_cover("others-team", 4, 8)];
+    let (one, both) = (alone.play(30, 7), joined.play(30, 7));
+    assert_eq!(both.of_type(0), {
+        // People belong to no contact type.
+        barometer_simulate::Measures { occupancy: None, ..one.day() }
+    });
+    assert_eq!(both.of_team(0), one.of_team(0));
+    assert_eq!(both.of_line(0), one.of_line(0));
+    // Too few people elsewhere are nobody's business here.
+    assert!(both.of_type(1).service_level.unwrap().mean < 0.2);
+    assert!(both.of_type(0).service_level.unwrap().mean > 0.7);
 }
 
 #[test]

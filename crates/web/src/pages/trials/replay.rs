@@ -319,3 +319,58 @@ fn busiest(story: &[Happened]) -> (f64, usize) {
     }
     most
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn at(at_secs: f64, contact: u32, what: What) -> Happened {
+        Happened { at_secs, contact, kind: 0, what }
+    }
+
+    /// An agent who stays the night, one who goes home, a contact who waits through it and one who is
+    /// done before.
+    fn night() -> Story {
+        let mut story = Story::default();
+        story.happened = vec![
+            at(0.0, 0, What::AgentCame { agent: 3 }),
+            at(0.0, 0, What::AgentCame { agent: 4 }),
+            at(10.0, 1, What::Came),
+            at(10.0, 1, What::Joined { line: 2 }),
+            at(20.0, 2, What::Came),
+            at(20.0, 2, What::Joined { line: 2 }),
+            at(25.0, 2, What::Answered { agent: 4 }),
+            at(80.0, 2, What::Done { agent: 4 }),
+            at(90.0, 0, What::AgentLeft { agent: 4 }),
+            at(130.0, 1, What::Answered { agent: 3 }),
+            at(250.0, 3, What::Came),
+        ];
+        story
+    }
+
+    #[test]
+    fn a_date_begins_with_who_is_there_and_who_waits_and_ends_where_the_next_begins() {
+        let clipped = clipped(&night(), 100.0, 200.0);
+        let expected = [
+            at(0.0, 0, What::AgentCame { agent: 3 }),
+            at(0.0, 1, What::Joined { line: 2 }),
+            at(30.0, 1, What::Answered { agent: 3 }),
+        ];
+        assert_eq!(clipped, expected);
+    }
+
+    #[test]
+    fn the_first_date_is_told_from_its_beginning() {
+        let story = night();
+        assert_eq!(clipped(&story, 0.0, f64::INFINITY), story.happened);
+        assert_eq!(busiest(&clipped(&story, 0.0, 100.0)), (20.0, 1));
+    }
+
+    #[test]
+    fn only_what_the_picture_shows_is_sent_to_it() {
+        let sent: Vec<_> = night().happened.iter().filter_map(event).collect();
+        assert_eq!(sent.len(), night().happened.len());
+        assert_eq!(sent[3], (10.0, 1, 1, 2));
+        assert_eq!(event(&at(5.0, 1, What::CallbackPromised)), None);
+    }
+}

@@ -174,3 +174,48 @@ pub(crate) fn days_words(first: Date, days: u32) -> String {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_forecast::Grain;
+    use barometer_plan::Rules;
+    use jiff::civil::date;
+
+    fn types(names: &[&str]) -> Vec<ContactType> {
+        let each = |name: &&str| ContactType {
+            id: Uuid::new_v4(),
+            name: (*name).to_owned(),
+            grain: Grain::Half,
+            rules: Rules::STARTING,
+            pinned_method: None,
+            like: None,
+        };
+        names.iter().map(each).collect()
+    }
+
+    #[test]
+    fn contact_types_are_named_as_in_a_sentence() {
+        let all = types(&["Bookings", "Groups", "Freight", "Chat", "E-mail"]);
+        let name = |count: usize| {
+            let ids: Vec<Uuid> = all.iter().take(count).map(|each| each.id).collect();
+            Scope::of(&all, &ids).name
+        };
+        assert_eq!(name(1), "Bookings");
+        assert_eq!(name(2), "Bookings and Groups");
+        assert_eq!(name(4), "Bookings, Groups and two more");
+        assert_eq!((name(5), name(0)), ("the whole centre".into(), "the whole centre".into()));
+        assert_eq!(Scope::of(&all[..1], &[]).name, "Bookings", "a centre of one has its name");
+        // What is not of this centre is no choice.
+        assert_eq!(Scope::of(&all, &[Uuid::new_v4()]).types.len(), 5);
+    }
+
+    #[test]
+    fn days_in_a_row_are_named_by_their_first_and_last() {
+        assert_eq!(days_words(date(2026, 11, 27), 1), "Friday 27 November");
+        assert_eq!(days_words(date(2026, 11, 23), 7), "Mon 23 Nov to Sun 29 Nov");
+        let scope = Scope::of(&types(&["Bookings"]), &[]);
+        let days = scope.days(date(2026, 11, 23), 7);
+        assert_eq!((days.days, days.factors, days.is_as_it_was), (7, vec![1.0], false));
+    }
+}
