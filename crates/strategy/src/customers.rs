@@ -101,6 +101,25 @@ pub struct CustomersFile {
     pub contact_types: BTreeMap<String, Customers>,
 }
 
+impl CustomersFile {
+    /// The customers of a JSON text.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with it, and where.
+    pub fn from_json(text: &str) -> Result<Self, String> {
+        let mut reader = serde_json::Deserializer::from_str(text);
+        serde_path_to_error::deserialize(&mut reader).map_err(|error| {
+            match error.path().to_string() {
+                path if path == "." || path == "?" => {
+                    format!("this is no description of customers: {}", error.inner())
+                }
+                path => format!("{path}: {}", error.inner()),
+            }
+        })
+    }
+}
+
 impl Customers {
     /// Calls with exponential handle times and patience.
     pub fn calls(handle_secs: f64, patience_secs: Option<f64>) -> Self {

@@ -138,6 +138,7 @@ pub fn router(app: App) -> Router {
         .route("/comparisons/{comparison}/cancel", post(comparisons::cancel))
         .route("/comparisons/{comparison}/comparison.json", get(comparisons::export))
         .route("/strategy-schema.json", get(strategy::schema))
+        .route("/customers-schema.json", get(strategy::customers_schema))
         .route("/strategy/part", post(strategy::save))
         .route("/strategy/change", post(strategy::change))
         .route("/strategy/json", post(strategy::save_json))

@@ -81,6 +81,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/strategy".to_owned(), Role::Viewer),
         (get.clone(), "/strategy/versions/1".to_owned(), Role::Viewer),
         (get.clone(), "/strategy-schema.json".to_owned(), Role::Viewer),
+        (get.clone(), "/customers-schema.json".to_owned(), Role::Viewer),
         (post.clone(), "/strategy/part".to_owned(), Role::Planner),
         (post.clone(), "/strategy/change".to_owned(), Role::Planner),
         (post.clone(), "/strategy/json".to_owned(), Role::Planner),

@@ -231,3 +231,40 @@ async fn a_trial_may_rest_on_a_frozen_forecast(pool: PgPool) {
     }
     assert!((contacts[1] / contacts[0] - 2.0).abs() < 1e-9, "{contacts:?}");
 }
+
+#[sqlx::test(migrations = false)]
+async fn customers_are_described_for_sorting_steps_and_refused_where_they_cannot_be(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let schema = planner.get("/customers-schema.json").await;
+    schema.says("\"profiles\"").says("\"after_abandoning\"");
+    let post = async |customers: &str| {
+        let form = format!(
+            "version={}&days={TODAY}&cover=planned&demand=exact&replications=4&seed=5&customers={}",
+            centre.strategy_version,
+            customers.replace(' ', "+").replace('"', "%22")
+        );
+        planner.post("/trials", &form).await
+    };
+    let chatty = r#"{ "contact_types": { "Bookings": { "channel": "call",
+        "handling": { "constant": { "secs": 200 } }, "patience": null,
+        "repeat": { "share": 0.2, "after": { "constant": { "secs": 600 } } } } } }"#;
+    let chatty = chatty.replace('\n', " ");
+    let queued = post(&chatty).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let trial = centre.store.latest_trials(None, 1).await.unwrap().remove(0);
+    let customers = &trial.inputs.types[0].customers;
+    assert_eq!((customers.repeat.as_ref().unwrap().share, &customers.patience), (0.2, &None));
+    planner.get(&format!("/trials?again={}", trial.id)).await.says("&#34;repeat&#34;");
+    for (customers, wanted) in [
+        ("{", "this is no description of customers"),
+        (&chatty.replace("repeat", "repaet"), "contact_types.Bookings"),
+        (&chatty.replace("Bookings", "Groups"), "“Groups” is none of the contact types"),
+        (&chatty.replace("0.2", "1.2"), "share"),
+    ] {
+        let refused = post(customers).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{customers}");
+        refused.says("id=\"customers-wrong\"").says(wanted);
+    }
+    assert_eq!(centre.store.latest_trials(None, 9).await.unwrap().len(), 1);
+}

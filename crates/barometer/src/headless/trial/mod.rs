@@ -144,8 +144,5 @@ fn read_strategy(path: &Path) -> Result<Strategy> {
 fn read_customers(path: &Path) -> Result<CustomersFile> {
     let text =
         std::fs::read_to_string(path).with_context(|| format!("reading {}", path.display()))?;
-    let value: serde_json::Value =
-        serde_json::from_str(&text).with_context(|| path.display().to_string())?;
-    serde_path_to_error::deserialize(value)
-        .map_err(|error| anyhow::anyhow!("{}: {}: {}", path.display(), error.path(), error.inner()))
+    CustomersFile::from_json(&text).map_err(|error| anyhow::anyhow!("{}: {error}", path.display()))
 }

@@ -3,7 +3,7 @@
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
-use barometer_strategy::Strategy;
+use barometer_strategy::{CustomersFile, Strategy};
 
 use super::change::save_version;
 use super::editor::EditorPart;
@@ -60,7 +60,16 @@ pub(crate) async fn export(
 
 /// `GET /strategy-schema.json`: the JSON Schema of a strategy.
 pub(crate) async fn schema(_: Visit) -> Result<Response, PageError> {
-    let text = serde_json::to_string_pretty(&Strategy::schema())
+    schema_file("strategy-schema.json", &Strategy::schema())
+}
+
+/// `GET /customers-schema.json`: the JSON Schema of what customers are like.
+pub(crate) async fn customers_schema(_: Visit) -> Result<Response, PageError> {
+    schema_file("customers-schema.json", &CustomersFile::schema())
+}
+
+fn schema_file(name: &str, schema: &serde_json::Value) -> Result<Response, PageError> {
+    let text = serde_json::to_string_pretty(schema)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(exports::json("strategy-schema.json", text))
+    Ok(exports::json(name, text))
 }

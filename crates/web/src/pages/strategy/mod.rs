@@ -22,7 +22,7 @@ use crate::words;
 
 pub(crate) use change::{change, save};
 use editor::EditorPart;
-pub(crate) use files::{export, save_json, schema};
+pub(crate) use files::{customers_schema, export, save_json, schema};
 use parts::{PartKey, PartLine, part_lines};
 
 #[derive(Template)]

@@ -6,7 +6,7 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
 use barometer_store::{NewTrial, StrategyVersion, Subject, TrialSet};
-use barometer_strategy::{Channel, Duration, Strategy, TryAgain};
+use barometer_strategy::{Channel, CustomersFile, Duration, Strategy, TryAgain};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
@@ -53,6 +53,8 @@ pub(crate) struct TrialForm {
     /// minutes on average; nothing where nobody does.
     pub again_percent: String,
     pub again_minutes: String,
+    /// Customers of contact types as JSON, in the form of their file; nothing for plain ones.
+    pub customers: String,
     /// Which numbers contacts come from: see [`Basis::parse`].
     pub demand: String,
     pub replications: String,
@@ -74,6 +76,7 @@ impl Default for TrialForm {
             more: Vec::new(),
             precision: String::new(),
             handling: "exponential".to_owned(),
+            customers: String::new(),
             again_percent: String::new(),
             again_minutes: "10".to_owned(),
             demand: "uncertain".to_owned(),
@@ -235,6 +238,31 @@ impl TrialForm {
         }
     }
 
+    /// Lets the contact types that are described have these customers.
+    fn describe_customers(&self, plans: &mut [TypePlan], wrong: &mut Wrong) {
+        if self.customers.trim().is_empty() {
+            return;
+        }
+        let file = match CustomersFile::from_json(&self.customers) {
+            Ok(file) => file,
+            Err(error) => return wrong.note("customers", format!("{error}.")),
+        };
+        let is_known = |name: &&String| plans.iter().any(|plan| plan.name == **name);
+        if let Some(unknown) = file.contact_types.keys().find(|name| !is_known(name)) {
+            let message = format!("“{unknown}” is none of the contact types that are tried.");
+            return wrong.note("customers", message);
+        }
+        for plan in plans {
+            if let Some(described) = file.contact_types.get(&plan.name) {
+                if let Some(fault) = described.fault() {
+                    let message = format!("{}: {}: {}.", plan.name, fault.field, fault.message);
+                    wrong.note("customers", message);
+                }
+                plan.customers = described.clone();
+            }
+        }
+    }
+
     /// Whether customers who were not served try again.
     fn try_again(&self, wrong: &mut Wrong) -> Option<TryAgain> {
         let percent = wrong.number("again_percent", &self.again_percent)?;
@@ -277,17 +305,21 @@ impl TrialForm {
             wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
         }
         let again = self.try_again(&mut wrong);
+        let mut plans = plans.to_vec();
+        self.describe_customers(&mut plans, &mut wrong);
         let people = self.people(&mut wrong);
         let (Some(replications), Some(seed), Some(people), true) =
             (replications, seed, people, wrong.is_empty())
         else {
             return Err(wrong);
         };
-        let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, plans, &people)
+        let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, &plans, &people)
             .map_err(|error| refusal(&error))?;
         let customers = inputs.types.iter_mut().map(|each| &mut each.customers);
         for each in customers.filter(|each| each.channel != Channel::Task) {
-            (each.after_abandoning, each.after_blocked) = (again.clone(), again.clone());
+            if again.is_some() {
+                (each.after_abandoning, each.after_blocked) = (again.clone(), again.clone());
+            }
         }
         inputs.precision = precision.map(|points| points / 100.0);
         (inputs.replications, inputs.seed) = (replications, seed);

@@ -331,8 +331,7 @@ mod tests {
     /// An agent who stays the night, one who goes home, a contact who waits through it and one who is
     /// done before.
     fn night() -> Story {
-        let mut story = Story::default();
-        story.happened = vec![
+        let happened = vec![
             at(0.0, 0, What::AgentCame { agent: 3 }),
             at(0.0, 0, What::AgentCame { agent: 4 }),
             at(10.0, 1, What::Came),
@@ -345,7 +344,7 @@ mod tests {
             at(130.0, 1, What::Answered { agent: 3 }),
             at(250.0, 3, What::Came),
         ];
-        story
+        Story { happened }
     }
 
     #[test]
