@@ -145,6 +145,10 @@ fn what_is_missing_is_named() {
     insta::assert_snapshot!(of(&[chats], calls_only), @"no team of the strategy answers Groups");
     let odd = plan("Groups", 2700.0, 0, 2, 30.0, 3);
     insta::assert_snapshot!(of(&[bookings.clone(), odd], two_lines()), @"intervals of 1800 s and of 2700 s do not fit into each other");
+    let more = [("night".to_owned(), 2)].into();
+    let more = TeamPeople { choice: CoverChoice::Planned, more };
+    let error = assembled(two_lines(), std::slice::from_ref(&bookings), &more).unwrap_err();
+    insta::assert_snapshot!(error, @"the strategy has no team “night”");
     // A contact type that is closed needs nobody.
     let inputs = assembled(two_lines(), &[bookings, closed], &planned).unwrap();
     assert_eq!((inputs.types.len(), inputs.teams[1].agents.clone()), (2, vec![0; 2]));

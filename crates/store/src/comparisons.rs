@@ -95,9 +95,10 @@ struct LineRow {
 }
 
 const PARTS: Parts = Parts {
+    things: "comparisons",
     table: "comparison_parts",
     owner: "comparison_id",
-    what: "reading the parts of a comparison",
+    what: "playing a comparison in parts",
 };
 
 impl Store {
@@ -176,16 +177,7 @@ impl Store {
 
     /// Tells that a comparison is being played; says whether it should go on.
     pub async fn begin_comparison(&self, id: Uuid) -> Result<bool, StoreError> {
-        let cancelled: bool = sqlx::query_scalar(
-            "UPDATE comparisons SET state = 'running', started_at = coalesce(started_at, now()) \
-             WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
-        )
-        .bind(id)
-        .fetch_optional(&self.pool)
-        .await
-        .map_err(StoreError::on("beginning a comparison"))?
-        .unwrap_or(true);
-        Ok(!cancelled)
+        PARTS.begin(&self.pool, id).await
     }
 
     /// Keeps one of so many parts of a comparison. A part that is played twice is kept once.
@@ -197,13 +189,7 @@ impl Store {
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("keeping a part of a comparison");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        // Whoever keeps parts of the same one does so one after the other, so that the count grows.
-        sqlx::query("SELECT 1 FROM comparisons WHERE id = $1 FOR UPDATE")
-            .bind(id)
-            .fetch_optional(&mut *tx)
-            .await
-            .map_err(&failed)?
-            .ok_or(StoreError::NotFound)?;
+        PARTS.lock(&mut tx, id).await?;
         sqlx::query(
             "INSERT INTO comparison_parts (comparison_id, part, summary) \
              VALUES ($1, $2, $3) ON CONFLICT DO NOTHING",
@@ -244,16 +230,7 @@ impl Store {
 
     /// Asks a comparison to stop. One that no worker has taken up is stopped at once.
     pub async fn cancel_comparison(&self, id: Uuid) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE comparisons SET cancel_requested = true, \
-               state = CASE state WHEN 'queued' THEN 'cancelled' ELSE state END \
-             WHERE id = $1 AND state IN ('queued', 'running')",
-        )
-        .bind(id)
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("cancelling a comparison"))
+        PARTS.cancel(&self.pool, id).await
     }
 
     /// Ends a comparison: with its result, as cancelled (`Ok(None)`), or with the reason why it failed.

@@ -1,5 +1,5 @@
-//! Parts of something long, each played by whichever worker takes it up, and kept as bytes until all
-//! are there.
+//! What is played in parts, each by whichever worker takes it up: how it begins and is stopped, and its
+//! parts, kept as bytes until all are there.
 
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -8,20 +8,62 @@ use uuid::Uuid;
 
 use crate::StoreError;
 
-/// The parts of one kind of thing.
+/// One kind of thing that is played in parts.
 pub(crate) struct Parts {
-    /// Their table.
+    /// The table of the things.
+    pub things: &'static str,
+    /// The table of their parts.
     pub table: &'static str,
     /// Its column that says whose they are.
     pub owner: &'static str,
-    /// What they are called where something fails.
+    /// What is being done where something fails.
     pub what: &'static str,
 }
 
 impl Parts {
+    /// Tells that one is being played; says whether it should go on.
+    pub async fn begin(&self, pool: &PgPool, id: Uuid) -> Result<bool, StoreError> {
+        let Self { things, what, .. } = self;
+        let cancelled: Option<bool> = sqlx::query_scalar(AssertSqlSafe(format!(
+            "UPDATE {things} SET state = 'running', started_at = coalesce(started_at, now()) \
+             WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested"
+        )))
+        .bind(id)
+        .fetch_optional(pool)
+        .await
+        .map_err(StoreError::on(what))?;
+        Ok(cancelled == Some(false))
+    }
+
+    /// Asks one to stop. One that no worker has taken up is stopped at once.
+    pub async fn cancel(&self, pool: &PgPool, id: Uuid) -> Result<(), StoreError> {
+        let Self { things, what, .. } = self;
+        sqlx::query(AssertSqlSafe(format!(
+            "UPDATE {things} SET cancel_requested = true, \
+               state = CASE state WHEN 'queued' THEN 'cancelled' ELSE state END \
+             WHERE id = $1 AND state IN ('queued', 'running')"
+        )))
+        .bind(id)
+        .execute(pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on(what))
+    }
+
+    /// Lets whoever keeps parts of the same one do so one after the other, so that the count grows.
+    pub async fn lock(&self, connection: &mut PgConnection, id: Uuid) -> Result<(), StoreError> {
+        let Self { things, what, .. } = self;
+        sqlx::query(AssertSqlSafe(format!("SELECT 1 FROM {things} WHERE id = $1 FOR UPDATE")))
+            .bind(id)
+            .fetch_one(connection)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on(what))
+    }
+
     /// Whether a part is there already.
     pub async fn has(&self, pool: &PgPool, id: Uuid, part: u32) -> Result<bool, StoreError> {
-        let Self { table, owner, what } = self;
+        let Self { table, owner, what, .. } = self;
         sqlx::query_scalar(AssertSqlSafe(format!(
             "SELECT EXISTS (SELECT 1 FROM {table} WHERE {owner} = $1 AND part = $2)"
         )))
@@ -34,7 +76,7 @@ impl Parts {
 
     /// How many parts are there.
     pub async fn count(&self, pool: &PgPool, id: Uuid) -> Result<usize, StoreError> {
-        let Self { table, owner, what } = self;
+        let Self { table, owner, what, .. } = self;
         let count: i64 = sqlx::query_scalar(AssertSqlSafe(format!(
             "SELECT count(*) FROM {table} WHERE {owner} = $1"
         )))
@@ -51,7 +93,7 @@ impl Parts {
         pool: &PgPool,
         id: Uuid,
     ) -> Result<Vec<P>, StoreError> {
-        let Self { table, owner, what } = self;
+        let Self { table, owner, what, .. } = self;
         let rows: Vec<(i32, Vec<u8>)> = sqlx::query_as(AssertSqlSafe(format!(
             "SELECT part, summary FROM {table} WHERE {owner} = $1 ORDER BY part"
         )))

@@ -157,8 +157,12 @@ const TRIALS: &str = "SELECT trials.id, trials.centre_id, trials.contact_types, 
      LEFT JOIN users ON users.id = trials.created_by";
 
 /// A trial's parts are sums of its replications.
-const PARTS: Parts =
-    Parts { table: "trial_parts", owner: "trial_id", what: "reading the parts of a trial" };
+const PARTS: Parts = Parts {
+    things: "trials",
+    table: "trial_parts",
+    owner: "trial_id",
+    what: "playing a trial in parts",
+};
 
 impl Store {
     /// Keeps a trial and queues it for a worker: both or neither.
@@ -235,16 +239,7 @@ impl Store {
 
     /// Tells that a trial is being played; says whether it should go on.
     pub async fn begin_trial(&self, id: Uuid) -> Result<bool, StoreError> {
-        let cancelled: bool = sqlx::query_scalar(
-            "UPDATE trials SET state = 'running', started_at = coalesce(started_at, now()) \
-             WHERE id = $1 AND state IN ('queued', 'running') RETURNING cancel_requested",
-        )
-        .bind(id)
-        .fetch_optional(&self.pool)
-        .await
-        .map_err(StoreError::on("beginning a trial"))?
-        .unwrap_or(true);
-        Ok(!cancelled)
+        PARTS.begin(&self.pool, id).await
     }
 
     /// Keeps a part of a trial. A part that is played twice is the same part, and kept once.
@@ -257,13 +252,7 @@ impl Store {
         let failed = StoreError::on("keeping a part of a trial");
         let bytes = encoded(summary)?;
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        // Whoever keeps parts of the same trial does so one after the other, so that the count grows.
-        sqlx::query("SELECT 1 FROM trials WHERE id = $1 FOR UPDATE")
-            .bind(id)
-            .fetch_optional(&mut *tx)
-            .await
-            .map_err(&failed)?
-            .ok_or(StoreError::NotFound)?;
+        PARTS.lock(&mut tx, id).await?;
         sqlx::query(
             "INSERT INTO trial_parts (trial_id, part, replications, summary) \
              VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING",
@@ -314,16 +303,7 @@ impl Store {
 
     /// Asks a trial to stop. One that no worker has taken up is stopped at once.
     pub async fn cancel_trial(&self, id: Uuid) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE trials SET cancel_requested = true, \
-               state = CASE state WHEN 'queued' THEN 'cancelled' ELSE state END \
-             WHERE id = $1 AND state IN ('queued', 'running')",
-        )
-        .bind(id)
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("cancelling a trial"))
+        PARTS.cancel(&self.pool, id).await
     }
 
     /// Ends a trial with its result. One that was cancelled meanwhile stays cancelled.

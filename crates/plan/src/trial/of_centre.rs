@@ -57,6 +57,9 @@ pub enum AssemblyError {
     /// Nobody can answer a contact type.
     #[error("no team of the strategy answers {0}")]
     NoTeam(String),
+    /// People more or fewer are wanted of a team that is not there.
+    #[error("the strategy has no team “{0}”")]
+    UnknownTeam(String),
     /// The intervals of two contact types do not fit each other.
     #[error("intervals of {0} s and of {1} s do not fit into each other")]
     Grain(f64, f64),
@@ -115,6 +118,11 @@ impl TrialInputs {
             }
             let ceilings = [teams[home].occupancy, each.rules.occupancy];
             teams[home].occupancy = ceilings.into_iter().flatten().reduce(f64::min);
+        }
+        let known = |id: &str| strategy.teams.iter().any(|team| team.id == id);
+        if let Some((unknown, _)) = people.more.iter().find(|(id, more)| **more != 0 && !known(id))
+        {
+            return Err(AssemblyError::UnknownTeam(unknown.clone()));
         }
         let any: Vec<bool> = (0..grid.count).map(|at| open.iter().any(|open| open[at])).collect();
         for (team, own) in teams.iter_mut().zip(&open) {

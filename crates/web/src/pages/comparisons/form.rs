@@ -305,17 +305,8 @@ impl Builder<'_> {
         team: Option<&String>,
         more: &str,
     ) -> Result<(String, TrialInputs), Wrong> {
-        let known = |team: &&String| version.strategy.teams.iter().any(|each| each.id == **team);
         // Where the form asks for no team, there is one.
-        let first = version.strategy.teams.first().map(|team| &team.id);
-        let team = match team {
-            Some(team) if !known(&team) && !matches!(more.trim(), "" | "0") => {
-                let message = format!("v{} has no team “{team}”.", version.version);
-                return Err(Wrong::of("version", message));
-            }
-            Some(team) => Some(team),
-            None => first,
-        };
+        let team = team.or(version.strategy.teams.first().map(|team| &team.id));
         let mut trial = self.typed.trial();
         trial.team.extend(team.cloned());
         trial.more.push(more.to_owned());

@@ -348,6 +348,10 @@ fn refusal(error: &AssemblyError) -> Wrong {
             "contact_type",
             format!("No team of this strategy answers {name}. Give it one, or leave it out."),
         ),
+        AssemblyError::UnknownTeam(team) => Wrong::of(
+            "version",
+            format!("This version has no team “{team}”. Choose its people again."),
+        ),
         AssemblyError::Grain(..) => Wrong::of(
             "contact_type",
             format!("These contact types cannot be tried together: {error}."),
