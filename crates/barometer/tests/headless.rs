@@ -316,9 +316,9 @@ fn a_trial_of_files_agrees_with_the_exact_day_and_repeats_to_the_byte() {
     }
     let in_team = figure(&folder, "team", "Team", "answered").0;
     assert_eq!(in_team, figure(&folder, "line", "Calls", "answered").0);
-    let story = std::fs::read_to_string(folder.join("out/story-3.csv")).unwrap();
+    let story = std::fs::read_to_string(folder.join("out/log-3.csv")).unwrap();
     assert!(story.contains("answered,Team 1"));
-    let files = ["day.csv", "intervals.csv", "waits.csv", "trial.json", "story-3.csv"];
+    let files = ["day.csv", "intervals.csv", "waits.csv", "trial.json", "log-3.csv"];
     let read = || files.map(|file| std::fs::read(folder.join("out").join(file)).unwrap());
     let before = read();
     trial(&folder, &["--replications", "1000", "--seed", "7", "--log", "3"]);

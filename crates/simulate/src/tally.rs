@@ -44,7 +44,7 @@ pub struct TypeTally {
 
 /// Counts of a queue or hunt group in an interval, by when contacts joined it.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct LineTally {
+pub struct ServicePointTally {
     /// Contacts that were sent here.
     pub entered: f64,
     /// Answered here.
@@ -122,7 +122,7 @@ pub struct DayTally {
     /// By contact type and interval.
     pub types: Vec<TypeTally>,
     /// By line and interval.
-    pub lines: Vec<LineTally>,
+    pub service_points: Vec<ServicePointTally>,
     /// By team and interval.
     pub teams: Vec<TeamTally>,
     /// By agent.
@@ -169,7 +169,7 @@ adds!(TypeTally {
     wait_secs,
     callback_secs,
 });
-adds!(LineTally {
+adds!(ServicePointTally {
     entered,
     answered,
     answered_in_time,
@@ -213,8 +213,8 @@ impl DayTally {
     }
 
     /// All lines in all.
-    pub fn total_of_lines(&self) -> LineTally {
-        self.lines.iter().fold(LineTally::default(), |mut total, each| {
+    pub fn total_of_service_points(&self) -> ServicePointTally {
+        self.service_points.iter().fold(ServicePointTally::default(), |mut total, each| {
             total.add(each);
             total
         })

@@ -4,9 +4,9 @@ use super::Day;
 use super::contact::{Contact, NONE, State};
 use crate::calendar::{ContactId, Event, SimTime};
 use crate::draws::{Key, Purpose, gamma};
+use crate::event_log::What;
 use crate::experiment::{Arrivals as Manner, DemandLuck};
 use crate::model::{AgainModel, Model, TypeModel};
-use crate::story::What;
 
 /// The arrivals of all contact types.
 #[derive(Default)]

@@ -4,7 +4,7 @@ use super::Day;
 use super::contact::State;
 use crate::calendar::{ContactId, Event};
 use crate::draws::Purpose;
-use crate::story::{End, What};
+use crate::event_log::{End, What};
 
 impl Day<'_> {
     /// A callback is offered to a waiting contact.

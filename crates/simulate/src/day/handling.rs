@@ -4,8 +4,8 @@ use super::Day;
 use super::contact::{NO_CALLBACK, NONE, State};
 use crate::calendar::{ContactId, Event};
 use crate::draws::Purpose;
+use crate::event_log::What;
 use crate::model::{Does, place_of};
-use crate::story::What;
 
 impl Day<'_> {
     /// An agent answers: the contact leaves its line and is handled.
@@ -70,7 +70,7 @@ impl Day<'_> {
         tally.teams[team * model.intervals + self.interval].answered += 1.0;
         let flow = model.lines[usize::from(contact.line)].exits.answered;
         tally.flows[flow as usize] += 1.0;
-        let of_line = &mut tally.lines[contact.line_row as usize];
+        let of_line = &mut tally.service_points[contact.line_row as usize];
         of_line.answered += 1.0;
         if contact.is_work() {
             return;

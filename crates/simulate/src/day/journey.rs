@@ -4,8 +4,8 @@ use super::Day;
 use super::contact::{Contact, State};
 use crate::calendar::{ContactId, Event};
 use crate::draws::{Drawn, Key, Purpose};
+use crate::event_log::{End, What};
 use crate::model::{Does, Go, RuleModel, StepModel, Way, is_within};
-use crate::story::{End, What};
 
 /// Told apart from the keys of a customer's further attempts.
 const WORK: u64 = 1 << 32;

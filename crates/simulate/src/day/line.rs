@@ -4,9 +4,9 @@ use super::Day;
 use super::contact::{Contact, NONE, State};
 use crate::calendar::{ContactId, Event, SimTime};
 use crate::draws::Purpose;
+use crate::event_log::{End, What};
 use crate::model::{Go, Way, place_of};
-use crate::story::{End, What};
-use crate::tally::LineTally;
+use crate::tally::ServicePointTally;
 use barometer_strategy::Channel;
 
 /// A line in the course of a day. The list holds those who are to be offered next, by the time at
@@ -43,7 +43,7 @@ impl Day<'_> {
             self.line_tally(id).no_staff += 1.0;
             return self.take(id, way);
         }
-        self.say(id, What::Joined { line });
+        self.say(id, What::Joined { service_point: line });
         let is_held = self.is_held_at_arrival(id);
         if !is_held && self.may_offer_newcomer(line) && self.offer(id) {
             if self.contacts[id as usize].state == State::Ringing {
@@ -70,7 +70,7 @@ impl Day<'_> {
     pub(super) fn join_without_hurry(&mut self, id: ContactId, line: u16, since: SimTime) {
         self.begin_stay(id, line, since);
         self.line_tally(id).entered += 1.0;
-        self.say(id, What::Joined { line });
+        self.say(id, What::Joined { service_point: line });
         if self.may_offer_newcomer(line) && self.offer(id) {
             return;
         }
@@ -258,7 +258,7 @@ impl Day<'_> {
         &mut self,
         id: ContactId,
         way: Way,
-        count: fn(&mut LineTally) -> &mut f64,
+        count: fn(&mut ServicePointTally) -> &mut f64,
     ) {
         if way.go == Go::KeepRinging {
             return;
@@ -308,12 +308,9 @@ impl Day<'_> {
         let Some(way) = self.model.lines[usize::from(line)].exits.no_staff_while_waiting else {
             return;
         };
-        let here: Vec<ContactId> = (0..self.contacts.len() as ContactId)
-            .filter(|&id| {
-                let contact = &self.contacts[id as usize];
-                contact.is_in_line() && contact.line == line && contact.is_customer_waiting()
-            })
-            .collect();
+        let here = self.by_appearance(|contact| {
+            contact.is_in_line() && contact.line == line && contact.is_customer_waiting()
+        });
         for id in here {
             self.leave_by(id, way, |tally| &mut tally.no_staff);
         }
@@ -435,8 +432,8 @@ impl Day<'_> {
     }
 
     /// The counts of a contact's line in the interval in which it joined it.
-    pub(super) fn line_tally(&mut self, id: ContactId) -> &mut LineTally {
-        &mut self.tally.lines[self.contacts[id as usize].line_row as usize]
+    pub(super) fn line_tally(&mut self, id: ContactId) -> &mut ServicePointTally {
+        &mut self.tally.service_points[self.contacts[id as usize].line_row as usize]
     }
 
     /// How many contacts of a channel an agent can hold.

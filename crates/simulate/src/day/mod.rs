@@ -21,11 +21,11 @@ use rayon::prelude::*;
 
 use crate::calendar::{Calendar, ContactId, Event, SimTime};
 use crate::draws::Key;
+use crate::event_log::{EventLog, What};
 use crate::experiment::Experiment;
 use crate::model::Model;
-use crate::story::{Story, What};
 use crate::summary::Summary;
-use crate::tally::{AgentTally, DayTally, LabelTally, LineTally, TeamTally, TypeTally};
+use crate::tally::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
 use agent::{Agent, IdleList};
 use arrivals::Arrivals;
 use contact::{Contact, NONE, State};
@@ -144,9 +144,9 @@ impl Experiment {
     /// # Errors
     ///
     /// [`PlayError`] when the replication does not come to an end.
-    pub fn tell(&self, replication: u32) -> Result<(DayTally, Story), PlayError> {
+    pub fn log(&self, replication: u32) -> Result<(DayTally, EventLog), PlayError> {
         let mut day = Day::new(&self.model);
-        day.story = Some(Story::default());
+        day.story = Some(EventLog::default());
         let tally = day.play(self.seed, replication)?;
         Ok((tally, day.story.take().unwrap_or_default()))
     }
@@ -182,7 +182,7 @@ struct Day<'m> {
     owed: Vec<Owed>,
     next_shift: usize,
     tally: DayTally,
-    story: Option<Story>,
+    story: Option<EventLog>,
     came: u32,
 }
 
@@ -326,7 +326,7 @@ impl<'m> Day<'m> {
     /// Whoever is still here when nothing more is planned, or too late, will never be served.
     fn end_everything(&mut self) {
         self.now = self.now.max(self.end_of_day());
-        for id in 0..self.contacts.len() as ContactId {
+        for id in self.by_appearance(|_| true) {
             let contact = &self.contacts[id as usize];
             match contact.state {
                 State::Gone | State::Talking | State::WrappingUp => {}
@@ -355,6 +355,18 @@ impl<'m> Day<'m> {
         self.fill_in_staffed();
     }
 
+    /// The contacts that meet a condition, in the order of their numbers.
+    fn by_appearance(&self, meets: impl Fn(&Contact) -> bool) -> Vec<ContactId> {
+        let all = 0..self.contacts.len() as ContactId;
+        let mut found: Vec<ContactId> =
+            all.filter(|&id| meets(&self.contacts[id as usize])).collect();
+        found.sort_by_key(|&id| {
+            let contact = &self.contacts[id as usize];
+            (contact.serial, contact.is_work())
+        });
+        found
+    }
+
     fn tally_of(&mut self, id: ContactId) -> &mut TypeTally {
         let contact = &self.contacts[id as usize];
         let row = usize::from(contact.kind) * self.model.intervals;
@@ -364,7 +376,7 @@ impl<'m> Day<'m> {
     fn say(&mut self, id: ContactId, what: What) {
         if let Some(story) = &mut self.story {
             let contact = &self.contacts[id as usize];
-            story.tell(self.now, contact.serial, contact.kind, what);
+            story.push(self.now, contact.serial, contact.kind, what);
         }
     }
 }
@@ -375,7 +387,7 @@ fn empty_tally(model: &Model) -> DayTally {
     DayTally {
         intervals: *intervals,
         types: vec![TypeTally::default(); types.len() * intervals],
-        lines: vec![LineTally::default(); lines.len() * intervals],
+        service_points: vec![ServicePointTally::default(); lines.len() * intervals],
         teams: vec![TeamTally::default(); teams.len() * intervals],
         agents: vec![AgentTally::default(); agents.len()],
         labels: vec![LabelTally::default(); names.labels.len()],

@@ -4,8 +4,8 @@ use super::Day;
 use super::contact::{NONE, State};
 use crate::calendar::{ContactId, Event};
 use crate::draws::{Key, Purpose};
+use crate::event_log::What;
 use crate::model::{Go, LineMember};
-use crate::story::What;
 use barometer_strategy::OfferOrder;
 
 /// Seconds after which a contact is declined where neither a ring window nor a delay says it.

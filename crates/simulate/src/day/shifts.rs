@@ -3,8 +3,8 @@
 use super::Day;
 use super::contact::{NONE, State};
 use crate::calendar::{ContactId, SimTime};
+use crate::event_log::{End, What};
 use crate::model::{Shift, place_of};
-use crate::story::{End, What};
 use barometer_strategy::{Channel, OnLeaving};
 
 /// People of a team who are to leave as soon as they are free.
@@ -114,7 +114,7 @@ impl Day<'_> {
 
     fn comes_to_work(&mut self, agent: u32) {
         if let Some(story) = &mut self.story {
-            story.tell(self.now, 0, 0, What::AgentCame { agent });
+            story.push(self.now, 0, 0, What::AgentCame { agent });
         }
         self.account(agent);
         let now = self.now;
@@ -130,7 +130,7 @@ impl Day<'_> {
 
     fn leaves_work(&mut self, agent: u32) {
         if let Some(story) = &mut self.story {
-            story.tell(self.now, 0, 0, What::AgentLeft { agent });
+            story.push(self.now, 0, 0, What::AgentLeft { agent });
         }
         self.rouse(agent);
         self.account(agent);

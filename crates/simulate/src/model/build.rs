@@ -395,7 +395,11 @@ impl Builder<'_> {
         });
         Names {
             types: self.demand.types.iter().map(|each| each.name.clone()).collect(),
-            lines: self.lines.iter().map(|&step| strategy.steps[step].name.clone()).collect(),
+            service_points: self
+                .lines
+                .iter()
+                .map(|&step| strategy.steps[step].name.clone())
+                .collect(),
             teams: strategy.teams.iter().map(|team| team.name.clone()).collect(),
             agents: agents.collect(),
             labels: strategy.labels().into_iter().map(str::to_owned).collect(),

@@ -8,7 +8,7 @@ pub struct Names {
     /// Contact types.
     pub types: Vec<String>,
     /// Queues and hunt groups.
-    pub lines: Vec<String>,
+    pub service_points: Vec<String>,
     /// Teams.
     pub teams: Vec<String>,
     /// Agents: the name of the team comes first.

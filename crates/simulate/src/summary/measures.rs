@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair};
-use crate::tally::{AgentTally, LabelTally, LineTally, TeamTally, TypeTally};
+use crate::tally::{AgentTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
 
 /// What contacts came to. A measure without any contact or any staff to take it from is `None`.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -64,7 +64,7 @@ const fn nothing() -> Estimate {
 
 /// What a queue or hunt group came to.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct LineMeasures {
+pub struct ServicePointMeasures {
     /// Contacts sent here, per replication.
     pub entered: Estimate,
     /// Answered here, per replication.
@@ -160,7 +160,7 @@ impl Measures {
     }
 }
 
-impl LineMeasures {
+impl ServicePointMeasures {
     /// All measures by their names in files, units included; shares are 0..=1.
     pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
         vec![
@@ -304,8 +304,8 @@ impl Tallied for Whole {
     }
 }
 
-impl Tallied for LineTally {
-    type Measures = LineMeasures;
+impl Tallied for ServicePointTally {
+    type Measures = ServicePointMeasures;
     const WIDTH: usize = 12;
 
     fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
@@ -327,8 +327,8 @@ impl Tallied for LineTally {
         .into_iter()
     }
 
-    fn measures(sums: &mut Sums<'_>) -> LineMeasures {
-        LineMeasures {
+    fn measures(sums: &mut Sums<'_>) -> ServicePointMeasures {
+        ServicePointMeasures {
             entered: sums.mean(),
             answered: sums.mean(),
             service_level: sums.ratio(),

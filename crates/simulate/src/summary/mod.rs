@@ -10,7 +10,7 @@ use crate::sketch::{WaitSketch, Waits};
 use crate::tally::{DayTally, TeamTally, TypeTally};
 pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
-pub use measures::{AgentMeasures, LabelMeasures, LineMeasures, Measures, TeamMeasures};
+pub use measures::{AgentMeasures, LabelMeasures, Measures, ServicePointMeasures, TeamMeasures};
 use measures::{Flow, Sums, Tallied, Whole};
 pub use paired::{COMPARED, Compared, Paired};
 
@@ -26,7 +26,7 @@ pub struct Summary {
     /// All contacts: the day, then its intervals.
     whole: Table,
     types: Vec<Table>,
-    lines: Vec<Table>,
+    service_points: Vec<Table>,
     teams: Vec<Table>,
     agents: Table,
     labels: Table,
@@ -71,7 +71,7 @@ impl Summary {
             interval_secs,
             whole: Table::default(),
             types: Vec::new(),
-            lines: Vec::new(),
+            service_points: Vec::new(),
             teams: Vec::new(),
             agents: Table::default(),
             labels: Table::default(),
@@ -97,8 +97,8 @@ impl Summary {
             let nobody = TeamTally::default();
             std::iter::once(total).chain(row.iter().copied()).map(move |each| Whole(each, nobody))
         });
-        add_parts(&mut self.lines, day.lines.chunks(n), |row| {
-            let mut total = crate::tally::LineTally::default();
+        add_parts(&mut self.service_points, day.service_points.chunks(n), |row| {
+            let mut total = crate::tally::ServicePointTally::default();
             row.iter().for_each(|each| total.add(each));
             std::iter::once(total).chain(row.iter().copied())
         });
@@ -120,7 +120,7 @@ impl Summary {
         self.whole.merge(&other.whole);
         for (parts, others) in [
             (&mut self.types, &other.types),
-            (&mut self.lines, &other.lines),
+            (&mut self.service_points, &other.service_points),
             (&mut self.teams, &other.teams),
         ] {
             parts.resize_with(parts.len().max(others.len()), Table::default);
@@ -140,7 +140,7 @@ impl Summary {
         self.types.iter_mut().for_each(|table| table.pairs.truncate(Whole::WIDTH));
         self.teams.iter_mut().for_each(|table| table.pairs.truncate(TeamTally::WIDTH));
         (self.agents, self.labels, self.flows) = Default::default();
-        (self.lines, self.answer_waits, self.abandon_waits) = Default::default();
+        (self.service_points, self.answer_waits, self.abandon_waits) = Default::default();
         self
     }
 
@@ -180,13 +180,13 @@ impl Summary {
     }
 
     /// One queue or hunt group: the day.
-    pub fn of_line(&self, line: usize) -> LineMeasures {
-        self.read::<crate::LineTally>(&self.lines[line], 0, self.day_secs())
+    pub fn of_service_point(&self, line: usize) -> ServicePointMeasures {
+        self.read::<crate::ServicePointTally>(&self.service_points[line], 0, self.day_secs())
     }
 
     /// One queue or hunt group, interval by interval.
-    pub fn line_intervals(&self, line: usize) -> Vec<LineMeasures> {
-        self.rows::<crate::LineTally>(&self.lines[line])
+    pub fn service_point_intervals(&self, line: usize) -> Vec<ServicePointMeasures> {
+        self.rows::<crate::ServicePointTally>(&self.service_points[line])
     }
 
     /// One team: the day.

@@ -133,7 +133,7 @@ proptest! {
             let total = day.total();
             prop_assert_eq!(total.offered, ends(&total));
             prop_assert!(total.answered_in_time <= total.answered);
-            let lines = day.total_of_lines();
+            let lines = day.total_of_service_points();
             prop_assert!(lines.answered >= total.answered + total.called_back);
             let teams = day.total_of_teams();
             prop_assert_eq!(teams.answered, lines.answered);
@@ -157,9 +157,9 @@ proptest! {
         backwards.reverse();
         let together = experiment.play_range(0..6).unwrap();
         prop_assert_eq!(&together, &backwards);
-        let (told, story) = experiment.tell(3).unwrap();
+        let (told, story) = experiment.log(3).unwrap();
         prop_assert_eq!(&told, &together[3]);
-        prop_assert!(story.happened.is_sorted_by(|a, b| a.at_secs <= b.at_secs));
+        prop_assert!(story.events.is_sorted_by(|a, b| a.at_secs <= b.at_secs));
     }
 }
 
@@ -316,7 +316,7 @@ fn joined_strategies_play_each_of_them_as_it_was_alone() {
         barometer_simulate::Measures { occupancy: None, ..one.day() }
     });
     assert_eq!(both.of_team(0), one.of_team(0));
-    assert_eq!(both.of_line(0), one.of_line(0));
+    assert_eq!(both.of_service_point(0), one.of_service_point(0));
     // Too few people elsewhere are nobody's business here.
     assert!(both.of_type(1).service_level.unwrap().mean < 0.2);
     assert!(both.of_type(0).service_level.unwrap().mean > 0.7);

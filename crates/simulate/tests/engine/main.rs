@@ -3,6 +3,7 @@
 #![cfg(test)]
 
 mod fixture;
+mod golden;
 mod laws;
 mod offers;
 mod settings;

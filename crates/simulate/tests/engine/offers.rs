@@ -1,6 +1,6 @@
 //! Who is offered a contact, when and for how long: each setting changes what reasoning says it must.
 
-use barometer_simulate::{Story, TypeTally, What};
+use barometer_simulate::{EventLog, TypeTally, What};
 use barometer_strategy::{Agent, Duration, Member, Members, Next, OfferOrder, Offering, WhoRings};
 
 use crate::fixture::Scene;
@@ -28,14 +28,14 @@ fn answered(scene: &Scene) -> Vec<f64> {
     (0..agents).map(|agent| days.iter().map(|day| day.agents[agent].answered).sum()).collect()
 }
 
-fn story(scene: &Scene) -> Story {
-    scene.experiment(1, 7).tell(0).unwrap().1
+fn story(scene: &Scene) -> EventLog {
+    scene.experiment(1, 7).log(0).unwrap().1
 }
 
 /// Times and agents of the rings of one contact.
-fn rings(story: &Story, contact: u32) -> Vec<(f64, u32)> {
+fn rings(story: &EventLog, contact: u32) -> Vec<(f64, u32)> {
     story
-        .happened
+        .events
         .iter()
         .filter(|happened| happened.contact == contact)
         .filter_map(|happened| match happened.what {
@@ -206,14 +206,14 @@ fn a_wave_joins_after_its_seconds() {
     scene.group().waves_secs = vec![40.0];
     let told = story(&scene);
     let late: Vec<f64> = told
-        .happened
+        .events
         .iter()
         .filter_map(|happened| match happened.what {
             What::RingsAt { agent } if agent > 0 => Some((happened.contact, happened.at_secs)),
             _ => None,
         })
         .map(|(contact, at)| {
-            let came = told.happened.iter().find(|each| each.contact == contact).unwrap();
+            let came = told.events.iter().find(|each| each.contact == contact).unwrap();
             at - came.at_secs
         })
         .collect();
@@ -238,8 +238,8 @@ fn a_second_call_rings_at_people_on_a_contact_and_is_taken_when_they_are_free_in
     let mut scene = ringing(OfferOrder::TopDown, 1).handled(30.0, Some(300.0));
     scene.group().offering.second_call = true;
     let told = story(&scene);
-    let offers = |told: &Story| {
-        told.happened.iter().filter(|each| matches!(each.what, What::NotAnswered)).count()
+    let offers = |told: &EventLog| {
+        told.events.iter().filter(|each| matches!(each.what, What::NotAnswered)).count()
     };
     assert!(offers(&told) > 0, "some second calls end before the first one does");
     scene.group().offering.second_call = false;

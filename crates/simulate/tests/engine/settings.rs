@@ -1,6 +1,6 @@
 //! Steps, queues, callbacks, customers and shifts: with and without each setting.
 
-use barometer_simulate::{LineTally, People, TypeTally, What};
+use barometer_simulate::{People, ServicePointTally, TypeTally, What};
 use barometer_strategy::{
     Announcement, Assistant, Callback, CallbackOffer, Channel, ChannelSkill, Condition, Customers,
     Duration, HoursException, HoursGate, LabelRule, Labelling, Menu, MenuChoice, Next, OnLeaving,
@@ -24,11 +24,11 @@ fn total(scene: &Scene) -> TypeTally {
     })
 }
 
-fn of_line(scene: &Scene, line: usize) -> LineTally {
+fn of_line(scene: &Scene, line: usize) -> ServicePointTally {
     let days = scene.experiment(20, 42).play_range(0..20).unwrap();
     let n = days[0].intervals;
-    let rows = days.iter().flat_map(|day| &day.lines[line * n..(line + 1) * n]);
-    rows.fold(LineTally::default(), |mut sum, each| {
+    let rows = days.iter().flat_map(|day| &day.service_points[line * n..(line + 1) * n]);
+    rows.fold(ServicePointTally::default(), |mut sum, each| {
         sum.add(each);
         sum
     })
@@ -391,9 +391,8 @@ fn a_repeat_caller_waits_for_the_agent_who_served_last() {
     let mut scene = Scene::line(0.8, 8, 5).handled(180.0, None);
     scene.customers().repeat = Some(Repeat { share: 0.9, after: Duration::exponential(300.0) });
     let same = |scene: &Scene| {
-        let (_, story) = scene.experiment(1, 3).tell(0).unwrap();
-        let answers =
-            story.happened.iter().filter(|each| matches!(each.what, What::Answered { .. }));
+        let (_, story) = scene.experiment(1, 3).log(0).unwrap();
+        let answers = story.events.iter().filter(|each| matches!(each.what, What::Answered { .. }));
         answers.count() as f64
     };
     let without = total(&scene);

@@ -92,8 +92,8 @@ pub async fn run(options: Options) -> Result<()> {
     told.write(&options.out, &about(&options, &strategy, &forecast.demand, &summary, &notes))
         .await?;
     for &replication in &options.log {
-        let (_, story) = experiment.tell(replication)?;
-        results::write_story(&options.out, replication, &story, &strategy, &experiment).await?;
+        let (_, log) = experiment.log(replication)?;
+        results::write_event_log(&options.out, replication, &log, &strategy, &experiment).await?;
     }
     Ok(())
 }

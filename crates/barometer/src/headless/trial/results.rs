@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use anyhow::{Context, Result};
-use barometer_simulate::{Demand, Estimate, Experiment, Happened, Story, Summary, What};
+use barometer_simulate::{Demand, Estimate, EventLog, Experiment, LoggedEvent, Summary, What};
 use barometer_strategy::Strategy;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::Value;
@@ -65,8 +65,8 @@ impl Told<'_> {
         for (at, name) in names.types.iter().enumerate() {
             self.push(&mut rows, ("contact_type", name), None, summary.of_type(at).named());
         }
-        for (at, name) in names.lines.iter().enumerate() {
-            self.push(&mut rows, ("line", name), None, summary.of_line(at).named());
+        for (at, name) in names.service_points.iter().enumerate() {
+            self.push(&mut rows, ("line", name), None, summary.of_service_point(at).named());
         }
         for (at, name) in names.teams.iter().enumerate() {
             self.push(&mut rows, ("team", name), None, summary.of_team(at).named());
@@ -100,8 +100,8 @@ impl Told<'_> {
         for (at, name) in names.types.iter().enumerate() {
             part(("contact_type", name), of(summary.type_intervals(at)));
         }
-        for (at, name) in names.lines.iter().enumerate() {
-            let lines = summary.line_intervals(at);
+        for (at, name) in names.service_points.iter().enumerate() {
+            let lines = summary.service_point_intervals(at);
             part(("line", name), lines.iter().map(|line| line.named()).collect());
         }
         for (at, name) in names.teams.iter().enumerate() {
@@ -165,21 +165,23 @@ impl Told<'_> {
     }
 }
 
-/// Writes all that happened in one replication as story-<replication>.csv.
+/// Writes everything that happened in one replication as log-<replication>.csv.
 pub(super) async fn write_story(
     folder: &Path,
     replication: u32,
-    story: &Story,
+    log: &EventLog,
     strategy: &Strategy,
     experiment: &Experiment,
 ) -> Result<()> {
     let names = experiment.names();
     let agent = |agent: u32| names.agents[agent as usize].1.clone();
-    let row = |happened: &Happened| {
-        let (what, where_or_who) = match happened.what {
+    let row = |event: &LoggedEvent| {
+        let (what, where_or_who) = match event.what {
             What::Came => ("came", String::new()),
             What::Reached { step } => ("reached", strategy.steps[usize::from(step)].name.clone()),
-            What::Joined { line } => ("joined", names.lines[usize::from(line)].clone()),
+            What::Joined { service_point } => {
+                ("joined", names.service_points[usize::from(service_point)].clone())
+            }
             What::RingsAt { agent: at } => ("rings at", agent(at)),
             What::NotAnswered => ("not answered", String::new()),
             What::Answered { agent: by } => ("answered", agent(by)),
@@ -189,16 +191,13 @@ pub(super) async fn write_story(
             What::AgentCame { agent: who } => ("agent came", agent(who)),
             What::AgentLeft { agent: who } => ("agent left", agent(who)),
         };
-        let is_contact = !matches!(happened.what, What::AgentCame { .. } | What::AgentLeft { .. });
-        let contact = if is_contact { happened.contact.to_string() } else { String::new() };
-        let kind = if is_contact {
-            names.types[usize::from(happened.kind)].clone()
-        } else {
-            String::new()
-        };
-        vec![happened.at_secs.to_string(), contact, kind, what.to_owned(), where_or_who]
+        let is_contact = !matches!(event.what, What::AgentCame { .. } | What::AgentLeft { .. });
+        let contact = if is_contact { event.contact.to_string() } else { String::new() };
+        let kind =
+            if is_contact { names.types[usize::from(event.kind)].clone() } else { String::new() };
+        vec![event.at_secs.to_string(), contact, kind, what.to_owned(), where_or_who]
     };
     let columns = ["at_secs", "contact", "contact_type", "what", "where_or_who"];
-    let rows = story.happened.iter().map(row).collect();
-    csv_file::write(&folder.join(format!("story-{replication}.csv")), columns, rows).await
+    let rows = log.events.iter().map(row).collect();
+    csv_file::write(&folder.join(format!("log-{replication}.csv")), columns, rows).await
 }

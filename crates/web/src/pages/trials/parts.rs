@@ -107,7 +107,7 @@ impl PartsView {
 
 fn line_rows(names: &Names, summary: &Summary) -> Vec<LineRow> {
     let row = |(at, name): (usize, &String)| {
-        let line = summary.of_line(at);
+        let line = summary.of_service_point(at);
         let share = |share: Option<Estimate>| match share {
             Some(share) if share.mean > 0.0 => words::estimated_percent(Some(share)),
             _ => words::NONE.to_owned(),
@@ -127,7 +127,7 @@ fn line_rows(names: &Names, summary: &Summary) -> Vec<LineRow> {
             length: format!("{:.2}", line.length.mean),
         }
     };
-    names.lines.iter().enumerate().map(row).collect()
+    names.service_points.iter().enumerate().map(row).collect()
 }
 
 fn team_rows(names: &Names, summary: &Summary) -> Vec<TeamRow> {

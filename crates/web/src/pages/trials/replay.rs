@@ -6,7 +6,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::TrialInputs;
-use barometer_simulate::{End, Happened, Names, Story, What};
+use barometer_simulate::{End, EventLog, LoggedEvent, Names, What};
 use jiff::SignedDuration;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -96,35 +96,35 @@ pub(crate) async fn replay(
     let trial = app.store.trial(id).await?;
     let visit = Visit { day: trial.subject.day, ..visit };
     let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
-    let (names, story) = tell(trial.inputs.clone(), replication).await?;
+    let (names, log) = tell(trial.inputs.clone(), replication).await?;
     let zone = &visit.centre.zone;
     let dates = dates_of(&trial.inputs, zone);
     let chosen = query.date.min(dates.len().saturating_sub(1));
     let stretch = dates.get(chosen).cloned().ok_or(PageError::NotFound)?;
     let ends = dates.get(chosen + 1).map_or(f64::INFINITY, |next| next.from_secs);
-    let story = clipped(&story, stretch.from_secs, ends);
+    let log = clipped(&log, stretch.from_secs, ends);
     let opens = trial.inputs.start + SignedDuration::from_secs_f64(stretch.from_secs);
     let opens_local = opens.to_zoned(zone.clone());
     let secs = stretch.until_secs - stretch.from_secs;
-    let (busiest_secs, most) = busiest(&story);
+    let (busiest_secs, most) = busiest(&log);
     let within = trial.inputs.types.iter().map(|each| each.rules.within_secs);
     let data = ReplayData {
         agents: names.agents.iter().map(|(_, name)| name.as_str()).collect(),
-        lines: &names.lines,
+        lines: &names.service_points,
         ends: ENDS,
         opens_minutes: i64::from(opens_local.hour()) * 60 + i64::from(opens_local.minute()),
         secs,
         within_secs: within.collect(),
         busiest_secs,
-        events: story.iter().filter_map(event).take(MOST_EVENTS).collect(),
+        events: log.iter().filter_map(event).take(MOST_EVENTS).collect(),
     };
-    let came = story.iter().filter(|each| each.what == What::Came).count();
+    let came = log.iter().filter(|each| each.what == What::Came).count();
     let at = opens + SignedDuration::from_secs_f64(busiest_secs);
     let day = match dates.len() {
         1 => format!("day {} of the trial", replication + 1),
         _ => format!("{} of replication {}", stretch.name, replication + 1),
     };
-    let cut = match story.len() {
+    let cut = match log.len() {
         more if more > MOST_EVENTS => " It is too full to be shown to its end.",
         _ => "",
     };
@@ -190,20 +190,20 @@ fn dates_of(inputs: &TrialInputs, zone: &TimeZone) -> Vec<OpenDate> {
 
 /// What happens from one time until another, counted from then on, after whatever makes up the state
 /// in which it begins: who is at work, and who waits or talks.
-fn clipped(story: &Story, from: f64, until: f64) -> Vec<Happened> {
-    let mut here: BTreeMap<u32, Happened> = BTreeMap::new();
-    let mut open: BTreeMap<u32, Happened> = BTreeMap::new();
+fn clipped(log: &EventLog, from: f64, until: f64) -> Vec<LoggedEvent> {
+    let mut here: BTreeMap<u32, LoggedEvent> = BTreeMap::new();
+    let mut open: BTreeMap<u32, LoggedEvent> = BTreeMap::new();
     let mut clipped = Vec::new();
-    for happened in &story.happened {
-        if happened.at_secs >= until {
+    for event in &log.events {
+        if event.at_secs >= until {
             break;
         }
-        if happened.at_secs >= from {
-            clipped.push(Happened { at_secs: happened.at_secs - from, ..*happened });
+        if event.at_secs >= from {
+            clipped.push(LoggedEvent { at_secs: event.at_secs - from, ..*event });
             continue;
         }
-        let begins = Happened { at_secs: 0.0, ..*happened };
-        match happened.what {
+        let begins = LoggedEvent { at_secs: 0.0, ..*event };
+        match event.what {
             What::AgentCame { agent } => {
                 here.insert(agent, begins);
             }
@@ -211,10 +211,10 @@ fn clipped(story: &Story, from: f64, until: f64) -> Vec<Happened> {
                 here.remove(&agent);
             }
             What::Joined { .. } | What::Answered { .. } => {
-                open.insert(happened.contact, begins);
+                open.insert(event.contact, begins);
             }
             What::Done { .. } | What::Ended { .. } => {
-                open.remove(&happened.contact);
+                open.remove(&event.contact);
             }
             _ => {}
         }
@@ -231,31 +231,31 @@ pub(crate) async fn replay_csv(
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
     let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
-    let (names, story) = tell(trial.inputs.clone(), replication).await?;
-    let row = |happened: &Happened| {
-        let (what, of) = said(happened.what, &names);
-        vec![format!("{:.3}", happened.at_secs), happened.contact.to_string(), what.to_owned(), of]
+    let (names, log) = tell(trial.inputs.clone(), replication).await?;
+    let row = |event: &LoggedEvent| {
+        let (what, of) = said(event.what, &names);
+        vec![format!("{:.3}", event.at_secs), event.contact.to_string(), what.to_owned(), of]
     };
-    let rows = story.happened.iter().map(row).collect();
+    let rows = log.events.iter().map(row).collect();
     let heading = ["at_secs", "contact", "what", "where_or_who"];
     exports::csv(&format!("trial-day-{}.csv", replication + 1), &heading, rows).await
 }
 
-async fn tell(inputs: TrialInputs, replication: u32) -> Result<(Names, Story), PageError> {
+async fn tell(inputs: TrialInputs, replication: u32) -> Result<(Names, EventLog), PageError> {
     let told = tokio::task::spawn_blocking(move || {
         let experiment = inputs.experiment().map_err(|error| error.to_string())?;
-        let (_, story) = experiment.tell(replication).map_err(|error| error.to_string())?;
-        Ok::<_, String>((experiment.names().clone(), story))
+        let (_, log) = experiment.log(replication).map_err(|error| error.to_string())?;
+        Ok::<_, String>((experiment.names().clone(), log))
     });
     told.await
         .map_err(|error| PageError::Internal(Box::new(error)))?
         .map_err(|reason| PageError::Refused(format!("This day cannot be played: {reason}.")))
 }
 
-fn event(happened: &Happened) -> Option<(f64, u8, u32, u32)> {
-    let (code, of) = match happened.what {
-        What::Came => (0, u32::from(happened.kind)),
-        What::Joined { line } => (1, u32::from(line)),
+fn event(event: &LoggedEvent) -> Option<(f64, u8, u32, u32)> {
+    let (code, of) = match event.what {
+        What::Came => (0, u32::from(event.kind)),
+        What::Joined { service_point } => (1, u32::from(service_point)),
         What::RingsAt { agent } => (2, agent),
         What::NotAnswered => (3, 0),
         What::Answered { agent } => (4, agent),
@@ -265,7 +265,7 @@ fn event(happened: &Happened) -> Option<(f64, u8, u32, u32)> {
         What::AgentLeft { agent } => (8, agent),
         What::Reached { .. } | What::CallbackPromised => return None,
     };
-    Some((charts::tenth(happened.at_secs), code, happened.contact, of))
+    Some((charts::tenth(event.at_secs), code, event.contact, of))
 }
 
 const fn place_of(how: End) -> u32 {
@@ -286,7 +286,9 @@ fn said(what: What, names: &Names) -> (&'static str, String) {
     match what {
         What::Came => ("came", String::new()),
         What::Reached { step } => ("reached step", (step + 1).to_string()),
-        What::Joined { line } => ("joined", names.lines[usize::from(line)].clone()),
+        What::Joined { service_point } => {
+            ("joined", names.service_points[usize::from(service_point)].clone())
+        }
         What::RingsAt { agent: at } => ("rings at", agent(at)),
         What::NotAnswered => ("not answered", String::new()),
         What::Answered { agent: by } => ("answered", agent(by)),
@@ -299,22 +301,22 @@ fn said(what: What, names: &Names) -> (&'static str, String) {
 }
 
 /// When most contacts waited, and how many.
-fn busiest(story: &[Happened]) -> (f64, usize) {
+fn busiest(log: &[LoggedEvent]) -> (f64, usize) {
     let (mut waiting, mut most) = (std::collections::HashSet::new(), (0.0, 0));
-    for happened in story {
-        match happened.what {
+    for event in log {
+        match event.what {
             What::Joined { .. } => {
-                waiting.insert(happened.contact);
+                waiting.insert(event.contact);
             }
             What::Answered { .. } | What::Ended { .. } => {
                 // Whoever is answered at once has never waited: looked at before the next one comes.
-                waiting.remove(&happened.contact);
+                waiting.remove(&event.contact);
                 continue;
             }
             _ => continue,
         }
         if waiting.len() > most.1 + 1 {
-            most = (happened.at_secs, waiting.len() - 1);
+            most = (event.at_secs, waiting.len() - 1);
         }
     }
     most
@@ -324,27 +326,27 @@ fn busiest(story: &[Happened]) -> (f64, usize) {
 mod tests {
     use super::*;
 
-    fn at(at_secs: f64, contact: u32, what: What) -> Happened {
-        Happened { at_secs, contact, kind: 0, what }
+    fn at(at_secs: f64, contact: u32, what: What) -> LoggedEvent {
+        LoggedEvent { at_secs, contact, kind: 0, what }
     }
 
     /// An agent who stays the night, one who goes home, a contact who waits through it and one who is
     /// done before.
-    fn night() -> Story {
-        let happened = vec![
+    fn night() -> EventLog {
+        let events = vec![
             at(0.0, 0, What::AgentCame { agent: 3 }),
             at(0.0, 0, What::AgentCame { agent: 4 }),
             at(10.0, 1, What::Came),
-            at(10.0, 1, What::Joined { line: 2 }),
+            at(10.0, 1, What::Joined { service_point: 2 }),
             at(20.0, 2, What::Came),
-            at(20.0, 2, What::Joined { line: 2 }),
+            at(20.0, 2, What::Joined { service_point: 2 }),
             at(25.0, 2, What::Answered { agent: 4 }),
             at(80.0, 2, What::Done { agent: 4 }),
             at(90.0, 0, What::AgentLeft { agent: 4 }),
             at(130.0, 1, What::Answered { agent: 3 }),
             at(250.0, 3, What::Came),
         ];
-        Story { happened }
+        EventLog { events }
     }
 
     #[test]
@@ -352,7 +354,7 @@ mod tests {
         let clipped = clipped(&night(), 100.0, 200.0);
         let expected = [
             at(0.0, 0, What::AgentCame { agent: 3 }),
-            at(0.0, 1, What::Joined { line: 2 }),
+            at(0.0, 1, What::Joined { service_point: 2 }),
             at(30.0, 1, What::Answered { agent: 3 }),
         ];
         assert_eq!(clipped, expected);
@@ -360,15 +362,15 @@ mod tests {
 
     #[test]
     fn the_first_date_is_told_from_its_beginning() {
-        let story = night();
-        assert_eq!(clipped(&story, 0.0, f64::INFINITY), story.happened);
-        assert_eq!(busiest(&clipped(&story, 0.0, 100.0)), (20.0, 1));
+        let log = night();
+        assert_eq!(clipped(&log, 0.0, f64::INFINITY), log.events);
+        assert_eq!(busiest(&clipped(&log, 0.0, 100.0)), (20.0, 1));
     }
 
     #[test]
     fn only_what_the_picture_shows_is_sent_to_it() {
-        let sent: Vec<_> = night().happened.iter().filter_map(event).collect();
-        assert_eq!(sent.len(), night().happened.len());
+        let sent: Vec<_> = night().events.iter().filter_map(event).collect();
+        assert_eq!(sent.len(), night().events.len());
         assert_eq!(sent[3], (10.0, 1, 1, 2));
         assert_eq!(event(&at(5.0, 1, What::CallbackPromised)), None);
     }

@@ -13,10 +13,10 @@ pub enum What {
         /// Number of the step in the strategy.
         step: u16,
     },
-    /// It joined a line.
+    /// It joined a queue or hunt group.
     Joined {
-        /// Number of the line.
-        line: u16,
+        /// Number of the service point.
+        service_point: u16,
     },
     /// It rings at an agent.
     RingsAt {
@@ -78,7 +78,7 @@ pub enum End {
 
 /// One thing that happened.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Happened {
+pub struct LoggedEvent {
     /// Seconds since the trial's start.
     pub at_secs: f64,
     /// Which contact, in order of appearance; 0 where none is meant.
@@ -91,13 +91,13 @@ pub struct Happened {
 
 /// All that happened, in order.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Story {
+pub struct EventLog {
     /// In order of time.
-    pub happened: Vec<Happened>,
+    pub events: Vec<LoggedEvent>,
 }
 
-impl Story {
-    pub(crate) fn tell(&mut self, at_secs: f64, contact: u32, kind: u16, what: What) {
-        self.happened.push(Happened { at_secs, contact, kind, what });
+impl EventLog {
+    pub(crate) fn push(&mut self, at_secs: f64, contact: u32, kind: u16, what: What) {
+        self.events.push(LoggedEvent { at_secs, contact, kind, what });
     }
 }
