@@ -1,110 +1,132 @@
 //! What is planned to happen, in order of time.
 
-/// Seconds since the start of the trial.
-pub(crate) type SimTime = f64;
+use std::num::NonZeroU32;
 
-/// Which contact of the replication, in order of appearance.
-pub(crate) type ContactId = u32;
+use barometer_routing::{Seconds, Timer, TimerToken};
 
-/// What can be planned to happen to a contact. Arrivals and shifts come in order anyway and need
-/// no place in the calendar.
+/// What can be planned to happen. Arrivals and shifts come in order anyway and need no place in the
+/// calendar.
 ///
-/// Nothing is ever taken back from the calendar: a timer that has become pointless is told by the
-/// contact's state when its time comes.
+/// Nothing is ever taken back from the calendar: each event has a token, and one whose token nobody
+/// waits for any more changes nothing when its time comes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[repr(u8)]
 pub(crate) enum Event {
-    /// A customer who tries again, or calls once more, comes.
-    Comes,
+    /// A timer of routing's.
+    Routing(Timer),
+    /// A customer who tries again, or calls once more, comes in; the number is that of the return.
+    Returns,
     /// The time in a menu, an announcement or with an assistant is over.
     StepOver,
     /// Patience ends.
     PatienceEnds,
-    /// The longest wait or the group limit is over.
-    LimitOver,
-    /// More agents may be offered the contact: a relaxation or a wave.
-    Widens,
-    /// Something is told to a waiting contact.
-    AnnouncementBegins,
-    /// What had to be heard has been heard, or the last agent was waited for long enough.
-    HoldOver,
-    /// A callback is offered to a waiting contact.
-    CallbackOffered,
-    /// A member answers, or the ring window ends.
-    RingEnds,
-    /// The gap after an offer is over.
-    GapOver,
-    /// The contact is handled: talk or wrap-up ends.
+    /// Talk, wrap-up, or an attempt to call back is over.
     HandledSoFar,
-    /// The time of a promised callback, or of its next attempt, has come.
-    CallbackDue,
+    /// An agent answers; the number is the agent's.
+    AgentAnswers,
+    /// An agent declines; the number is the agent's.
+    AgentDeclines,
 }
 
-const EVENTS: [Event; 12] = [
-    Event::Comes,
+const EVENTS: [Event; 14] = [
+    Event::Routing(Timer::ALL[0]),
+    Event::Routing(Timer::ALL[1]),
+    Event::Routing(Timer::ALL[2]),
+    Event::Routing(Timer::ALL[3]),
+    Event::Routing(Timer::ALL[4]),
+    Event::Routing(Timer::ALL[5]),
+    Event::Routing(Timer::ALL[6]),
+    Event::Routing(Timer::ALL[7]),
+    Event::Returns,
     Event::StepOver,
     Event::PatienceEnds,
-    Event::LimitOver,
-    Event::Widens,
-    Event::AnnouncementBegins,
-    Event::HoldOver,
-    Event::CallbackOffered,
-    Event::RingEnds,
-    Event::GapOver,
     Event::HandledSoFar,
-    Event::CallbackDue,
+    Event::AgentAnswers,
+    Event::AgentDeclines,
 ];
+
+impl Event {
+    const fn code(self) -> u32 {
+        match self {
+            Self::Routing(timer) => timer as u32,
+            Self::Returns => 8,
+            Self::StepOver => 9,
+            Self::PatienceEnds => 10,
+            Self::HandledSoFar => 11,
+            Self::AgentAnswers => 12,
+            Self::AgentDeclines => 13,
+        }
+    }
+}
+
+/// An event whose time has come: what, to whom, and by which token it is known.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Due {
+    pub event: Event,
+    /// The place of the contact, agent or return in its table.
+    pub place: usize,
+    pub token: TimerToken,
+}
 
 /// Events by time; equal times come out in the order in which they were planned, so that a seed
 /// replays exactly.
 ///
 /// A heap with four children to a node, of one number an event: the bits of its time (which order
-/// as the times do, times being positive), then its sequence number, then what it is.
-/// `benches/day.rs` times this kind of heap and the standard one in a loop of their own.
-#[derive(Default)]
+/// as the times do, times being positive), then its sequence number, which is its token, then what it
+/// is. `benches/day.rs` times this kind of heap and the standard one in a loop of their own.
+#[derive(Debug, Default)]
 pub(crate) struct Calendar {
     heap: Vec<u128>,
-    sequence: u64,
+    sequence: u32,
 }
 
-/// Bits for the event and its contact: 4 + 28.
+/// Bits for the event and whom it happens to: 4 + 28.
 const WHAT_BITS: u32 = 32;
-const CONTACT_BITS: u32 = 28;
-const SEQUENCE_MASK: u64 = 0xffff_ffff;
+const PLACE_BITS: u32 = 28;
 
 impl Calendar {
-    /// Contacts that have a number in the calendar.
-    pub const MOST_CONTACTS: u32 = 1 << CONTACT_BITS;
+    /// Contacts, or agents, that have a place in the calendar.
+    pub const MOST_PLACES: usize = 1 << PLACE_BITS;
 
     pub fn clear(&mut self) {
         self.heap.clear();
         self.sequence = 0;
     }
 
-    pub fn plan(&mut self, at: SimTime, event: Event, contact: ContactId) {
-        self.sequence += 1;
-        let what = (u64::from(event as u8) << CONTACT_BITS) | u64::from(contact);
-        let low = ((self.sequence & SEQUENCE_MASK) << WHAT_BITS) | what;
+    /// A token that no event has.
+    pub fn token(&mut self) -> TimerToken {
+        // After four thousand million events tokens begin again; a replication is stopped before.
+        self.sequence = self.sequence.wrapping_add(1).max(1);
+        TimerToken(NonZeroU32::MIN.saturating_add(self.sequence - 1))
+    }
+
+    pub fn plan(&mut self, at: Seconds, event: Event, place: usize) -> TimerToken {
+        let token = self.token();
+        let what = (u64::from(event.code()) << PLACE_BITS) | place as u64;
+        let low = (u64::from(token.0.get()) << WHAT_BITS) | what;
         // Adding zero makes −0 a +0, whose bits are in order.
         let planned = (u128::from((at + 0.0).to_bits()) << 64) | u128::from(low);
         self.heap.push(planned);
         self.rise(self.heap.len() - 1, planned);
+        token
     }
 
     /// Time of the next event; infinity when nothing is planned.
-    pub fn next_at(&self) -> SimTime {
+    pub fn next_at(&self) -> Seconds {
         self.heap.first().map_or(f64::INFINITY, |&planned| f64::from_bits((planned >> 64) as u64))
     }
 
-    pub fn take(&mut self) -> Option<(Event, ContactId)> {
+    pub fn take(&mut self) -> Option<Due> {
         let first = *self.heap.first()?;
         let last = self.heap.pop()?;
         if !self.heap.is_empty() {
             self.sink(last);
         }
         let what = first as u32;
-        let event = EVENTS[(what >> CONTACT_BITS) as usize];
-        Some((event, what & (Self::MOST_CONTACTS - 1)))
+        Some(Due {
+            event: EVENTS[(what >> PLACE_BITS) as usize],
+            place: what as usize & (Self::MOST_PLACES - 1),
+            token: TimerToken(NonZeroU32::new((first >> WHAT_BITS) as u32)?),
+        })
     }
 
     fn rise(&mut self, mut at: usize, planned: u128) {
@@ -149,8 +171,8 @@ mod tests {
     use proptest::prelude::*;
 
     #[test]
-    fn every_event_has_the_place_of_its_number() {
-        assert!(EVENTS.iter().enumerate().all(|(at, event)| *event as usize == at));
+    fn every_event_stands_at_its_code() {
+        assert!(EVENTS.iter().enumerate().all(|(code, event)| event.code() as usize == code));
     }
 
     proptest! {
@@ -159,20 +181,20 @@ mod tests {
             times in proptest::collection::vec(0u8..40, 1..200), taken_between in 0usize..4,
         ) {
             let mut calendar = Calendar::default();
-            let mut waiting: Vec<(u8, u32)> = Vec::new();
-            let check = |calendar: &mut Calendar, waiting: &mut Vec<(u8, u32)>| {
+            let mut waiting: Vec<(u8, usize)> = Vec::new();
+            let check = |calendar: &mut Calendar, waiting: &mut Vec<(u8, usize)>| {
                 let next = calendar.next_at();
                 let got = calendar.take();
                 let first = waiting.iter().copied().min();
-                prop_assert_eq!(got.map(|(_, contact)| contact), first.map(|(_, contact)| contact));
+                prop_assert_eq!(got.map(|due| due.place), first.map(|(_, place)| place));
                 prop_assert_eq!(next, first.map_or(f64::INFINITY, |(at, _)| f64::from(at)));
                 waiting.retain(|each| Some(*each) != first);
                 Ok(())
             };
-            for (contact, &at) in (0u32..).zip(&times) {
-                calendar.plan(f64::from(at), Event::PatienceEnds, contact);
-                waiting.push((at, contact));
-                if taken_between > 0 && (contact as usize).is_multiple_of(taken_between + 1) {
+            for (place, &at) in times.iter().enumerate() {
+                calendar.plan(f64::from(at), Event::PatienceEnds, place);
+                waiting.push((at, place));
+                if taken_between > 0 && place.is_multiple_of(taken_between + 1) {
                     check(&mut calendar, &mut waiting)?;
                 }
             }

@@ -1,33 +1,40 @@
 //! The discrete-event engine: a strategy, demand and cover in, what happened out.
 //!
-//! [`Experiment`] holds everything that a trial depends on and checks it when built: the strategy is
-//! made ready to be played ([`model`]): names become numbers, hours seconds, skills members. One
-//! replication is one run through the demand's intervals ([`Experiment::play`]): [`day`](mod@day) is the
-//! loop, a calendar of events and one `match`. A replication tells its story as a [`DayTally`], or
-//! event by event as a [`EventLog`], and [`Summary`] folds tallies into means with confidence intervals
-//! while memory stays flat.
+//! [`Experiment`] holds everything that a trial depends on and checks it when built. A replication is
+//! one run through the demand's intervals ([`Experiment::play`]): [`replication`] is the loop, a
+//! calendar of events and one `match`. What happens to a contact is decided in `barometer-routing`;
+//! [`simulation`] is its host, with everybody's luck. Contacts come from [`population`]s. Observers
+//! are told what happens: one counts it as a [`DayTally`], one keeps it event by event as an
+//! [`EventLog`]; [`Summary`] folds tallies into means with confidence intervals while memory stays
+//! flat.
 //!
 //! Same experiment, same numbers: every draw is a function of whose it is and what for, and tallies
 //! are folded in the order of replications whatever the number of threads. So two strategies meet
 //! the same customers, and their difference is no noise.
 
 mod calendar;
-mod day;
+mod customer;
 mod draws;
-mod event_log;
 mod experiment;
 mod model;
+mod observers;
+mod population;
+mod replication;
+mod samplers;
+mod simulation;
 mod sketch;
 mod summary;
-mod tally;
 
-pub use day::PlayError;
-pub use event_log::{End, EventLog, LoggedEvent, What};
+pub use barometer_routing::{End, FlowName};
 pub use experiment::{
     Arrivals, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError, People,
     Stretch, TeamCover, TypeDemand,
 };
-pub use model::{FlowName, Names};
+pub use model::Names;
+pub use observers::{
+    AgentTally, DayTally, EventLog, LabelTally, LoggedEvent, ServicePointTally, TeamTally,
+    TypeTally, What,
+};
+pub use replication::PlayError;
 pub use sketch::{WaitSketch, Waits};
 pub use summary::{COMPARED, Compared, Estimate, Measures, Paired, Summary};
-pub use tally::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};

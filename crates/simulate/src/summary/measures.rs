@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair};
-use crate::tally::{AgentTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
+use crate::observers::{AgentTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
 
 /// What contacts came to. A measure without any contact or any staff to take it from is `None`.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

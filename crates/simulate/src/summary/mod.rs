@@ -6,8 +6,8 @@ mod paired;
 
 use serde::{Deserialize, Serialize};
 
+use crate::observers::{DayTally, TeamTally, TypeTally};
 use crate::sketch::{WaitSketch, Waits};
-use crate::tally::{DayTally, TeamTally, TypeTally};
 pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
 pub use measures::{AgentMeasures, LabelMeasures, Measures, ServicePointMeasures, TeamMeasures};
@@ -98,7 +98,7 @@ impl Summary {
             std::iter::once(total).chain(row.iter().copied()).map(move |each| Whole(each, nobody))
         });
         add_parts(&mut self.service_points, day.service_points.chunks(n), |row| {
-            let mut total = crate::tally::ServicePointTally::default();
+            let mut total = crate::observers::ServicePointTally::default();
             row.iter().for_each(|each| total.add(each));
             std::iter::once(total).chain(row.iter().copied())
         });

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair, student_quantile};
-use crate::tally::{DayTally, TeamTally, TypeTally};
+use crate::observers::{DayTally, TeamTally, TypeTally};
 
 /// What is compared.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

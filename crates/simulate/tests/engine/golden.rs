@@ -408,7 +408,7 @@ fn hunt(order: OfferOrder) -> Scene {
     let harbour = scene.add_team("harbour", 3);
     harbour.answer_delay = Duration::exponential(4.0);
     harbour.refused_share = 0.3;
-    scene.add_team("night", 2);
+    scene.add_team("night", 2).answer_delay = Duration::exponential(2.0);
     scene
 }
 

@@ -166,7 +166,7 @@ impl Told<'_> {
 }
 
 /// Writes everything that happened in one replication as log-<replication>.csv.
-pub(super) async fn write_story(
+pub(super) async fn write_event_log(
     folder: &Path,
     replication: u32,
     log: &EventLog,

@@ -1,23 +1,25 @@
-//! Opening hours as seconds since a trial's start.
+//! Opening hours as stretches of seconds since the start.
 
 use barometer_strategy::{HoursGate, OpenHours, Weekday};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
-/// Days after a trial's last interval in which contacts may still be on their way.
+use super::Stretch;
+
+/// Days after the end in which contacts may still be on their way.
 const DAYS_AFTER: f64 = 9.0;
 
-/// A trial's time: from when, for how long, in which zone.
-pub(super) struct TrialTime<'a> {
+/// From when, for how long, in which zone.
+pub(super) struct Period<'a> {
     pub start: Timestamp,
     pub secs: f64,
     pub zone: &'a TimeZone,
 }
 
-impl TrialTime<'_> {
+impl Period<'_> {
     /// Stretches in which a gate is open, in order.
-    pub fn of_gate(&self, gate: &HoursGate) -> Vec<(f64, f64)> {
+    pub fn of_gate(&self, gate: &HoursGate) -> Vec<Stretch> {
         let own = gate.zone.as_deref().and_then(|name| TimeZone::get(name).ok());
         let zone = own.as_ref().unwrap_or(self.zone);
         self.stretches(zone, |date| {
@@ -29,7 +31,7 @@ impl TrialTime<'_> {
     }
 
     /// Stretches of weekly hours in the centre's zone, in order.
-    pub fn of_week(&self, hours: &OpenHours) -> Vec<(f64, f64)> {
+    pub fn of_week(&self, hours: &OpenHours) -> Vec<Stretch> {
         self.stretches(self.zone, |date| hours_on(std::slice::from_ref(hours), date))
     }
 
@@ -37,7 +39,7 @@ impl TrialTime<'_> {
         &self,
         zone: &TimeZone,
         hours: impl Fn(Date) -> Vec<(Time, Time)>,
-    ) -> Vec<(f64, f64)> {
+    ) -> Vec<Stretch> {
         let days = (self.secs / 86_400.0 + DAYS_AFTER) as i64;
         let first = self.start.to_zoned(zone.clone()).date();
         let secs_at = |date: Date, time: Time| {
@@ -45,7 +47,7 @@ impl TrialTime<'_> {
             let at = date.to_datetime(time).to_zoned(zone.clone()).ok()?;
             Some(at.timestamp().duration_since(self.start).as_secs_f64())
         };
-        let mut stretches: Vec<(f64, f64)> = (-1..=days)
+        let mut stretches: Vec<Stretch> = (-1..=days)
             .filter_map(|ahead| first.checked_add(ahead.days()).ok())
             .flat_map(|date| {
                 let stretch = |(from, until): (Time, Time)| {
@@ -83,8 +85,8 @@ fn weekday(date: Date) -> Weekday {
 }
 
 /// Stretches in order, with those that touch made one.
-fn joined(stretches: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
-    let mut joined: Vec<(f64, f64)> = Vec::with_capacity(stretches.len());
+fn joined(stretches: Vec<Stretch>) -> Vec<Stretch> {
+    let mut joined: Vec<Stretch> = Vec::with_capacity(stretches.len());
     for (from, until) in stretches {
         match joined.last_mut() {
             Some(last) if from <= last.1 => last.1 = last.1.max(until),

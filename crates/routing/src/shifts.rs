@@ -1,0 +1,99 @@
+//! Agents sign in and out.
+
+use barometer_strategy::{Channel, OnLeaving};
+
+use crate::contact::{Errand, State, Work};
+use crate::host::{End, Host, Interrupted, Observation};
+use crate::ids::{AgentId, ContactId};
+use crate::router::Router;
+
+impl<H: Host> Router<'_, H> {
+    /// An agent signs in and takes contacts.
+    pub fn sign_in(&mut self, agent: AgentId) {
+        if self.floor.agents[agent].is_on_shift {
+            return;
+        }
+        self.observe(Observation::AgentChanges { agent });
+        self.observe(Observation::SignedIn { agent });
+        let state = &mut self.floor.agents[agent];
+        state.is_on_shift = true;
+        state.idle_since = self.floor.now;
+        for membership in &self.strategy.classes[self.strategy.agents[agent].class].memberships {
+            self.floor.service_points[membership.service_point].on_shift += 1;
+        }
+        self.look_for_contacts(agent);
+    }
+
+    /// An agent signs out. Calls at hand are finished; of chats, the team's rule says.
+    pub fn sign_out(&mut self, agent: AgentId) {
+        if !self.floor.agents[agent].is_on_shift {
+            return;
+        }
+        self.floor.mark_busy(self.strategy, agent);
+        self.observe(Observation::AgentChanges { agent });
+        self.observe(Observation::SignedOut { agent });
+        self.floor.agents[agent].is_on_shift = false;
+        let AgentDevices { ringing, second } = self.devices_of(agent);
+        for id in [ringing, second].into_iter().flatten() {
+            self.ring_elsewhere(id, agent);
+        }
+        self.leave_chats(agent);
+        for membership in &self.strategy.classes[self.strategy.agents[agent].class].memberships {
+            let point = &mut self.floor.service_points[membership.service_point];
+            point.on_shift -= 1;
+            if point.on_shift == 0 {
+                self.lose_staff(membership.service_point);
+            }
+        }
+    }
+
+    fn devices_of(&self, agent: AgentId) -> AgentDevices {
+        let state = &self.floor.agents[agent];
+        AgentDevices { ringing: state.ringing, second: state.second }
+    }
+
+    /// The device of an agent who leaves does not ring any more; others' may.
+    fn ring_elsewhere(&mut self, id: ContactId, agent: AgentId) {
+        let state = &mut self.floor.agents[agent];
+        (state.ringing, state.second) = (None, None);
+        self.host.stop_ringing(&self.floor, id, agent);
+        if self.floor.agents.iter().all(|other| other.ringing != Some(id)) {
+            self.not_answered(id);
+        }
+    }
+
+    /// What becomes of the chats of an agent who leaves.
+    fn leave_chats(&mut self, agent: AgentId) {
+        let on_leaving = self.strategy.teams[self.strategy.agents[agent].team].on_leaving;
+        if on_leaving == OnLeaving::Finish || self.floor.agents[agent].channel != Channel::Chat {
+            return;
+        }
+        let chats: Vec<ContactId> = self.floor.held_by(agent).collect();
+        for id in chats {
+            let State::WithAgent { service_point, joined, work: Work::Talking, .. } =
+                self.floor.contacts[id].state
+            else {
+                continue;
+            };
+            match on_leaving {
+                OnLeaving::HandOver => {
+                    self.host.disconnect(&self.floor, id, agent, Interrupted::HandedOver);
+                    self.put_down(id, agent);
+                    self.floor.contacts[id].errand = Errand::HandedOver;
+                    self.join(id, service_point, joined);
+                }
+                OnLeaving::CutOff => {
+                    self.host.disconnect(&self.floor, id, agent, Interrupted::CutOff);
+                    self.put_down(id, agent);
+                    self.end(id, End::CutOff);
+                }
+                OnLeaving::Finish => {}
+            }
+        }
+    }
+}
+
+struct AgentDevices {
+    ringing: Option<ContactId>,
+    second: Option<ContactId>,
+}

@@ -1,0 +1,95 @@
+//! Observers of a replication: they are told what happens and change nothing.
+
+mod event_log;
+mod tally;
+
+use barometer_routing::{Floor, Observation, Seconds, TeamId};
+
+use crate::customer::Customers;
+use crate::model::Model;
+pub use event_log::{EventLog, LoggedEvent, What};
+pub(crate) use tally::Tally;
+pub use tally::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
+
+/// In which interval a replication is.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Clock {
+    pub interval: usize,
+    /// When it begins.
+    pub begins: Seconds,
+    /// When it ends.
+    pub ends: Seconds,
+}
+
+impl Clock {
+    pub fn begin(&mut self, model: &Model) {
+        *self = Self { interval: 0, begins: 0.0, ends: model.interval_secs };
+    }
+
+    /// Moves on; whatever is behind the last interval counts to it.
+    #[inline]
+    pub fn advance(&mut self, now: Seconds, model: &Model) {
+        while now >= self.ends && self.interval + 1 < model.intervals {
+            self.interval += 1;
+            self.begins = self.interval as f64 * model.interval_secs;
+            self.ends = (self.interval + 1) as f64 * model.interval_secs;
+        }
+    }
+
+    /// The interval of a moment that is not after now.
+    pub fn interval_of(&self, at: Seconds, model: &Model) -> usize {
+        if at >= self.begins {
+            self.interval
+        } else {
+            ((at / model.interval_secs) as usize).min(model.intervals - 1)
+        }
+    }
+}
+
+/// What an observer can see.
+#[derive(Clone, Copy)]
+pub(crate) struct View<'a> {
+    pub model: &'a Model,
+    pub floor: &'a Floor,
+    pub customers: &'a Customers,
+    pub clock: &'a Clock,
+}
+
+/// Something that is told all that happens.
+pub(crate) trait Observer {
+    /// A replication begins.
+    fn begin(&mut self, model: &Model);
+
+    /// Something has happened.
+    fn observe(&mut self, view: View<'_>, what: Observation);
+
+    /// So many people of a team stayed on since a moment though the cover asks for fewer: they leave
+    /// when they are free.
+    fn stayed_on(&mut self, _view: View<'_>, _team: TeamId, _people: u32, _since: Seconds) {}
+
+    /// The replication is over.
+    fn end(&mut self, _view: View<'_>) {}
+}
+
+/// Two observers at once.
+impl<A: Observer, B: Observer> Observer for (A, B) {
+    fn begin(&mut self, model: &Model) {
+        self.0.begin(model);
+        self.1.begin(model);
+    }
+
+    fn observe(&mut self, view: View<'_>, what: Observation) {
+        self.0.observe(view, what);
+        self.1.observe(view, what);
+    }
+
+    fn stayed_on(&mut self, view: View<'_>, team: TeamId, people: u32, since: Seconds) {
+        self.0.stayed_on(view, team, people, since);
+        self.1.stayed_on(view, team, people, since);
+    }
+
+    fn end(&mut self, view: View<'_>) {
+        self.0.end(view);
+        self.1.end(view);
+    }
+}
