@@ -108,6 +108,8 @@ pub struct Stay {
     pub service_point: ServicePointId,
     /// By which it has its place in the line: when it joined, or an earlier moment that was kept.
     pub joined: Seconds,
+    /// Since when it waits here: the customer, and from a promise on the callback.
+    pub since: Seconds,
     /// Offers so far.
     pub offers: u32,
     /// Announcements heard so far.

@@ -46,8 +46,8 @@ pub struct ServicePointState {
     pub waiting: u32,
     /// Contacts that ring or are in a gap.
     pub offering: u32,
-    /// Members on shift.
-    pub on_shift: u32,
+    /// Members on shift who take contacts of each [channel](crate::channel_place).
+    pub on_shift: [u32; 3],
     /// The place of the member to whom the last offer went.
     pub offered_last: Option<u32>,
 }

@@ -2,7 +2,7 @@
 
 use barometer_strategy::OfferOrder;
 
-use crate::compiled::{Destination, Member, Membership, ServicePoint};
+use crate::compiled::{Destination, Member, Membership};
 use crate::contact::{Phase, Ringing, State};
 use crate::floor::at_once;
 use crate::host::{Cause, Host, Observation, Seconds, Timer, TimerToken};
@@ -35,11 +35,24 @@ impl<H: Host> Router<'_, H> {
         let is_second = state.is_on_shift
             && state.held > 0
             && state.held >= at_once(self.strategy, agent, channel);
-        if state.is_on_shift && !is_second && self.host.answers_at_once(&self.floor, agent) {
+        let is_answer =
+            state.is_on_shift && !is_second && self.host.answers_at_once(&self.floor, agent);
+        let model = &self.strategy.service_points[point];
+        let takes_turns =
+            matches!(model.order, OfferOrder::RoundRobin | OfferOrder::RoundRobinFresh);
+        let place = (takes_turns || !is_answer)
+            .then(|| model.members.iter().position(|member| member.agent == agent))
+            .flatten();
+        if let Some(place) = place {
+            self.note_turn(id, point, place);
+        }
+        if is_answer {
             return self.answer(id, agent);
         }
         let until = self.begin_ringing(id, point, Ringing::Agent(agent));
-        self.note_offer(id, point, agent);
+        if let Some(place) = place {
+            self.note_tried(id, place);
+        }
         if is_second {
             // Answered only if the agent is free of the first one in time.
             self.floor.agents[agent].second = Some(id);
@@ -83,32 +96,25 @@ impl<H: Host> Router<'_, H> {
 
     /// Rings at everybody of the best rank that has anybody; says whether there was one.
     fn ring_everybody(&mut self, id: ContactId, point: ServicePointId) -> bool {
-        let strategy = self.strategy;
-        let model = &strategy.service_points[point];
-        let can_ring = |router: &Self, member: &Member| {
-            let state = &router.floor.agents[member.agent];
-            let rings_unheard =
-                model.everyone_rings && !state.is_on_shift && state.ringing.is_none();
-            router.has_joined(id, member.joins_after)
-                && (router.floor.has_room(
-                    strategy,
-                    member.agent,
-                    router.floor.contacts[id].channel,
-                ) || rings_unheard)
-        };
-        let Some(best) = model.members.iter().find(|member| can_ring(self, member)) else {
-            return false;
-        };
-        let rank = best.rank;
+        let members = &self.strategy.service_points[point].members;
+        let mut best = (0..members.len()).find(|&place| self.can_ring(id, point, place));
+        if best.is_none() {
+            // Everybody who is free has been tried: another round begins, if there was one.
+            self.end_round(id);
+            best = (0..members.len()).find(|&place| self.can_ring(id, point, place));
+        }
+        let Some(first) = best else { return false };
+        let rank = members[first].rank;
         let until = self.begin_ringing(id, point, Ringing::Rank(rank));
         let mut devices = 0;
-        for member in model.members.iter().filter(|member| member.rank == rank) {
-            if devices >= model.most_devices {
+        for (place, member) in members.iter().enumerate().skip(first) {
+            if devices >= self.strategy.service_points[point].most_devices {
                 break;
             }
-            if can_ring(self, member) {
+            if member.rank == rank && self.can_ring(id, point, place) {
                 devices += 1;
                 self.observe(Observation::Offered { contact: id, agent: member.agent });
+                self.note_tried(id, place);
                 self.ring(id, member.agent, until);
             }
         }
@@ -116,38 +122,53 @@ impl<H: Host> Router<'_, H> {
         true
     }
 
-    /// Whether a contact has waited for long enough for a member to be offered it.
-    pub(crate) fn has_joined(&self, id: ContactId, joins_after: Seconds) -> bool {
-        let stay = self.floor.contacts[id].stay();
-        stay.is_some_and(|stay| stay.joined + joins_after <= self.floor.now)
+    /// Whether a contact that rings at everybody can ring at a member too.
+    fn can_ring(&self, id: ContactId, point: ServicePointId, place: usize) -> bool {
+        let model = &self.strategy.service_points[point];
+        let Member { agent, joins_after, .. } = model.members[place];
+        let contact = &self.floor.contacts[id];
+        let Some(stay) = contact.stay() else { return false };
+        let state = &self.floor.agents[agent];
+        let rings_unheard = model.everyone_rings && !state.is_on_shift && state.ringing.is_none();
+        stay.joined + joins_after <= self.floor.now
+            && !self.is_tried(stay, place)
+            && (self.floor.has_room(self.strategy, agent, contact.channel) || rings_unheard)
     }
 
     /// Members of a later wave ring too, where everybody is rung at.
     pub(crate) fn ring_further(&mut self, id: ContactId, point: ServicePointId) {
         let model = &self.strategy.service_points[point];
         if model.order == OfferOrder::AllAtOnce {
-            for member in &model.members {
-                self.join_ringing(id, model, member);
+            for place in 0..model.members.len() {
+                if self.can_join_ringing(id, point, place) {
+                    self.join_ringing(id, point, place);
+                }
             }
         }
     }
 
-    /// Lets one more agent ring for a contact that rings at everybody.
-    fn join_ringing(&mut self, id: ContactId, model: &ServicePoint, member: &Member) {
+    /// Whether one more member, on shift and free, can ring for a contact that rings at everybody.
+    fn can_join_ringing(&self, id: ContactId, point: ServicePointId, place: usize) -> bool {
         let contact = &self.floor.contacts[id];
-        let State::InLine(_, Phase::Ringing { at: Ringing::Rank(rank), until, .. }) = contact.state
-        else {
-            return;
+        let State::InLine(_, Phase::Ringing { at: Ringing::Rank(rank), .. }) = contact.state else {
+            return false;
         };
-        if member.rank > rank
-            || !self.has_joined(id, member.joins_after)
-            || !self.floor.has_room(self.strategy, member.agent, contact.channel)
-            || (model.most_devices != usize::MAX && self.devices_ringing(id) >= model.most_devices)
-        {
-            return;
+        let model = &self.strategy.service_points[point];
+        let member = &model.members[place];
+        member.rank <= rank
+            && self.floor.agents[member.agent].is_on_shift
+            && self.can_ring(id, point, place)
+            && (model.most_devices == usize::MAX || self.devices_ringing(id) < model.most_devices)
+    }
+
+    /// Lets one more member ring for a contact that rings at everybody.
+    fn join_ringing(&mut self, id: ContactId, point: ServicePointId, place: usize) {
+        let agent = self.strategy.service_points[point].members[place].agent;
+        if let State::InLine(_, Phase::Ringing { until, .. }) = self.floor.contacts[id].state {
+            self.observe(Observation::Offered { contact: id, agent });
+            self.note_tried(id, place);
+            self.ring(id, agent, until);
         }
-        self.observe(Observation::Offered { contact: id, agent: member.agent });
-        self.ring(id, member.agent, until);
     }
 
     fn devices_ringing(&self, id: ContactId) -> usize {
@@ -276,7 +297,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// An agent who has become free looks for contacts: a second one that rings here already, one that
-    /// waits for just this agent, then the heads of all service points by priority.
+    /// waits for just this agent, then those of all service points by priority.
     pub(crate) fn look_for_contacts(&mut self, agent: AgentId) {
         let state = &self.floor.agents[agent];
         let is_free = state.is_on_shift && state.held == 0 && state.ringing.is_none();
@@ -284,15 +305,24 @@ impl<H: Host> Router<'_, H> {
             return self.sign_out(agent);
         }
         self.answer_second(agent);
-        while let Some((id, point)) = self.next_contact_for(agent) {
-            if let State::InLine(_, Phase::Held { .. }) = self.floor.contacts[id].state {
-                self.wait_for_nobody(id);
-                self.list(id);
+        while let Some(next) = self.next_contact_for(agent) {
+            match next {
+                NextContact::Offer(id, point) => {
+                    if let State::InLine(_, Phase::Held { .. }) = self.floor.contacts[id].state {
+                        self.wait_for_nobody(id);
+                        self.list(id);
+                    }
+                    self.offer_to(id, point, agent);
+                }
+                NextContact::RingEverybody(id, point) => {
+                    if !self.ring_everybody(id, point) {
+                        break;
+                    }
+                }
+                NextContact::RingAlong(id, point, place) => self.join_ringing(id, point, place),
             }
-            self.offer_to(id, point, agent);
         }
         self.floor.mark_idle(self.strategy, agent);
-        self.join_ringing_of_all(agent);
     }
 
     /// Lets a second contact ring that has waited for the agent to be free of the first.
@@ -309,7 +339,7 @@ impl<H: Host> Router<'_, H> {
         }
     }
 
-    fn next_contact_for(&self, agent: AgentId) -> Option<(ContactId, ServicePointId)> {
+    fn next_contact_for(&self, agent: AgentId) -> Option<NextContact> {
         if !self.floor.agents[agent].is_on_shift {
             return None;
         }
@@ -322,20 +352,22 @@ impl<H: Host> Router<'_, H> {
             .iter()
             .find(|&&(wanted, id)| wanted == agent && has_room(id))
             .and_then(|&(_, id)| Some((id, self.floor.contacts[id].stay()?.service_point)));
-        if personal.is_some() {
-            return personal;
+        if let Some((id, point)) = personal {
+            return Some(NextContact::Offer(id, point));
         }
-        let class = self.strategy.agents[agent].class;
-        let mut best: Option<(f64, f64, ContactId, ServicePointId)> = None;
-        for &Membership { service_point, joins_after, .. } in
-            &self.strategy.classes[class].memberships
-        {
-            let state = &self.floor.service_points[service_point];
+        let class = &self.strategy.classes[self.strategy.agents[agent].class];
+        let mut best: Option<(f64, f64, NextContact)> = None;
+        for &Membership { service_point, joins_after, .. } in &class.memberships {
             let model = &self.strategy.service_points[service_point];
-            let Some(id) = state.first else { continue };
-            if model.order == OfferOrder::AllAtOnce || (!model.parallel && state.offering > 0) {
-                continue;
-            }
+            let candidate = if model.order == OfferOrder::AllAtOnce {
+                self.rings_for_all(agent, service_point)
+            } else {
+                let state = &self.floor.service_points[service_point];
+                let may_offer = model.parallel || state.offering == 0;
+                state.first.filter(|_| may_offer).map(|id| NextContact::Offer(id, service_point))
+            };
+            let Some(candidate) = candidate else { continue };
+            let id = candidate.contact();
             let Some(stay) = self.floor.contacts[id].stay() else { continue };
             if stay.joined + joins_after > self.floor.now || !has_room(id) {
                 continue;
@@ -345,44 +377,56 @@ impl<H: Host> Router<'_, H> {
                 ageing_secs => ((self.floor.now - stay.joined) / ageing_secs).floor(),
             };
             let priority = model.priority + aged;
-            let is_first = best.is_none_or(|(other, since, ..)| {
+            let is_first = best.is_none_or(|(other, since, _)| {
                 priority > other || (priority == other && stay.joined < since)
             });
             if is_first {
-                best = Some((priority, stay.joined, id, service_point));
+                best = Some((priority, stay.joined, candidate));
             }
         }
-        best.map(|(.., id, service_point)| (id, service_point))
+        best.map(|(.., candidate)| candidate)
     }
 
-    /// Rings along with those at whom a contact of a service point that rings everybody rings already,
-    /// and begins with its next contact.
-    fn join_ringing_of_all(&mut self, agent: AgentId) {
-        let class = &self.strategy.classes[self.strategy.agents[agent].class];
-        if !class.rings_all {
-            return;
+    /// Of a service point that rings everybody, the contact that an agent would ring for: one that
+    /// rings already, or the head of the list.
+    fn rings_for_all(&self, agent: AgentId, point: ServicePointId) -> Option<NextContact> {
+        let (model, state) =
+            (&self.strategy.service_points[point], &self.floor.service_points[point]);
+        let place = model.members.iter().position(|member| member.agent == agent)?;
+        if state.offering > 0 {
+            let ringing = model
+                .members
+                .iter()
+                .filter_map(|member| self.floor.agents[member.agent].ringing)
+                .find(|&id| {
+                    let stay = self.floor.contacts[id].stay();
+                    stay.is_some_and(|stay| stay.service_point == point)
+                        && self.can_join_ringing(id, point, place)
+                });
+            if let Some(id) = ringing {
+                return Some(NextContact::RingAlong(id, point, place));
+            }
         }
-        for &Membership { service_point, .. } in &class.memberships {
-            let model = &self.strategy.service_points[service_point];
-            if model.order != OfferOrder::AllAtOnce {
-                continue;
-            }
-            if self.floor.service_points[service_point].offering > 0 {
-                let rings_here = |id: &ContactId| {
-                    let stay = self.floor.contacts[*id].stay();
-                    stay.is_some_and(|stay| stay.service_point == service_point)
-                };
-                let ringing = model
-                    .members
-                    .iter()
-                    .filter_map(|member| self.floor.agents[member.agent].ringing)
-                    .find(rings_here);
-                let own = model.members.iter().find(|member| member.agent == agent);
-                if let Some((id, member)) = ringing.zip(own) {
-                    self.join_ringing(id, model, member);
-                }
-            }
-            self.serve(service_point);
+        let may_offer = model.parallel || state.offering == 0;
+        state.first.filter(|_| may_offer).map(|id| NextContact::RingEverybody(id, point))
+    }
+}
+
+/// What an agent who has become free does next.
+#[derive(Clone, Copy, Debug)]
+enum NextContact {
+    /// Is offered a contact.
+    Offer(ContactId, ServicePointId),
+    /// Is among those at whom a contact begins to ring.
+    RingEverybody(ContactId, ServicePointId),
+    /// Rings along, at this place of the service point, for a contact that rings already.
+    RingAlong(ContactId, ServicePointId, usize),
+}
+
+impl NextContact {
+    fn contact(self) -> ContactId {
+        match self {
+            Self::Offer(id, _) | Self::RingEverybody(id, _) | Self::RingAlong(id, ..) => id,
         }
     }
 }

@@ -161,6 +161,16 @@ impl<'s, H: Host> Router<'s, H> {
         }
     }
 
+    /// A callback that was promised is not going to be made: its time is after the centre's day.
+    pub fn callback_lapses(&mut self, id: ContactId) {
+        self.break_promise(id);
+    }
+
+    /// Another day begins: what counts for a day begins again.
+    pub fn new_day(&mut self) {
+        self.floor.agents.iter_mut().for_each(|agent| agent.answered_today = 0);
+    }
+
     /// The customer has gone, and the agent begins to write up.
     pub fn talk_ends(&mut self, id: ContactId) {
         if let State::WithAgent { work, .. } = &mut self.floor.contacts[id].state
@@ -204,11 +214,11 @@ impl<'s, H: Host> Router<'s, H> {
         });
         for id in still_here {
             let contact = &self.floor.contacts[id];
-            if contact.is_customer()
-                && let State::InLine(stay, _) = contact.state
-            {
-                let flow = self.strategy.service_points[stay.service_point].exits.left_waiting;
-                self.observe(Observation::Took { contact: id, flow });
+            if let State::InLine(stay, _) = contact.state {
+                if contact.is_customer() {
+                    let flow = self.strategy.service_points[stay.service_point].exits.left_waiting;
+                    self.observe(Observation::Took { contact: id, flow });
+                }
                 self.count_wait(id);
             }
             self.observe(Observation::LeftWaiting { contact: id });

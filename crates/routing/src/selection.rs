@@ -1,4 +1,9 @@
 //! Which member is offered a contact next.
+//!
+//! One rule holds for all orders: of the best rank that has anybody free whom this contact has not been
+//! offered in this round, the one who holds least, and of those the first in the order. A rank whose
+//! free members have all been tried in vain counts as taken, so the offer goes on to the next rank;
+//! when every free member has been tried, another round begins.
 
 use barometer_strategy::{Channel, OfferOrder};
 
@@ -19,8 +24,7 @@ enum Readiness {
 }
 
 impl<H: Host> Router<'_, H> {
-    /// The member to whom a contact is offered next: of the best rank that has anybody, the one who
-    /// holds least, and of those the first in the offer order.
+    /// The member to whom a contact is offered next.
     pub(crate) fn choose(&mut self, id: ContactId, point: ServicePointId) -> Option<AgentId> {
         let model = &self.strategy.service_points[point];
         let contact = &self.floor.contacts[id];
@@ -31,13 +35,14 @@ impl<H: Host> Router<'_, H> {
         {
             return Some(agent);
         }
-        if model.chooses_by_class {
+        if model.chooses_by_class && stay.round.is_none() {
             return self.longest_idle(model, channel, stay.joined);
         }
         self.first_in_order(id, model, channel)
     }
 
-    /// The longest idle of the best rank, by the lists of free agents of each class.
+    /// The longest idle of the best rank, by the lists of free agents of each class; of those who are
+    /// idle for equally long, the first as listed.
     fn longest_idle(
         &self,
         model: &ServicePoint,
@@ -45,18 +50,29 @@ impl<H: Host> Router<'_, H> {
         joined: Seconds,
     ) -> Option<AgentId> {
         let (mut best, mut rank, mut since) = (None, u32::MAX, f64::INFINITY);
+        let place = |agent| model.members.iter().position(|member| member.agent == agent);
         for member in &model.classes {
             if member.rank > rank {
                 break;
             }
-            let Some(agent) = self.floor.idle[member.class].first else { continue };
+            let Some(mut agent) = self.floor.idle[member.class].first else { continue };
             if joined + member.joins_after > self.floor.now
                 || at_once(self.strategy, agent, channel) == 0
             {
                 continue;
             }
             let idle_since = self.floor.agents[agent].idle_since;
-            if idle_since < since {
+            let mut next = self.floor.agents[agent].after;
+            while let Some(other) = next
+                && self.floor.agents[other].idle_since == idle_since
+            {
+                if place(other) < place(agent) {
+                    agent = other;
+                }
+                next = self.floor.agents[other].after;
+            }
+            let ties = idle_since == since && best.and_then(place) > place(agent);
+            if idle_since < since || ties {
                 (best, rank, since) = (Some(agent), member.rank, idle_since);
             }
         }
@@ -81,18 +97,13 @@ impl<H: Host> Router<'_, H> {
 
     fn search(&self, id: ContactId, model: &ServicePoint, channel: Channel) -> Option<AgentId> {
         let stay = self.floor.contacts[id].stay()?;
-        let goes_round =
-            matches!(model.order, OfferOrder::RoundRobin | OfferOrder::RoundRobinFresh);
-        let round = stay.round.filter(|_| !goes_round);
         let mut best: Option<(Readiness, f64, usize)> = None;
         let mut rank = u32::MAX;
         for (place, member) in model.members.iter().enumerate() {
             if member.rank > rank {
                 break;
             }
-            if stay.joined + member.joins_after > self.floor.now
-                || round.is_some_and(|round| self.floor.rounds.has(round, place))
-            {
+            if stay.joined + member.joins_after > self.floor.now || self.is_tried(stay, place) {
                 continue;
             }
             let Some(readiness) = self.readiness(model, member.agent, channel) else { continue };
@@ -155,26 +166,29 @@ impl<H: Host> Router<'_, H> {
         }
     }
 
-    /// Notes that a contact rings at a member.
-    pub(crate) fn note_offer(&mut self, id: ContactId, point: ServicePointId, agent: AgentId) {
-        let model = &self.strategy.service_points[point];
-        let Some(place) = model.members.iter().position(|member| member.agent == agent) else {
-            return;
-        };
-        match model.order {
+    /// Whether a member was offered the contact in this round.
+    pub(crate) fn is_tried(&self, stay: &Stay, place: usize) -> bool {
+        stay.round.is_some_and(|round| self.floor.rounds.has(round, place))
+    }
+
+    /// Notes that a contact rings at a member, who is not offered it again in this round.
+    pub(crate) fn note_tried(&mut self, id: ContactId, place: usize) {
+        let begun = self.floor.contacts[id].stay().and_then(|stay| stay.round);
+        let round = begun.unwrap_or_else(|| self.floor.rounds.begin());
+        self.floor.rounds.note(round, place);
+        self.stay_mut(id, |stay| stay.round = Some(round));
+    }
+
+    /// Notes that it was a member's turn, for orders that go round.
+    pub(crate) fn note_turn(&mut self, id: ContactId, point: ServicePointId, place: usize) {
+        match self.strategy.service_points[point].order {
             OfferOrder::RoundRobin => {
                 self.floor.service_points[point].offered_last = Some(place as u32);
             }
             OfferOrder::RoundRobinFresh => {
                 self.stay_mut(id, |stay| stay.offered_last = Some(place as u32));
             }
-            OfferOrder::AllAtOnce => {}
-            _ => {
-                let begun = self.floor.contacts[id].stay().and_then(|stay| stay.round);
-                let round = begun.unwrap_or_else(|| self.floor.rounds.begin());
-                self.floor.rounds.note(round, place);
-                self.stay_mut(id, |stay| stay.round = Some(round));
-            }
+            _ => {}
         }
     }
 }

@@ -130,7 +130,10 @@ impl<H: Host> Router<'_, H> {
         }
         self.count_wait(id);
         self.promise(id, offer.callback);
-        self.stay_mut(id, |stay| (stay.limit, stay.announcement) = (None, None));
+        let now = self.floor.now;
+        self.stay_mut(id, |stay| {
+            (stay.limit, stay.announcement, stay.since) = (None, None, now);
+        });
         if let Phase::Held { .. } = phase {
             self.wait_for_nobody(id);
             self.list(id);
@@ -170,6 +173,13 @@ impl<H: Host> Router<'_, H> {
         {
             let service_point = self.strategy.callbacks[promised.callback].service_point;
             self.join(id, service_point, self.floor.now);
+        }
+    }
+
+    /// A promised callback, or its next attempt, is not going to be made.
+    pub(crate) fn break_promise(&mut self, id: ContactId) {
+        if let State::Promised { .. } = self.floor.contacts[id].state {
+            self.end(id, End::CallbackFailed);
         }
     }
 

@@ -2,6 +2,7 @@
 
 use barometer_strategy::{Channel, OnLeaving};
 
+use crate::compiled::channel_place;
 use crate::contact::{Errand, State, Work};
 use crate::host::{End, Host, Interrupted, Observation};
 use crate::ids::{AgentId, ContactId};
@@ -18,8 +19,11 @@ impl<H: Host> Router<'_, H> {
         let state = &mut self.floor.agents[agent];
         state.is_on_shift = true;
         state.idle_since = self.floor.now;
-        for membership in &self.strategy.classes[self.strategy.agents[agent].class].memberships {
-            self.floor.service_points[membership.service_point].on_shift += 1;
+        let of_agent = &self.strategy.agents[agent];
+        let takes = self.strategy.teams[of_agent.team].at_once.map(|at_once| at_once > 0);
+        for membership in &self.strategy.classes[of_agent.class].memberships {
+            let on_shift = &mut self.floor.service_points[membership.service_point].on_shift;
+            on_shift.iter_mut().zip(takes).for_each(|(count, takes)| *count += u32::from(takes));
         }
         self.look_for_contacts(agent);
     }
@@ -38,11 +42,19 @@ impl<H: Host> Router<'_, H> {
             self.ring_elsewhere(id, agent);
         }
         self.leave_chats(agent);
-        for membership in &self.strategy.classes[self.strategy.agents[agent].class].memberships {
-            let point = &mut self.floor.service_points[membership.service_point];
-            point.on_shift -= 1;
-            if point.on_shift == 0 {
-                self.lose_staff(membership.service_point);
+        let of_agent = &self.strategy.agents[agent];
+        let at_once = self.strategy.teams[of_agent.team].at_once;
+        for membership in &self.strategy.classes[of_agent.class].memberships {
+            for channel in [Channel::Call, Channel::Chat, Channel::Task] {
+                let place = channel_place(channel);
+                if at_once[place] == 0 {
+                    continue;
+                }
+                let point = &mut self.floor.service_points[membership.service_point];
+                point.on_shift[place] -= 1;
+                if point.on_shift[place] == 0 {
+                    self.lose_staff(membership.service_point, channel);
+                }
             }
         }
     }

@@ -1,6 +1,8 @@
 //! Queues and hunt groups: joining, waiting, leaving.
 
-use crate::compiled::{Destination, Transition};
+use barometer_strategy::Channel;
+
+use crate::compiled::{Destination, Transition, channel_place};
 use crate::contact::{Phase, State, Stay};
 use crate::floor::Floor;
 use crate::host::{Cause, End, Host, Observation, Seconds, Stays, Timer, TimerToken};
@@ -12,8 +14,9 @@ impl<H: Host> Router<'_, H> {
     pub(crate) fn enter(&mut self, id: ContactId, point: ServicePointId) {
         let model = &self.strategy.service_points[point];
         self.begin_stay(id, point, self.floor.now);
-        if let (Some(way), 0) =
-            (model.exits.no_staff_at_arrival, self.floor.service_points[point].on_shift)
+        let channel = channel_place(self.floor.contacts[id].channel);
+        let on_shift = self.floor.service_points[point].on_shift[channel];
+        if let (Some(way), 0) = (model.exits.no_staff_at_arrival, on_shift)
             && way.to != Destination::KeepRinging
         {
             return self.turn_away(id, way, Cause::NoStaff);
@@ -71,6 +74,7 @@ impl<H: Host> Router<'_, H> {
         let stay = Stay {
             service_point: point,
             joined: since,
+            since: now,
             offers: 0,
             heard: 0,
             offered_last: None,
@@ -235,11 +239,10 @@ impl<H: Host> Router<'_, H> {
         timers.into_iter().flatten().for_each(|timer| self.host.cancel_timer(timer));
     }
 
-    /// Counts the time that a customer has spent in a service point.
+    /// Counts the time that a contact has spent in a service point.
     pub(crate) fn count_wait(&mut self, id: ContactId) {
-        let contact = &self.floor.contacts[id];
-        if let (true, Some(stay)) = (contact.is_customer(), contact.stay()) {
-            let secs = self.floor.now - stay.joined;
+        if let Some(stay) = self.floor.contacts[id].stay() {
+            let secs = self.floor.now - stay.since;
             if secs > 0.0 {
                 self.observe(Observation::Waited { contact: id, secs });
             }
@@ -283,14 +286,14 @@ impl<H: Host> Router<'_, H> {
         }
     }
 
-    /// The last member on shift has left a service point.
-    pub(crate) fn lose_staff(&mut self, point: ServicePointId) {
+    /// The last member on shift who takes contacts of a channel has left a service point.
+    pub(crate) fn lose_staff(&mut self, point: ServicePointId, channel: Channel) {
         let Some(way) = self.strategy.service_points[point].exits.no_staff_while_waiting else {
             return;
         };
         let here = self.floor.by_number(|contact| {
             let is_here = contact.stay().is_some_and(|stay| stay.service_point == point);
-            is_here && contact.is_customer()
+            is_here && contact.is_customer() && contact.channel == channel
         });
         for id in here {
             self.leave_by(id, way, Cause::NoStaff);
@@ -387,6 +390,7 @@ impl Floor {
     pub fn expected_wait_secs(&self, contact: ContactId, mean_handle_secs: Seconds) -> Seconds {
         let Some(stay) = self.contacts[contact].stay() else { return 0.0 };
         let point = &self.service_points[stay.service_point];
-        f64::from(point.waiting.max(1)) * mean_handle_secs / f64::from(point.on_shift.max(1))
+        let on_shift = point.on_shift[channel_place(self.contacts[contact].channel)];
+        f64::from(point.waiting.max(1)) * mean_handle_secs / f64::from(on_shift.max(1))
     }
 }

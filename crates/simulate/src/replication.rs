@@ -2,7 +2,7 @@
 
 use barometer_routing::{
     AgentId, Arrival, ContactId, ContactTypeId, Id, ProfileId, Router, Seconds, State, Table,
-    TeamId, Work,
+    TeamId, Timer, Work,
 };
 use rayon::prelude::*;
 
@@ -225,11 +225,20 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
 
     fn advance(&mut self, to: Seconds) {
         self.router.advance(to);
-        self.router.host.clock.advance(to, self.model);
+        if self.router.host.clock.advance(to, self.model) {
+            self.router.new_day();
+        }
+    }
+
+    fn is_after_the_day(&self) -> bool {
+        self.router.floor.now >= self.router.host.end_of_day()
     }
 
     fn handle(&mut self, Due { event, place, token }: Due) {
         match event {
+            Event::Routing(Timer::CallbackDue) if self.is_after_the_day() => {
+                self.router.callback_lapses(ContactId::at(place));
+            }
             Event::Routing(timer) => {
                 self.router.timer_fires(ContactId::at(place), timer, token);
             }
@@ -289,7 +298,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
     fn come_back(&mut self, place: usize) {
         let Return { key, contact_type, profile, attempt, is_repeat, last_agent } =
             self.router.host.returns.take(place);
-        if self.router.floor.now >= self.router.host.end_of_day() {
+        if self.is_after_the_day() {
             return;
         }
         let contact = self.router.admit(Arrival { contact_type, profile, last_agent });

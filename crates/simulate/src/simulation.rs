@@ -444,7 +444,8 @@ impl<O: Observer> Host for Simulation<'_, O> {
     ) -> Reply {
         let (purpose, share) = match offer {
             CallbackOffered::WhileWaiting(point) => {
-                (Purpose::CALLBACK, self.model.service_points[point].callback_accepted_share)
+                let model = &self.model.service_points[point];
+                (Purpose::CALLBACK.of(model.key), model.callback_accepted_share)
             }
             CallbackOffered::AtStep(step, _) => {
                 let model = &self.model.steps[step];

@@ -88,7 +88,7 @@ impl CompiledStrategy {
                 _ => Vec::new(),
             })
             .collect();
-        let (mut classes, of_points) = roll.classes(&members);
+        let (classes, of_points) = roll.classes(&members);
         let teams: Table<_, Team> = strategy
             .teams
             .iter()
@@ -106,21 +106,14 @@ impl CompiledStrategy {
         let steps: Table<StepId, Step> =
             strategy.steps.iter().map(|step| builder.step(step)).collect();
         let holds_one = |member: &Member| teams[roll.agents[member.agent].team].slots() <= 1;
-        // A team of chats, whether it belongs here or not, has all chosen one by one.
-        let all_hold_one = teams.iter().all(|team| team.slots() <= 1);
         let service_points: Table<ServicePointId, ServicePoint> = points
             .iter()
             .zip(members.into_iter().zip(of_points))
             .map(|(step, (members, of_point))| {
-                let single = all_hold_one && members.iter().all(holds_one);
+                let single = members.iter().all(holds_one);
                 builder.service_point(step, members, of_point, single)
             })
             .collect();
-        for class in classes.iter_mut() {
-            class.rings_all = class.memberships.iter().any(|membership| {
-                service_points[membership.service_point].order == OfferOrder::AllAtOnce
-            });
-        }
         let callbacks = builder.callbacks();
         let most_at_once = teams.iter().map(Team::slots).max().unwrap_or(1).max(1) as usize;
         let most_members = service_points.iter().map(|point| point.members.len()).max();

@@ -99,7 +99,7 @@ impl<'a> Roll<'a> {
                 .collect();
             agent.class = *found
                 .entry((agent.team, alike))
-                .or_insert_with(|| classes.push(Class { memberships, rings_all: false }));
+                .or_insert_with(|| classes.push(Class { memberships }));
         }
         let of_point = |place: usize| {
             let point = ServicePointId::at(place);

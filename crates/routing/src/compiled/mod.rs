@@ -348,8 +348,6 @@ pub struct Agent {
 /// Agents who are alike in everything that decides which contacts they are offered.
 #[derive(Debug)]
 pub struct Class {
-    /// Whether one of their service points rings everybody at once.
-    pub rings_all: bool,
     /// The service points that they belong to.
     pub memberships: Vec<Membership>,
 }

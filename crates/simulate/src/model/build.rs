@@ -123,6 +123,7 @@ fn service_point_model(step: &Step) -> Option<ServicePointModel> {
     Some(ServicePointModel {
         announcements: announcements.collect(),
         callback_accepted_share: queue.callback.as_ref().map_or(0.0, |offer| offer.accepted_share),
+        key: key_of_name(&step.id),
     })
 }
 

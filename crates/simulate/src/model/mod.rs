@@ -100,6 +100,8 @@ pub(crate) enum StepLuck {
 pub(crate) struct ServicePointModel {
     pub announcements: Vec<AnnouncementModel>,
     pub callback_accepted_share: f64,
+    /// Tells its offers apart from those of other service points.
+    pub key: u64,
 }
 
 #[derive(Debug)]

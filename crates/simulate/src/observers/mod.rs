@@ -26,14 +26,19 @@ impl Clock {
         *self = Self { interval: 0, begins: 0.0, ends: model.interval_secs };
     }
 
-    /// Moves on; whatever is behind the last interval counts to it.
+    /// Moves on; whatever is behind the last interval counts to it. Says whether another date begins.
     #[inline]
-    pub fn advance(&mut self, now: Seconds, model: &Model) {
+    pub fn advance(&mut self, now: Seconds, model: &Model) -> bool {
+        if now < self.ends {
+            return false;
+        }
+        let before = model.dates[self.interval];
         while now >= self.ends && self.interval + 1 < model.intervals {
             self.interval += 1;
             self.begins = self.interval as f64 * model.interval_secs;
             self.ends = (self.interval + 1) as f64 * model.interval_secs;
         }
+        model.dates[self.interval] != before
     }
 
     /// The interval of a moment that is not after now.

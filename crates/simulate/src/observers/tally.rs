@@ -70,7 +70,7 @@ pub struct ServicePointTally {
     pub no_answer: f64,
     /// Accepted a callback.
     pub callbacks: f64,
-    /// Seconds that contacts spent here, in all.
+    /// Seconds that contacts spent here, work and promised callbacks too, in all.
     pub wait_secs: f64,
     /// Offers to members.
     pub offers: f64,
@@ -236,6 +236,9 @@ impl DayTally {
     }
 }
 
+/// A wait that is meant to equal the threshold may come out longer by rounding, by less than this.
+const ROUNDING_SECS: f64 = 1e-6;
+
 /// Counts while they are taken.
 #[derive(Debug, Default)]
 pub(crate) struct Tally {
@@ -311,7 +314,7 @@ impl Tally {
             Errand::Customer => {
                 let kind = of.contact_type;
                 let waited = of.waiting_since.map_or(0.0, |since| now - since);
-                let is_in_time = waited <= model.contact_types[kind].within_secs;
+                let is_in_time = waited <= model.contact_types[kind].within_secs + ROUNDING_SECS;
                 let in_time = f64::from(u8::from(is_in_time));
                 self.of_point(contact).answered_in_time += in_time;
                 let tally = self.of_type(view, contact);
@@ -459,7 +462,9 @@ impl Observer for Tally {
                 self.of_point(contact).offers += 1.0;
             }
             Observation::Waited { contact, secs } => {
-                self.of_type(view, contact).wait_secs += secs;
+                if view.floor.contacts[contact].is_customer() {
+                    self.of_type(view, contact).wait_secs += secs;
+                }
                 self.of_point(contact).wait_secs += secs;
             }
             Observation::LeftUnanswered { contact, cause } => {

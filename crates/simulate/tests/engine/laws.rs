@@ -37,7 +37,7 @@ fn any_scene() -> impl proptest::strategy::Strategy<Value = Scene> {
                 ring_window_secs: window,
                 gap_secs,
                 parallel: flags[0],
-                second_call: flags[1] && window.is_some(),
+                second_call: flags[1] && window.is_some() && order != OfferOrder::AllAtOnce,
                 most_devices: devices.filter(|_| order == OfferOrder::AllAtOnce),
                 most_offers,
                 wrap_up_secs,
@@ -143,7 +143,8 @@ proptest! {
                 prop_assert!(agent.busy_secs <= agent.staffed_secs * (1.0 + 1e-9) + 1e-6);
                 prop_assert!(agent.answered <= agent.offers);
             }
-            prop_assert!((lines.wait_secs - total.wait_secs).abs() <= 1e-6 * (1.0 + total.wait_secs));
+            // Work and promised callbacks wait too, though no customer does.
+            prop_assert!(lines.wait_secs >= total.wait_secs - 1e-6 * (1.0 + total.wait_secs));
         }
     }
 

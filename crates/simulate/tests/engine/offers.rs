@@ -269,3 +269,129 @@ fn an_agent_of_a_list_by_name_is_that_agent() {
     let work = answered(&scene);
     assert!(work[1] > 0.0 && work[0] == 0.0 && work[2] == 0.0, "{work:?}");
 }
+
+/// Orders in which members ring one after the other.
+const ONE_BY_ONE: [OfferOrder; 6] = [
+    OfferOrder::TopDown,
+    OfferOrder::RoundRobinFresh,
+    OfferOrder::RoundRobin,
+    OfferOrder::LongestIdle,
+    OfferOrder::FewestAnswered,
+    OfferOrder::Random,
+];
+
+#[test]
+fn round_robin_keeps_its_place_also_where_answers_are_immediate() {
+    let mut scene = ringing(OfferOrder::RoundRobin, 4);
+    scene.team().answer_delay = Duration::nothing();
+    let work = answered(&scene);
+    let all: f64 = work.iter().sum();
+    assert!(work.iter().all(|one| (one / all - 0.25).abs() < 0.02), "{work:?}");
+}
+
+#[test]
+fn a_rank_that_has_refused_a_contact_counts_as_taken_in_every_order() {
+    for order in ONE_BY_ONE {
+        let mut scene = ringing(order, 3).handled(60.0, None);
+        scene.team().refused_share = 1.0;
+        let team = scene.add_team("willing", 1);
+        team.answer_delay = Duration::Constant { secs: 5.0 };
+        let willing = team.id.clone();
+        let member = Member { who: Members::Team(willing), rank: 2, wave: 0 };
+        scene.group().members.push(member);
+        // The first contact of the day: each of the three of rank 1 is tried once, then rank 2.
+        let told = story(&scene);
+        let (rings, came) = (rings(&told, 1), told.events.iter().find(|each| each.contact == 1));
+        let mut tried: Vec<u32> = rings.iter().take(3).map(|ring| ring.1).collect();
+        tried.sort_unstable();
+        assert_eq!(tried, [0, 1, 2], "{order:?}: {rings:?}");
+        assert_eq!(rings[3].1, 3, "{order:?}: {rings:?}");
+        assert!((rings[3].0 - came.unwrap().at_secs - 45.0).abs() < 1e-9, "{order:?}");
+    }
+}
+
+#[test]
+fn a_rank_that_rang_all_at_once_in_vain_counts_as_taken() {
+    let mut scene = ringing(OfferOrder::AllAtOnce, 3).handled(60.0, None);
+    scene.team().refused_share = 1.0;
+    let willing = scene.add_team("willing", 2).id.clone();
+    scene.group().members.push(Member { who: Members::Team(willing), rank: 2, wave: 0 });
+    let rings = rings(&story(&scene), 1);
+    let ranks: Vec<bool> = rings.iter().map(|ring| ring.1 >= 3).collect();
+    assert_eq!(ranks, [false, false, false, true, true], "{rings:?}");
+    assert_eq!(rings[3].0 - rings[0].0, 15.0);
+}
+
+#[test]
+fn a_member_who_declines_stops_ringing_and_the_others_ring_on() {
+    let mut scene = ringing(OfferOrder::AllAtOnce, 1).handled(60.0, None);
+    scene.group().offering.ring_window_secs = None;
+    scene.team().refused_share = 1.0;
+    let slow = scene.add_team("slow", 1);
+    slow.answer_delay = Duration::Constant { secs: 20.0 };
+    scene.group().members.push(Member { who: Members::Team("slow".to_owned()), rank: 1, wave: 0 });
+    let told = story(&scene);
+    let first: Vec<_> = told.events.iter().filter(|each| each.contact == 1).collect();
+    let answered = first.iter().find(|each| each.what == What::Answered { agent: 1 }).unwrap();
+    assert!((answered.at_secs - first[0].at_secs - 20.0).abs() < 1e-9);
+    assert_eq!(rings(&told, 1).len(), 2, "the one who declined is not rung at again");
+}
+
+#[test]
+fn priority_decides_between_groups_that_ring_all_at_once() {
+    // Two groups of the same five people, both too busy; the waits of the urgent one are shorter.
+    let mut scene = ringing(OfferOrder::AllAtOnce, 5).handled(120.0, None);
+    scene.demand.types[0].intervals.iter_mut().for_each(|each| each.contacts = 34.0);
+    let mut urgent = scene.group().clone();
+    urgent.priority = 5;
+    scene.add_step("urgent", barometer_strategy::StepKind::HuntGroup(urgent));
+    scene.add_type("Urgent", 34.0 / 30.0, barometer_strategy::Customers::calls(120.0, None));
+    scene.add_entry("Urgent", "urgent");
+    let days = scene.experiment(20, 7).play_range(0..20).unwrap();
+    let wait = |kind: usize| {
+        let tallies = days.iter().map(|day| day.kinds().nth(kind).unwrap());
+        let (secs, count) = tallies
+            .fold((0.0, 0.0), |sum, each| (sum.0 + each.answer_wait_secs, sum.1 + each.answered));
+        secs / count
+    };
+    assert!(wait(1) < 0.6 * wait(0), "urgent {} s, others {} s", wait(1), wait(0));
+}
+
+#[test]
+fn a_team_that_is_no_member_changes_nothing() {
+    // The first contacts of the day find everybody idle for equally long: the first as listed is
+    // offered the contact, which is not the first of the teams.
+    let mut scene = ringing(OfferOrder::LongestIdle, 3);
+    scene.team().answer_delay = Duration::nothing();
+    let listed_first = scene.add_team("second", 3).id.clone();
+    scene.group().members.insert(0, Member { who: Members::Team(listed_first), rank: 1, wave: 0 });
+    let mut with_chats = scene.clone();
+    with_chats.add_team("chats", 3).channels = vec![barometer_strategy::ChannelSkill {
+        channel: barometer_strategy::Channel::Chat,
+        at_once: 3,
+        slowing: 0.0,
+    }];
+    let answers = |scene: &Scene| -> Vec<What> {
+        let events = story(scene).events.into_iter().map(|event| event.what);
+        events.filter(|what| matches!(what, What::Answered { .. })).collect()
+    };
+    let without = answers(&scene);
+    assert_eq!(without[0], What::Answered { agent: 3 });
+    assert_eq!(answers(&with_chats), without);
+}
+
+#[test]
+fn fewest_answered_today_begins_anew_each_day() {
+    // The second agent is away all of the first day. On the second day both answer the same.
+    let mut scene = ringing(OfferOrder::FewestAnswered, 2).handled(20.0, None);
+    scene.demand.types[0].intervals =
+        vec![barometer_simulate::DemandInterval { contacts: 20.0, handle_secs: 20.0 }; 96];
+    scene.rostered(0, &[(0.0, 172_800.0), (86_400.0, 172_800.0)]);
+    let told = story(&scene);
+    let late = told.events.iter().filter(|each| each.at_secs > 86_400.0);
+    let answered = |agent: u32| {
+        late.clone().filter(|each| each.what == What::Answered { agent }).count() as f64
+    };
+    let share = answered(0) / (answered(0) + answered(1));
+    assert!((share - 0.5).abs() < 0.05, "{share}");
+}

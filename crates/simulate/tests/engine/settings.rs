@@ -462,3 +462,105 @@ fn slower_people_take_longer() {
     let ratio = busy_hours(&slow) / busy_hours(&usual);
     assert!((ratio - 1.2).abs() < 0.02, "{ratio}");
 }
+
+#[test]
+fn nobody_at_work_means_nobody_who_takes_the_contact() {
+    // Only people who chat are on shift: a call finds nobody, and does not wait for them.
+    let mut scene = Scene::line(1.0, 4, 5).handled(120.0, Some(60.0));
+    scene.team().channels = vec![ChannelSkill { channel: Channel::Chat, at_once: 2, slowing: 0.0 }];
+    scene.queue().exits.no_staff_at_arrival = Some(Next::BusyTone);
+    let day = total(&scene);
+    assert_eq!((day.blocked, day.abandoned), (day.offered, 0.0));
+    // When the last of those who take calls leaves, those who wait leave too.
+    let mut scene = Scene::line(2.0, 4, 1).handled(600.0, None);
+    scene.cover.teams[0].people = People::Counted(vec![1, 1, 0, 0]);
+    scene.add_team("chats", 3).channels =
+        vec![ChannelSkill { channel: Channel::Chat, at_once: 2, slowing: 0.0 }];
+    scene.queue().exits.no_staff_while_waiting = Some(Next::Release);
+    scene.queue().exits.no_staff_at_arrival = Some(Next::BusyTone);
+    let day = total(&scene);
+    assert!(day.released > 0.0 && day.left_waiting == 0.0, "{day:?}");
+}
+
+#[test]
+fn work_and_callbacks_wait_in_their_queue_though_no_customer_does() {
+    let mut scene = Scene::line(1.0, 8, 1).handled(45.0, None);
+    scene.add_step("messages", StepKind::Queue(Queue { priority: -1, ..Queue::default() }));
+    scene.add_step(
+        "voicemail",
+        StepKind::Voicemail(Voicemail {
+            work: Some(VoicemailWork {
+                line: "messages".to_owned(),
+                time: Duration::Constant { secs: 45.0 },
+            }),
+        }),
+    );
+    scene.strategy.entries[0].first = Next::step("voicemail");
+    // One person, a minute from one message to the next, 45 s each: M/D/1 waits 67.5 s.
+    let messages = of_line(&scene, 1);
+    let wait = messages.wait_secs / messages.answered;
+    assert!((wait - 67.5).abs() < 8.0, "{wait}");
+    assert_eq!(total(&scene).wait_secs, 0.0);
+    // A callback waits from the moment at which it is due.
+    let mut scene = Scene::line(1.0, 8, 1).handled(50.0, None);
+    let mut promise = callback("queue", Promise::AfterSecs(600.0));
+    promise.reached_share = 1.0;
+    scene.add_step("callback", StepKind::Callback(promise));
+    scene.strategy.entries[0].first = Next::step("callback");
+    let queue = of_line(&scene, 0);
+    assert!(queue.wait_secs / queue.answered > 50.0, "{queue:?}");
+    assert_eq!(total(&scene).wait_secs, 0.0);
+}
+
+#[test]
+fn customers_think_of_each_callback_offer_by_itself() {
+    // Half accept; of those who do not, half accept in the next queue.
+    let mut scene = Scene::line(1.0, 8, 0).handled(120.0, None);
+    let offer = CallbackOffer {
+        after_secs: 10.0,
+        if_expected_wait_secs: 0.0,
+        accepted_share: 0.5,
+        step: "callback".to_owned(),
+    };
+    scene.add_step("callback", StepKind::Callback(callback("queue", Promise::AfterSecs(600.0))));
+    scene.queue().callback = Some(offer.clone());
+    scene.queue().longest_wait_secs = Some(60.0);
+    scene.queue().exits.too_long = Next::step("second");
+    scene.add_step("second", StepKind::Queue(Queue { callback: Some(offer), ..Queue::default() }));
+    let (first, second) = (of_line(&scene, 0), of_line(&scene, 1));
+    // About 2400 customers: standard error 0.015.
+    let share = second.callbacks / second.entered;
+    assert!((share - 0.5).abs() < 0.06, "{share} of those who declined {}", first.callbacks);
+}
+
+#[test]
+fn a_threshold_that_is_met_exactly_is_met() {
+    let mut scene = Scene::line(1.0, 8, 30).handled(60.0, None);
+    scene.team().answer_delay = Duration::Constant { secs: 20.1 };
+    scene.demand.types[0].within_secs = 20.1;
+    let day = total(&scene);
+    assert_eq!(day.answered_in_time, day.answered);
+}
+
+#[test]
+fn callbacks_that_fall_due_after_the_day_are_promises_not_kept() {
+    let mut scene = Scene::line(1.0, 4, 10).handled(60.0, None);
+    let mut promise = callback("queue", Promise::AfterSecs(3600.0));
+    promise.reached_share = 1.0;
+    scene.add_step("callback", StepKind::Callback(promise));
+    scene.strategy.entries[0].first = Next::step("callback");
+    let day = total(&scene);
+    // Those of the second of two hours are due after it.
+    assert!((day.callback_failed / day.offered - 0.5).abs() < 0.05, "{day:?}");
+    assert_eq!(day.called_back + day.callback_failed, day.offered);
+}
+
+#[test]
+fn handle_times_that_are_all_zero_are_refused_where_a_mean_is_given() {
+    let mut scene = Scene::line(1.0, 4, 3);
+    scene.customers().handling = Duration::Empirical { secs: vec![0.0, 0.0] };
+    let refused =
+        barometer_simulate::Experiment::new(&scene.strategy, &scene.demand, &scene.cover, 1, 1);
+    let message = refused.unwrap_err().to_string();
+    assert!(message.contains("handling") && message.contains("above 0"), "{message}");
+}

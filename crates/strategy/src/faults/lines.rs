@@ -106,6 +106,10 @@ impl Found<'_> {
             "must be at least 1; leave it empty for all".to_owned()
         });
         let all = offering.order == OfferOrder::AllAtOnce;
+        self.ensure(!(all && offering.second_call), "offering.second_call", || {
+            "has no effect where all are offered a contact at once; switch one of them off"
+                .to_owned()
+        });
         self.ensure(all || devices.is_none(), "offering.most_devices", || {
             "has an effect only where all are offered a contact at once".to_owned()
         });

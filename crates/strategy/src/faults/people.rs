@@ -3,8 +3,9 @@
 use std::collections::HashSet;
 
 use super::{Fault, Found};
+use crate::Duration;
 use crate::customers::{Customers, TryAgain};
-use crate::types::{Skill, Strategy, Team};
+use crate::types::{Skill, StepKind, Strategy, Team};
 
 /// The most contacts an agent may handle at once.
 const MOST_AT_ONCE: u32 = 20;
@@ -30,7 +31,14 @@ impl Found<'_> {
             });
         }
         for id in team.ranks.keys() {
-            self.refers_to_line("ranks", id);
+            self.ranks_in_queue("ranks", id);
+        }
+        for (at, channel) in team.channels.iter().enumerate() {
+            let mut earlier = team.channels[..at].iter();
+            let is_new = earlier.all(|other| other.channel != channel.channel);
+            self.ensure(is_new, &format!("channels[{at}].channel"), || {
+                "is named twice; keep one entry for each channel".to_owned()
+            });
         }
         for (at, agent) in team.agents.iter().enumerate() {
             let field = format!("agents[{at}]");
@@ -41,8 +49,19 @@ impl Found<'_> {
             });
             self.skills(&format!("{field}.skills"), agent.skills.as_deref().unwrap_or_default());
             for id in agent.ranks.keys() {
-                self.refers_to_line(&format!("{field}.ranks"), id);
+                self.ranks_in_queue(&format!("{field}.ranks"), id);
             }
+        }
+    }
+
+    /// Ranks are kept with the team for queues; a hunt group has those of its own members.
+    fn ranks_in_queue(&mut self, field: &str, id: &str) {
+        let step = self.strategy.step(id);
+        let is_group = step.is_some_and(|step| matches!(step.does, StepKind::HuntGroup(_)));
+        if is_group {
+            self.note(field, format!("“{id}” is a hunt group: set the rank at its member"));
+        } else {
+            self.refers_to_line(field, id);
         }
     }
 
@@ -63,6 +82,10 @@ impl Customers {
         let strategy = Strategy::plain("none");
         let mut found = Found { strategy: &strategy, faults: Vec::new(), at: String::new() };
         found.duration("handling", &self.handling);
+        // A forecast's handle time replaces the mean, which no scaling of zeros can reach.
+        let is_all_zero =
+            matches!(self.handling, Duration::Empirical { .. }) && self.handling.mean_secs() < 1e-6;
+        found.ensure(!is_all_zero, "handling", || "needs a value above 0".to_owned());
         found.duration("wrap_up", &self.wrap_up);
         if let Some(patience) = &self.patience {
             found.duration("patience", patience);
