@@ -315,7 +315,7 @@ fn a_trial_of_files_agrees_with_the_exact_day_and_repeats_to_the_byte() {
         assert!(error < 3.0 && (mean - exact).abs() < 4.5 * error, "{measure}: {mean} ± {error}");
     }
     let in_team = figure(&folder, "team", "Team", "answered").0;
-    assert_eq!(in_team, figure(&folder, "line", "Calls", "answered").0);
+    assert_eq!(in_team, figure(&folder, "service_point", "Calls", "answered").0);
     let story = std::fs::read_to_string(folder.join("out/log-3.csv")).unwrap();
     assert!(story.contains("answered,Team 1"));
     let files = ["day.csv", "intervals.csv", "waits.csv", "trial.json", "log-3.csv"];
@@ -335,6 +335,12 @@ fn a_trial_stops_at_the_wanted_precision_and_takes_customers_from_their_file() {
     let customers = r#"{"contact_types": {"Contacts": {
         "handling": {"constant": {"secs": 300}}, "patience": {"constant": {"secs": 60}}}}}"#;
     std::fs::write(folder.join("customers.json"), customers).unwrap();
+    let without: String = std::fs::read_to_string(folder.join("forecast.csv"))
+        .unwrap()
+        .lines()
+        .map(|line| format!("{}\n", line.rsplit_once(',').unwrap().0))
+        .collect();
+    std::fs::write(folder.join("forecast.csv"), without).unwrap();
     let arguments =
         ["--customers", "customers.json", "--precision", "0.02", "--replications", "9000"];
     let done = trial(&folder, &arguments);
@@ -398,6 +404,42 @@ fn what_is_wrong_with_a_file_of_a_trial_is_told_with_its_place() {
         strategy.replacen("\"step\": \"queue\"", "\"step\": \"nowhere\"", 1),
         "there is no step “nowhere”",
     );
+    refused("strategy.json", "[]".to_owned(), "it is an array, and a strategy is an object");
+    refused("strategy.json", "{}".to_owned(), "schema_version: is missing");
+    refused("cover.csv", "interval_start,agents\n".to_owned(), "has a heading and no rows");
+    refused("cover.csv", cover.replacen(",22", ",22,7", 1), "cover.csv, row 2: it has 3 cells");
+    refused(
+        "cover.csv",
+        cover.replacen("agents", "agents,agent", 1).replace(",22", ",22,Ada"),
+        "has the columns agent and agents",
+    );
+    let banded = |row: &str| {
+        let rows = forecast.lines().skip(1).map(|line| format!("{line},{row}\n"));
+        format!(
+            "interval_start,contacts,handle_secs,patience_secs,p10,p90\n{}",
+            rows.collect::<String>()
+        )
+    };
+    refused("forecast.csv", banded("140,100"), "row 2, column p10: “140” is not at most p90");
+    refused("forecast.csv", banded("130,140"), "column contacts: “120” is not within its band");
+    // What is wrong with a text is told once.
+    std::fs::write(folder.join("strategy.json"), "{\"schema_version\": 2,}").unwrap();
+    let said = String::from_utf8_lossy(&trial(&folder, &[]).stderr).into_owned();
+    assert_eq!(said.matches("line 1 column").count(), 1, "{said}");
+    std::fs::write(folder.join("strategy.json"), &strategy).unwrap();
+    for (argument, wanted) in [
+        (["--within-secs", "-1"], "--within-secs must be zero or more seconds, got -1"),
+        (["--warm-up-secs", "900"], "--warm-up-secs must be whole intervals of 1800 s"),
+        (["--warm-up-secs", "36000"], "fewer than the 20 of the forecast"),
+    ] {
+        let said = String::from_utf8_lossy(&trial(&folder, &argument).stderr).into_owned();
+        assert!(said.contains(wanted), "{said}");
+    }
+    let customers = r#"{"contact_types": {"Contacts": {"handling": {"constant": {"secs": 300}},
+        "patience": {"constant": {"secs": 60}}}}}"#;
+    std::fs::write(folder.join("customers.json"), customers).unwrap();
+    let said = trial(&folder, &["--customers", "customers.json"]).stderr;
+    assert!(String::from_utf8_lossy(&said).contains("patience is given twice"));
     // A forecast with a hole is played, and the hole is told.
     let hole: String = forecast
         .lines()
@@ -409,4 +451,68 @@ fn what_is_wrong_with_a_file_of_a_trial_is_told_with_its_place() {
     assert!(done.status.success());
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert!(said.contains("2 of 20 intervals"), "{said}");
+}
+
+#[test]
+fn a_trial_of_files_takes_several_thresholds_a_warm_up_and_writes_agents() {
+    let folder = folder("trial-more");
+    trial_files(&folder);
+    let arguments = [
+        "--replications",
+        "50",
+        "--within-secs",
+        "20,60",
+        "--warm-up-secs",
+        "3600",
+        "--agents-by-interval",
+    ];
+    let done = trial(&folder, &arguments);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let (level, _) = figure(&folder, "all", "", "service_level_share");
+    let (later, _) = figure(&folder, "contact_type", "Contacts", "service_level_within_60_share");
+    assert!(later > level + 0.03, "{level} {later}");
+    // Eighteen of twenty half-hours of 120 contacts are counted.
+    let (offered, error) = figure(&folder, "all", "", "offered");
+    assert!((offered - 2160.0).abs() < 4.5 * error, "{offered}");
+    let (waits, _) = figure(&folder, "all", "", "abandon_secs");
+    assert!(waits > 10.0, "{waits}");
+    let intervals = std::fs::read_to_string(folder.join("out/intervals.csv")).unwrap();
+    let mut starts: Vec<&str> =
+        intervals.lines().skip(1).map(|line| line.split(',').nth(2).unwrap()).collect();
+    starts.dedup();
+    assert!(starts[0].starts_with("2026-11-30T09:00"), "{}", starts[0]);
+    let agents = std::fs::read_to_string(folder.join("out/agents.csv")).unwrap();
+    let busy = |line: &&str| line.contains("Team 3,") && line.contains(",busy_share,");
+    assert_eq!(agents.lines().filter(busy).count(), 18);
+}
+
+#[test]
+fn a_history_that_repeats_intervals_is_refused_and_tells_of_columns_not_used() {
+    let folder = folder("history-twice");
+    let row = |day: u32, more: &str| format!("2026-01-{day:02}T09:00,10{more}\n");
+    let rows: String = (1..29).map(|day| row(day, "")).collect();
+    std::fs::write(folder.join("twice.csv"), format!("interval_start,offered\n{rows}{rows}"))
+        .unwrap();
+    let said = run(&folder, &["forecast", "--history", "twice.csv", "--out", "out.csv"]).stderr;
+    let said = String::from_utf8_lossy(&said).into_owned();
+    assert!(said.contains("row 30: this interval of twice is in row 2 already"), "{said}");
+    let merged: String = (1..29).map(|day| row(day, ",Sales") + &row(day, ",Help")).collect();
+    let merged = format!("interval_start,offered,line\n{merged}");
+    std::fs::write(folder.join("merged.csv"), merged).unwrap();
+    let said = run(&folder, &["forecast", "--history", "merged.csv", "--out", "out.csv"]).stderr;
+    let said = String::from_utf8_lossy(&said).into_owned();
+    assert!(said.contains("the columns not used are line"), "{said}");
+    assert!(!folder.join("out.csv").exists());
+}
+
+#[test]
+fn a_day_whose_patience_changes_within_a_case_is_refused() {
+    let folder = folder("queueing-day-patience");
+    let day = "case,secs,contacts_per_hour,handle_secs,servers,patience_secs,within_secs\n\
+               a,1800,60,300,6,180,20\na,1800,60,300,4,90,20\n";
+    std::fs::write(folder.join("d.csv"), day).unwrap();
+    run(&folder, &["queueing", "day", "--in", "d.csv", "--out", "d.out.csv"]);
+    let rows = rows(&folder, "d.out.csv");
+    let error = rows[1].join(",");
+    assert!(error.contains("patience_secs must be the same in all rows"), "{error}");
 }

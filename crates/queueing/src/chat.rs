@@ -108,6 +108,11 @@ impl ChatTeam {
         self.mean_chats
     }
 
+    /// Share of the offered that abandons within `secs`.
+    pub fn abandoned_within(&self, secs: f64) -> f64 {
+        self.station.abandoned_within(secs)
+    }
+
     /// Service level within `within_secs` under a definition.
     pub fn service_level(&self, within_secs: f64, of: LevelOf) -> f64 {
         self.station.service_level(within_secs, of, &self.figures)

@@ -170,6 +170,15 @@ impl ErlangA {
         }
     }
 
+    /// Share of the offered that abandons within `secs`.
+    ///
+    /// # Errors
+    ///
+    /// As [`figures`](Self::figures).
+    pub fn abandoned_within(&self, secs: f64) -> Result<f64, QueueError> {
+        Ok(self.as_finite_places()?.abandoned_within(secs))
+    }
+
     fn as_finite_places(&self) -> Result<FinitePlaces, QueueError> {
         FinitePlaces::new(self.traffic, self.servers, None, Some(self.patience_secs))
     }

@@ -2,7 +2,7 @@
 
 use crate::figures::{Figures, LevelOf};
 use crate::patience::Patience;
-use crate::quadrature::integrate;
+use crate::quadrature::integrate_between;
 use crate::scaled::{Scaled, weight_below_full};
 use crate::traffic::{QueueError, Traffic};
 
@@ -142,12 +142,14 @@ impl GeneralPatience {
             before *= 2.0;
         }
         let (start, end) = ((peak - before).max(from), (peak + after).min(to));
-        let kink = self.patience.kink().unwrap_or(start).clamp(start, end);
-        let mut pieces = [start, peak, kink, end];
+        // Short patience is a spike beside long waits, and would fall between the nodes.
+        let mut pieces = self.patience.landmarks();
+        pieces.retain(|&time| time > start && time < end);
+        pieces.extend([start, peak, end]);
         pieces.sort_by(f64::total_cmp);
         let over = |f: &dyn Fn(f64) -> f64| -> f64 {
             let weighed = |x: f64| (self.log_density(x) - top).exp() * f(x);
-            pieces.windows(2).map(|piece| integrate(&weighed, piece[0], piece[1])).sum()
+            integrate_between(&weighed, &pieces)
         };
         let patience = self.patience;
         Integrals {

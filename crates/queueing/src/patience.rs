@@ -175,16 +175,59 @@ impl Patience {
                 first * first_mean_secs * bend(secs / first_mean_secs)
                     + (1.0 - first) * second_mean_secs * bend(secs / second_mean_secs)
             }
-            other => secs - other.mean_within(secs),
+            Self::Weibull { shape, mean_secs } => {
+                let t = (secs / weibull_scale(shape, mean_secs)).powf(shape);
+                if t > 0.5 {
+                    return secs - self.mean_within(secs);
+                }
+                // ∫ 1 − e^(−u^k), term by term: the difference would lose all digits.
+                let (mut term, mut sum) = (1.0, 0.0);
+                for order in 1..40 {
+                    term *= -t / f64::from(order);
+                    sum -= term / (f64::from(order) * shape + 1.0);
+                }
+                secs * sum
+            }
+            Self::LogNormal { mean_secs, variation } => {
+                if secs <= 0.0 {
+                    return 0.0;
+                }
+                let (mu, sigma) = log_normal(mean_secs, variation);
+                let z = (secs.ln() - mu) / sigma;
+                if z > 0.0 {
+                    return secs - self.mean_within(secs);
+                }
+                (secs * above(-z) - mean_secs * above(sigma - z)).max(0.0)
+            }
+            Self::Constant { secs: all } => (secs - all).max(0.0),
         }
     }
 
-    /// Times at which the distribution is not smooth, seconds.
-    pub(crate) fn kink(self) -> Option<f64> {
-        match self {
-            Self::Constant { secs } => Some(secs),
-            _ => None,
-        }
+    /// Times around which callers give up, in order: between two of them the distribution is smooth on
+    /// the scale of their distance. An integral that is cut there misses nothing.
+    pub(crate) fn landmarks(self) -> Vec<f64> {
+        const STEPS: [f64; 12] =
+            [1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0];
+        let mut times: Vec<f64> = match self {
+            Self::Exponential { mean_secs } => STEPS.map(|step| step * mean_secs).to_vec(),
+            Self::HyperExponential { first_mean_secs, second_mean_secs, .. } => STEPS
+                .iter()
+                .flat_map(|step| [step * first_mean_secs, step * second_mean_secs])
+                .collect(),
+            Self::Weibull { shape, mean_secs } => {
+                let scale = weibull_scale(shape, mean_secs);
+                // Where e^(−t) with t = (x / scale)^shape passes its own landmarks.
+                STEPS.map(|step| scale * step.powf(1.0 / shape)).to_vec()
+            }
+            Self::LogNormal { mean_secs, variation } => {
+                let (mu, sigma) = log_normal(mean_secs, variation);
+                (-8..=8).map(|deviations| (mu + f64::from(deviations) * sigma).exp()).collect()
+            }
+            Self::Constant { secs } => vec![secs],
+        };
+        times.retain(|time| time.is_finite() && *time > 0.0);
+        times.sort_by(f64::total_cmp);
+        times
     }
 }
 

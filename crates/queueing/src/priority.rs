@@ -1,7 +1,7 @@
 //! Two classes of contacts on the same servers: the urgent go first, nobody is interrupted.
 
 use crate::chain::BandedChain;
-use crate::erlang_c::fewest_stable;
+use crate::erlang_c::ErlangC;
 use crate::line::Line;
 use crate::scaled::weight_below_full;
 use crate::traffic::{QueueError, Traffic, not_negative, positive};
@@ -60,8 +60,8 @@ impl TwoClasses {
     ///
     /// # Source
     ///
-    /// The chain over (urgent waiting, others waiting), truncated where less than 1e-15 is left.
-    /// Without patience the means are Cobham's, *Priority assignment in waiting line problems*
+    /// With patience, the chain over (urgent waiting, others waiting), truncated where less than 1e-15
+    /// is left. Without, the means are Cobham's, *Priority assignment in waiting line problems*
     /// (1954), and waits of the others are busy periods of the urgent: Kella and Yechiali, *Waiting
     /// times in the non-preemptive priority M/M/c queue* (1985).
     pub fn figures(&self, within_secs: f64) -> Result<[ClassFigures; 2], QueueError> {
@@ -77,8 +77,95 @@ impl TwoClasses {
             let (what, wanted) = ("mean patience in seconds", "given for both classes or for none");
             return Err(QueueError::BadNumber { what, wanted, got: f64::NAN });
         }
-        Lines::new(self)?.figures(within_secs)
+        match (self.urgent.patience_secs, self.others.patience_secs) {
+            (None, None) => self.without_patience(within_secs),
+            _ => Lines::new(self)?.figures(within_secs),
+        }
     }
+
+    /// Share of the servers' time spent on contacts, from the figures of both classes.
+    pub fn occupancy(&self, figures: &[ClassFigures; 2]) -> f64 {
+        let classes = [self.urgent, self.others].into_iter().zip(figures);
+        let handled: f64 =
+            classes.map(|(class, of)| class.contacts_per_sec * (1.0 - of.abandonment)).sum();
+        if self.servers == 0 { 0.0 } else { handled * self.handle_secs / f64::from(self.servers) }
+    }
+
+    /// Nobody gives up: closed forms, for however long a line.
+    ///
+    /// While all are busy, the number waiting is geometric with the ratio ρ, and that of the urgent
+    /// among them with the urgent's own. One of the others is answered when everybody who was there
+    /// has left and all urgent who came meanwhile: when a walk that begins at the number waiting and
+    /// one more, goes up with each urgent arrival and down with each departure, has come to zero.
+    fn without_patience(&self, within_secs: f64) -> Result<[ClassFigures; 2], QueueError> {
+        let [urgent, others] = [self.urgent.contacts_per_sec, self.others.contacts_per_sec];
+        let coming = urgent + others;
+        let traffic = Traffic::of_load(coming * self.handle_secs, self.handle_secs)?;
+        let wait_probability = if coming > 0.0 || self.servers == 0 {
+            ErlangC::new(traffic, self.servers)?.wait_probability()
+        } else {
+            0.0
+        };
+        let departures = f64::from(self.servers) / self.handle_secs;
+        let figures = |rate: f64, mean_wait_secs: f64, late: f64| ClassFigures {
+            wait_probability,
+            abandonment: 0.0,
+            answer_secs: mean_wait_secs,
+            mean_wait_secs,
+            mean_waiting: rate * mean_wait_secs,
+            service_level: 1.0 - wait_probability * late,
+        };
+        if coming == 0.0 {
+            return Ok([figures(0.0, 0.0, 1.0); 2]);
+        }
+        let urgent_wait = wait_probability / (departures - urgent);
+        let others_wait = urgent_wait * departures / (departures - coming);
+        let urgent_late = (-(departures - urgent) * within_secs).exp();
+        let others_late = chance_of_walking_on(urgent, departures, coming, within_secs)?;
+        Ok([figures(urgent, urgent_wait, urgent_late), figures(others, others_wait, others_late)])
+    }
+}
+
+/// Of those of the others who wait, the share that has not been answered after `secs`.
+fn chance_of_walking_on(
+    urgent: f64,
+    departures: f64,
+    coming: f64,
+    secs: f64,
+) -> Result<f64, QueueError> {
+    // Longer walks than this carry less than 1e-17 of the weight at the start, and cannot be caught
+    // up with in the time by so many beats of the clock that less than 1e-17 are faster.
+    let ratio = coming / departures;
+    let at_start = (-39.0 / ratio.ln()).ceil().max(1.0);
+    let beats = (urgent + departures) * secs;
+    let grows_by = (beats + 10.0 * beats.sqrt() + 50.0).min(at_start + 40.0 * beats.sqrt() + 400.0);
+    let states = at_start + grows_by;
+    if states > 1e7 || beats * states > MOST_BEATS / 10.0 {
+        return Err(QueueError::TooLarge { states, advice: "take a shorter threshold" });
+    }
+    let mut start = vec![0.0; states as usize];
+    let mut weight = 1.0 - ratio;
+    for share in start.iter_mut().take(at_start as usize) {
+        *share = weight;
+        weight *= ratio;
+    }
+    let rate = urgent + departures;
+    let answered = chance_in_time(secs, rate, &start, |now, next, rate| {
+        let (up, down) = (urgent / rate, departures / rate);
+        let last = now.len() - 1;
+        for (ahead, &weight) in now.iter().enumerate() {
+            if weight < 1e-300 {
+                continue;
+            }
+            // At the far end, which is never reached in time, an urgent arrival changes nothing.
+            next[if ahead < last { ahead + 1 } else { ahead }] += weight * up;
+            if ahead > 0 {
+                next[ahead - 1] += weight * down;
+            }
+        }
+        now[0] * down
+    });
+    Ok((1.0 - answered).max(0.0))
 }
 
 /// Most beats of the clock times states for a service level: some seconds.
@@ -106,11 +193,6 @@ impl Lines {
         let coming = arrivals[0] + arrivals[1];
         let least = giving_up[0].min(giving_up[1]);
         let traffic = Traffic::of_load(coming * classes.handle_secs, classes.handle_secs)?;
-        if least == 0.0 && coming >= departures && coming > 0.0 {
-            let erlangs = traffic.offered_erlangs();
-            let needed = fewest_stable(erlangs);
-            return Err(QueueError::Unstable { servers: classes.servers, erlangs, needed });
-        }
         let most =
             [longest(arrivals[0], departures, giving_up[0]), longest(coming, departures, least)];
         let width = most[0] + 1;

@@ -49,6 +49,22 @@ pub(crate) fn integrate(f: &impl Fn(f64) -> f64, from: f64, to: f64) -> f64 {
     refinement.refine(from, to, whole, whole.abs(), 0)
 }
 
+/// ∫ f over all of `points`, which are in order: cut there, so that nothing between two of them is
+/// missed, and each piece as fine as the whole integral needs.
+pub(crate) fn integrate_between(f: &impl Fn(f64) -> f64, points: &[f64]) -> f64 {
+    let pieces: Vec<(f64, f64, f64)> = points
+        .windows(2)
+        .filter(|piece| piece[0] < piece[1])
+        .map(|piece| (piece[0], piece[1], gauss_legendre(f, piece[0], piece[1])))
+        .collect();
+    let largest = pieces.iter().map(|piece| piece.2.abs()).sum();
+    let mut refinement = Refinement { f, largest, panels: MOST_PANELS };
+    pieces
+        .into_iter()
+        .map(|(from, to, whole)| refinement.refine(from, to, whole, whole.abs(), 0))
+        .sum()
+}
+
 /// Panels that one integral may be cut into.
 const MOST_PANELS: u32 = 3_000;
 

@@ -29,12 +29,16 @@ pub struct RedialFigures {
     pub callers_answered: f64,
     /// Share of calls that are refused.
     pub blocked: f64,
+    /// Share of first attempts that are refused: those who return come rather when it is full.
+    pub first_blocked: f64,
     /// Share of calls that wait.
     pub wait_probability: f64,
     /// Share of calls that abandon.
     pub abandonment: f64,
     /// Share of calls answered within the threshold.
     pub service_level: f64,
+    /// Mean wait of the calls that are let in, in seconds.
+    pub mean_wait_secs: f64,
     /// Mean number of callers who are about to call again.
     pub mean_returning: f64,
     /// Share of the servers' time spent on contacts.
@@ -208,8 +212,11 @@ impl Window {
                 sums.calls += calls;
                 sums.returning += share * returning as f64;
                 sums.busy += share * system.min(servers) as f64;
-                sums.lost += share * system.saturating_sub(servers) as f64 * theta;
+                let waiting = share * system.saturating_sub(servers) as f64;
+                sums.waiting += waiting;
+                sums.lost += waiting * theta;
                 if is_full(system) {
+                    sums.full += share;
                     sums.blocked += calls;
                 } else if system >= servers {
                     sums.wait += calls;
@@ -223,9 +230,16 @@ impl Window {
             calls_per_caller: sums.calls / first,
             callers_answered: sums.busy * handled / first,
             blocked: sums.blocked / sums.calls,
+            first_blocked: sums.full,
             wait_probability: sums.wait / sums.calls,
             abandonment: sums.lost / sums.calls,
             service_level: sums.in_time / sums.calls,
+            mean_wait_secs: if sums.calls > sums.blocked {
+                // Little's law over those who are let in.
+                sums.waiting / (sums.calls - sums.blocked)
+            } else {
+                0.0
+            },
             mean_returning: sums.returning,
             occupancy: if servers == 0 { 0.0 } else { sums.busy / servers as f64 },
         })
@@ -238,7 +252,9 @@ struct Sums {
     calls: f64,
     returning: f64,
     busy: f64,
+    waiting: f64,
     lost: f64,
+    full: f64,
     blocked: f64,
     wait: f64,
     in_time: f64,

@@ -111,3 +111,126 @@ fn an_idle_line_answers_at_once_and_an_empty_room_never() {
     let empty = ErlangA::new(traffic(2.0, 180.0), 0, 60.0).unwrap().outcome(20.0);
     assert_eq!((empty.service_level, empty.abandonment), (0.0, 1.0));
 }
+
+/// M/M/n+M by its birth-death chain: share that abandons, and mean wait of everybody.
+fn chain_with_patience(
+    erlangs: f64,
+    handle_secs: f64,
+    servers: u32,
+    patience_secs: f64,
+) -> [f64; 2] {
+    // Weights relative to "all busy, nobody waits", upwards and downwards.
+    let (mut below, mut weight) = (0.0, 1.0);
+    for busy in (1..=servers).rev() {
+        weight *= f64::from(busy) / erlangs;
+        below += weight;
+    }
+    let arrivals = erlangs / handle_secs;
+    let (mut all, mut waiting, mut weight) = (below + 1.0, 0.0, 1.0);
+    for line in 1..2_000_000u32 {
+        let leaving = f64::from(servers) / handle_secs + f64::from(line) / patience_secs;
+        weight *= arrivals / leaving;
+        all += weight;
+        waiting += weight * f64::from(line);
+        if weight < 1e-18 * all && leaving > arrivals {
+            break;
+        }
+    }
+    let mean = waiting / all;
+    [mean / patience_secs / arrivals, mean / arrivals]
+}
+
+#[test]
+fn patience_of_any_length_is_integrated_right() {
+    use barometer_queueing::{GeneralPatience, Patience};
+    for patience_secs in [1e-4, 1e-2, 0.3, 1.0, 20.0, 3_000.0, 1e6, 1e9] {
+        for (handle_secs, servers, erlangs) in
+            [(10.0, 3, 2.5), (600.0, 20, 19.0), (600.0, 20, 26.0), (86_400.0, 50, 49.5)]
+        {
+            // An endless line is beyond the chain.
+            if erlangs > f64::from(servers) && patience_secs > 1e5 {
+                continue;
+            }
+            let traffic = Traffic::of_load(erlangs, handle_secs).unwrap();
+            let exact = chain_with_patience(erlangs, handle_secs, servers, patience_secs);
+            let erlang_a = ErlangA::new(traffic, servers, patience_secs).unwrap();
+            let got = [erlang_a.abandonment(), erlang_a.mean_wait_secs()];
+            for (got, exact) in got.iter().zip(exact) {
+                let off = (got / exact - 1.0).abs();
+                assert!(off < 1e-9, "Erlang A, {patience_secs} s, {servers}: {got} not {exact}");
+            }
+            let exponential = Patience::Exponential { mean_secs: patience_secs };
+            let general = GeneralPatience::new(traffic, servers, exponential).unwrap();
+            for within_secs in [0.0, 1.0, 20.0, 600.0] {
+                let level =
+                    general.service_level(within_secs, barometer_queueing::LevelOf::Offered);
+                let other = erlang_a.service_level(within_secs);
+                assert!((level - other).abs() < 1e-9, "{patience_secs} s: {level} not {other}");
+            }
+            for patience in [
+                Patience::Exponential { mean_secs: patience_secs },
+                Patience::Weibull { shape: 1.0, mean_secs: patience_secs },
+            ] {
+                let line = GeneralPatience::new(traffic, servers, patience).unwrap().figures();
+                let got = [line.abandonment, line.mean_wait_secs];
+                for (got, exact) in got.iter().zip(exact) {
+                    let off = (got / exact - 1.0).abs();
+                    assert!(
+                        off < 1e-9,
+                        "{patience:?}, {servers} servers, {handle_secs} s: {got} not {exact}"
+                    );
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn two_patient_classes_are_answered_at_any_occupancy() {
+    use barometer_queueing::{Class, ErlangC, TwoClasses};
+    for (servers, urgent, others) in [(20, 17.5, 1.9), (50, 30.0, 19.9), (8, 7.0, 0.99)] {
+        let handle_secs = 240.0;
+        let class = |load: f64| Class { contacts_per_sec: load / handle_secs, patience_secs: None };
+        let classes =
+            TwoClasses { urgent: class(urgent), others: class(others), handle_secs, servers };
+        let [first, last] = classes.figures(30.0).unwrap();
+        let traffic = Traffic::of_load(urgent + others, handle_secs).unwrap();
+        let single = ErlangC::new(traffic, servers).unwrap();
+        // Who is answered first changes nothing for all together (work is conserved).
+        let all =
+            (urgent * first.mean_wait_secs + others * last.mean_wait_secs) / (urgent + others);
+        let wait = single.wait_probability() * handle_secs / (f64::from(servers) - urgent - others);
+        assert!((all / wait - 1.0).abs() < 1e-11, "{all} {wait}");
+        assert!(first.service_level > single.service_level(30.0));
+        assert!(last.service_level < single.service_level(30.0));
+    }
+    // The walk agrees with the wait of a line of one class, where there are no urgent.
+    let class = |load: f64| Class { contacts_per_sec: load / 240.0, patience_secs: None };
+    let alone =
+        TwoClasses { urgent: class(0.0), others: class(19.5), handle_secs: 240.0, servers: 20 };
+    let traffic = Traffic::of_load(19.5, 240.0).unwrap();
+    let single = ErlangC::new(traffic, 20).unwrap();
+    for within_secs in [0.0, 5.0, 60.0, 1800.0] {
+        let level = alone.figures(within_secs).unwrap()[1].service_level;
+        assert!((level - single.service_level(within_secs)).abs() < 1e-11, "{within_secs} s");
+    }
+}
+
+#[test]
+fn first_calls_meet_an_unchanged_line_where_nobody_returns_and_waits_follow_from_littles_law() {
+    use barometer_queueing::{FinitePlaces, Redial};
+    let traffic = Traffic::of_load(12.0, 180.0).unwrap();
+    let line = FinitePlaces::new(traffic, 12, Some(5), Some(90.0)).unwrap().figures();
+    let redial = |share: f64| {
+        let (servers, places, patience_secs) = (12, Some(5), Some(90.0));
+        let redial = Redial { traffic, servers, places, patience_secs, share, after_secs: 300.0 };
+        redial.figures(20.0).unwrap()
+    };
+    let nobody = redial(0.0);
+    assert!((nobody.first_blocked / line.blocked - 1.0).abs() < 1e-9);
+    assert!((nobody.mean_wait_secs / line.mean_wait_secs - 1.0).abs() < 1e-9);
+    let some = redial(0.6);
+    // Returns come after trouble, and trouble lasts: they are refused more often than first calls.
+    assert!(some.first_blocked < some.blocked && some.first_blocked > nobody.first_blocked);
+    assert!(some.mean_wait_secs > nobody.mean_wait_secs);
+}

@@ -120,6 +120,15 @@ pub struct Experiment {
     pub(crate) seed: u64,
 }
 
+/// What of a replication is counted, beside what always is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Counting {
+    /// Intervals at the beginning that are played and left out of all counts.
+    pub warm_up_intervals: usize,
+    /// Whether agents are counted interval by interval too.
+    pub agents_by_interval: bool,
+}
+
 /// Why an experiment cannot be played.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum ExperimentError {
@@ -191,6 +200,19 @@ impl Experiment {
         Ok(Self { model, replications, seed })
     }
 
+    /// The same experiment with something else counted.
+    ///
+    /// # Errors
+    ///
+    /// [`ExperimentError::BadNumber`] when no interval is left after the warm-up.
+    pub fn counting(mut self, counting: Counting) -> Result<Self, ExperimentError> {
+        let warm_up = counting.warm_up_intervals;
+        let wanted = "fewer than the intervals of demand";
+        ensure(warm_up < self.model.intervals, "intervals of warm-up", wanted, warm_up as f64)?;
+        self.model.counting = counting;
+        Ok(self)
+    }
+
     /// How many days it plays.
     pub fn replications(&self) -> u32 {
         self.replications
@@ -198,7 +220,8 @@ impl Experiment {
 
     /// An empty summary for its replications.
     pub fn summary(&self) -> crate::Summary {
-        crate::Summary::new(self.model.intervals, self.model.interval_secs)
+        let counted = self.model.intervals - self.model.counting.warm_up_intervals;
+        crate::Summary::new(counted, self.model.interval_secs)
     }
 
     /// The names behind the numbers of its tallies.

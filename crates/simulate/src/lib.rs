@@ -27,8 +27,8 @@ mod summary;
 
 pub use barometer_routing::{End, FlowName};
 pub use experiment::{
-    Arrivals, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError, People,
-    Stretch, TeamCover, TypeDemand,
+    Arrivals, Counting, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError,
+    People, Stretch, TeamCover, TypeDemand,
 };
 pub use model::Names;
 pub use observers::{

@@ -151,6 +151,8 @@ struct Replication<'m, O> {
     /// What routing knows the profiles of each contact type by.
     profiles: Table<ContactTypeId, Vec<ProfileId>>,
     next_shift: usize,
+    /// When the warm-up is over, unless it is.
+    warm_up_ends: Option<Seconds>,
     events: u64,
 }
 
@@ -166,6 +168,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             router,
             arrivals: Arrivals::of(model),
             next_shift: 0,
+            warm_up_ends: None,
             events: 0,
         }
     }
@@ -177,6 +180,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         self.router.host.begin(key);
         self.arrivals.begin(key);
         (self.next_shift, self.events) = (0, 0);
+        let warm_up = self.model.counting.warm_up_intervals;
+        self.warm_up_ends = (warm_up > 0).then_some(warm_up as f64 * self.model.interval_secs);
         let last = self.router.host.end_of_day() + MOST_OVERRUN_SECS;
         let expected = self.arrivals.expected() as u64 + 1000;
         let most_events = expected.saturating_mul(MOST_EVENTS_PER_CONTACT);
@@ -200,6 +205,12 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         let shift = self.model.shifts.get(self.next_shift).map_or(f64::INFINITY, |next| next.at);
         let planned = self.router.host.calendar.next_at();
         let arrival = self.arrivals.next_at();
+        let next = shift.min(planned).min(arrival);
+        if let Some(ends) = self.warm_up_ends.take_if(|ends| *ends <= next) {
+            self.advance(ends);
+            let (observer, view) = observed(&mut self.router);
+            observer.end_warm_up(view);
+        }
         // At one moment: shifts before what was planned before arrivals.
         if shift <= planned && shift <= arrival {
             if shift > last {
@@ -405,14 +416,22 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         let now = self.router.floor.now.max(self.router.host.end_of_day());
         self.router.advance(now);
         self.router.end_everything();
-        let Router { floor, host, .. } = &mut self.router;
         for team in self.model.teams.ids() {
-            host.account_leaving(floor, team);
+            self.router.host.account_leaving(&self.router.floor, team);
         }
-        let Simulation { model, clock, customers, observer, .. } = host;
-        observer.end(View { model, floor, customers, clock });
+        let (observer, view) = observed(&mut self.router);
+        observer.end(view);
         observer.count_events(self.events);
     }
+}
+
+/// A replication's observer, and what it can see.
+fn observed<'a, 'm, O: Observer>(
+    router: &'a mut Router<'m, Simulation<'m, O>>,
+) -> (&'a mut O, View<'a>) {
+    let Router { floor, host, .. } = router;
+    let Simulation { model, clock, customers, observer, .. } = host;
+    (observer, View { model, floor, customers, clock })
 }
 
 /// Observers that keep how many events were played.

@@ -12,9 +12,15 @@ pub const SCHEMA_VERSION: u32 = 2;
 /// Why a text is no strategy.
 #[derive(Debug, thiserror::Error)]
 pub enum ReadError {
-    /// Not the JSON form.
-    #[error("this is not a strategy: {0}")]
-    Json(#[from] serde_json::Error),
+    /// No JSON. Its cause is told here, and not once more as a source.
+    #[error("this is not JSON: {0}")]
+    Json(String),
+    /// JSON, but no object.
+    #[error("this is not a strategy: it is {0}, and a strategy is an object in braces")]
+    NoObject(&'static str),
+    /// An object that does not say its version.
+    #[error("schema_version: is missing; the newest is {SCHEMA_VERSION}")]
+    NoVersion,
     /// The JSON form, but not of a strategy.
     #[error("{path}: {message}")]
     Form {
@@ -66,7 +72,9 @@ impl Strategy {
     ///
     /// [`ReadError`] when the text is not the JSON form, or has [`faults`](Self::faults).
     pub fn from_json(text: &str) -> Result<Self, ReadError> {
-        let value = upgraded(serde_json::from_str(text)?)?;
+        let value =
+            serde_json::from_str(text).map_err(|error| ReadError::Json(error.to_string()))?;
+        let value = upgraded(value)?;
         let read: Newest = serde_path_to_error::deserialize(value).map_err(|error| {
             ReadError::Form { path: error.path().to_string(), message: error.inner().to_string() }
         })?;
@@ -78,13 +86,24 @@ impl Strategy {
 
 /// The newest form of whatever version `value` has.
 fn upgraded(mut value: Value) -> Result<Value, ReadError> {
+    let kind = match &value {
+        Value::Object(_) => None,
+        Value::Array(_) => Some("an array"),
+        Value::String(_) => Some("a text"),
+        Value::Number(_) => Some("a number"),
+        Value::Bool(_) => Some("true or false"),
+        Value::Null => Some("null"),
+    };
+    if let Some(kind) = kind {
+        return Err(ReadError::NoObject(kind));
+    }
     loop {
         match value.get("schema_version").and_then(Value::as_u64) {
             Some(version) if version == u64::from(SCHEMA_VERSION) => return Ok(value),
             Some(1) => value = from_version_1(&value),
             _ => {
-                let got = value.get("schema_version").cloned().unwrap_or(Value::Null);
-                return Err(ReadError::Version(got));
+                let got = value.get("schema_version").cloned();
+                return Err(got.map_or(ReadError::NoVersion, ReadError::Version));
             }
         }
     }

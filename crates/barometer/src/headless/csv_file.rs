@@ -5,7 +5,8 @@ use std::path::Path;
 use anyhow::{Context, Result, bail};
 use csv_async::{AsyncReaderBuilder, AsyncWriterBuilder, StringRecord};
 
-/// The heading and the rows of a file; rows without a cell are left out.
+/// The heading and the rows of a file; rows without a cell are left out. A row with more or fewer
+/// cells than the heading is refused: its cells may stand under the wrong columns.
 pub async fn read(path: &Path) -> Result<(StringRecord, Vec<StringRecord>)> {
     let failed = || format!("reading {}", path.display());
     let bytes = std::fs::read(path).with_context(failed)?;
@@ -17,9 +18,20 @@ pub async fn read(path: &Path) -> Result<(StringRecord, Vec<StringRecord>)> {
     }
     let (mut rows, mut record) = (Vec::new(), StringRecord::new());
     while reader.read_record(&mut record).await.with_context(failed)? {
-        if record.iter().any(|cell| !cell.trim().is_empty()) {
-            rows.push(record.clone());
+        if record.iter().all(|cell| cell.trim().is_empty()) {
+            continue;
         }
+        if record.len() != heading.len() {
+            bail!(
+                "{}, row {}: it has {} cells and the heading has {}; add or remove cells, or quote \
+                 those that hold a comma",
+                path.display(),
+                record.position().map_or(rows.len() as u64 + 2, |position| position.line()),
+                record.len(),
+                heading.len()
+            );
+        }
+        rows.push(record.clone());
     }
     Ok((heading, rows))
 }

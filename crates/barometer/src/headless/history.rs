@@ -5,7 +5,7 @@ use std::path::Path;
 
 use anyhow::{Context, Result, bail};
 use barometer_forecast::{Grain, Observation};
-use barometer_intake::{Doubt, Layout, RowReader, Start};
+use barometer_intake::{Doubt, Layout, Role, RowReader, Start};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -32,6 +32,8 @@ pub struct History {
 
 #[derive(Clone, Copy, Default)]
 struct Sums {
+    /// The row of the file that began them.
+    row: usize,
     offered: f64,
     answered: f64,
     handled: f64,
@@ -77,6 +79,14 @@ pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<
     let only = path.file_stem().map_or_else(|| "history".into(), |stem| stem.to_string_lossy());
     let mut reader = RowReader::new(&guess.layout, zone);
     let mut by_series: BTreeMap<String, BTreeMap<Timestamp, Sums>> = BTreeMap::new();
+    let unknown: Vec<&str> = guess
+        .doubts
+        .iter()
+        .filter_map(|doubt| match doubt {
+            Doubt::Unknown(column) => heading.get(*column).map(String::as_str),
+            _ => None,
+        })
+        .collect();
     for (at, row) in rows.iter().enumerate() {
         let cells: Vec<&[u8]> = row.iter().map(Vec::as_slice).collect();
         let read = reader.read(&cells, Some(&only)).map_err(|refusal| {
@@ -86,7 +96,16 @@ pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<
             bail!("row {}: a forecast needs intervals, and this row is a whole day", at + 2);
         };
         let starts = by_series.entry(read.contact_type.to_owned()).or_default();
-        let sums = starts.entry(start).or_default();
+        if let Some(earlier) = starts.get(&start) {
+            bail!(
+                "row {}: this interval of {} is in row {} already; {}",
+                at + 2,
+                read.contact_type,
+                earlier.row,
+                repeat_advice(guess.layout.column(Role::ContactType).is_some(), &unknown)
+            );
+        }
+        let sums = starts.entry(start).or_insert(Sums { row: at + 2, ..Sums::default() });
         sums.offered += f64::from(read.offered);
         sums.answered += f64::from(read.answered);
         if let Some(secs) = read.handle_secs {
@@ -102,6 +121,18 @@ pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<
         cell.ends_with('Z') || cell.get(16..).is_some_and(|rest| rest.contains(['+', '-']))
     });
     Ok(History { series, has_offsets })
+}
+
+/// What to do about an interval that comes twice.
+fn repeat_advice(has_series: bool, unknown: &[&str]) -> String {
+    if has_series || unknown.is_empty() {
+        return "leave one of the rows out".to_owned();
+    }
+    format!(
+        "leave one of the rows out or, if a column says whose contacts these are, name that column \
+         series: the columns not used are {}",
+        unknown.join(", ")
+    )
 }
 
 fn lossy(cell: &[u8]) -> String {

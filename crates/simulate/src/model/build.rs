@@ -9,7 +9,7 @@ use super::{
     StepModel, TeamModel, TypeModel,
 };
 use crate::draws::key_of_name;
-use crate::experiment::{Cover, Demand, ExperimentError, TypeDemand};
+use crate::experiment::{Counting, Cover, Demand, ExperimentError, TypeDemand};
 use crate::samplers::Sampler;
 
 impl Model {
@@ -45,6 +45,7 @@ impl Model {
             callbacks: strategy.steps.iter().filter_map(callback_model).collect(),
             teams: teams.map(|(team, staffed_secs)| team_model(team, staffed_secs)).collect(),
             shifts: roster.shifts,
+            counting: Counting::default(),
             strategy: compiled,
         })
     }

@@ -10,7 +10,7 @@ use barometer_routing::{
 };
 use barometer_strategy::Profile;
 
-use crate::experiment::{Arrivals, DemandInterval, DemandLuck};
+use crate::experiment::{Arrivals, Counting, DemandInterval, DemandLuck};
 use crate::samplers::Sampler;
 pub use names::Names;
 pub(crate) use roster::{Shift, ShiftChange};
@@ -31,6 +31,7 @@ pub(crate) struct Model {
     pub teams: Table<TeamId, TeamModel>,
     /// Who signs in and out, in order of time.
     pub shifts: Vec<ShiftChange>,
+    pub counting: Counting,
 }
 
 /// The customers of a contact type.

@@ -72,6 +72,9 @@ pub(crate) trait Observer {
     /// when they are free.
     fn stayed_on(&mut self, _view: View<'_>, _team: TeamId, _people: u32, _since: Seconds) {}
 
+    /// The warm-up is over: what was counted until now is left out.
+    fn end_warm_up(&mut self, _view: View<'_>) {}
+
     /// The replication is over.
     fn end(&mut self, _view: View<'_>) {}
 }
@@ -91,6 +94,11 @@ impl<A: Observer, B: Observer> Observer for (A, B) {
     fn stayed_on(&mut self, view: View<'_>, team: TeamId, people: u32, since: Seconds) {
         self.0.stayed_on(view, team, people, since);
         self.1.stayed_on(view, team, people, since);
+    }
+
+    fn end_warm_up(&mut self, view: View<'_>) {
+        self.0.end_warm_up(view);
+        self.1.end_warm_up(view);
     }
 
     fn end(&mut self, view: View<'_>) {

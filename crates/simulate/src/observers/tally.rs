@@ -9,115 +9,142 @@ use super::{Observer, View};
 use crate::model::Model;
 use crate::sketch::Waits;
 
-/// Counts of a contact type in an interval. Contacts belong to the interval in which they came; each
-/// ends in exactly one way.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct TypeTally {
-    /// Contacts that came, those who tried again included.
-    pub offered: f64,
-    /// Of those, customers who had tried before.
-    pub again: f64,
-    /// Answered while they waited.
-    pub answered: f64,
-    /// Of those, answered within the target's threshold.
-    pub answered_in_time: f64,
-    /// Abandoned.
-    pub abandoned: f64,
-    /// Sent to voicemail.
-    pub to_voicemail: f64,
-    /// Released after a message.
-    pub released: f64,
-    /// Got the busy tone.
-    pub blocked: f64,
-    /// Handed to an outside number.
-    pub outside: f64,
-    /// Settled by a virtual assistant.
-    pub contained: f64,
-    /// Called back, and reached.
-    pub called_back: f64,
-    /// Promised a callback, and not reached.
-    pub callback_failed: f64,
-    /// Still waiting when nobody was left to answer.
-    pub left_waiting: f64,
-    /// Of the answered, cut off when their agent left.
-    pub cut_off: f64,
-    /// Seconds that the answered waited in lines, in all.
-    pub answer_wait_secs: f64,
-    /// Seconds that everybody waited in lines, in all; whoever waits for a callback does not count.
-    pub wait_secs: f64,
-    /// Seconds from the promise to the callback, in all.
-    pub callback_secs: f64,
+/// A tally: counts and sums of seconds, which add up. Its fields are listed here and nowhere else.
+macro_rules! tally {
+    ($(#[$doc:meta])* pub struct $tally:ident { $($(#[$of:meta])* $field:ident,)+ }) => {
+        $(#[$doc])*
+        #[derive(Clone, Copy, Debug, Default, PartialEq)]
+        pub struct $tally { $($(#[$of])* pub $field: f64,)+ }
+
+        impl $tally {
+            /// Adds another's counts.
+            pub fn add(&mut self, other: &Self) {
+                $(self.$field += other.$field;)+
+            }
+        }
+    };
 }
 
-/// Counts of a queue or hunt group in an interval, by when contacts joined it.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct ServicePointTally {
-    /// Contacts that were sent here.
-    pub entered: f64,
-    /// Answered here.
-    pub answered: f64,
-    /// Of those, answered within the target's threshold, counted from their first line.
-    pub answered_in_time: f64,
-    /// Abandoned here.
-    pub abandoned: f64,
-    /// Left because it was full.
-    pub full: f64,
-    /// Left after the longest wait.
-    pub too_long: f64,
-    /// Left because nobody was at work.
-    pub no_staff: f64,
-    /// Left because nobody answered.
-    pub no_answer: f64,
-    /// Accepted a callback.
-    pub callbacks: f64,
-    /// Seconds that contacts spent here, work and promised callbacks too, in all.
-    pub wait_secs: f64,
-    /// Offers to members.
-    pub offers: f64,
+tally! {
+    /// Counts of a contact type in an interval. Contacts belong to the interval in which they came; each
+    /// ends in exactly one way.
+    pub struct TypeTally {
+        /// Contacts that came, those who tried again included.
+        offered,
+        /// Of those, customers who had tried before.
+        again,
+        /// Answered while they waited.
+        answered,
+        /// Of those, answered within the target's threshold.
+        answered_in_time,
+        /// Abandoned.
+        abandoned,
+        /// Sent to voicemail.
+        to_voicemail,
+        /// Released after a message.
+        released,
+        /// Got the busy tone.
+        blocked,
+        /// Handed to an outside number.
+        outside,
+        /// Settled by a virtual assistant.
+        contained,
+        /// Called back, and reached.
+        called_back,
+        /// Promised a callback, and not reached.
+        callback_failed,
+        /// Still waiting when nobody was left to answer.
+        left_waiting,
+        /// Of the answered, cut off when their agent left.
+        cut_off,
+        /// Seconds that the answered waited, in all.
+        answer_wait_secs,
+        /// Seconds that those who abandoned waited, in all.
+        abandon_wait_secs,
+        /// Seconds that everybody waited in lines, in all; whoever waits for a callback does not count.
+        wait_secs,
+        /// Seconds from the promise to the callback, in all.
+        callback_secs,
+    }
 }
 
-/// Time of a team in an interval. A second of an agent counts once for each contact that the agent
-/// could hold at once.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct TeamTally {
-    /// Contacts answered.
-    pub answered: f64,
-    /// Seconds of handling, wrap-up included.
-    pub busy_secs: f64,
-    /// Seconds at work.
-    pub staffed_secs: f64,
-    /// Seconds in which devices rang, by agent.
-    pub ringing_secs: f64,
+tally! {
+    /// Counts of a queue or hunt group in an interval, by when contacts joined it.
+    pub struct ServicePointTally {
+        /// Contacts that were sent here.
+        entered,
+        /// Answered here.
+        answered,
+        /// Of those, answered within the target's threshold, counted from their first line.
+        answered_in_time,
+        /// Abandoned here.
+        abandoned,
+        /// Left because it was full.
+        full,
+        /// Left after the longest wait.
+        too_long,
+        /// Left because nobody was at work.
+        no_staff,
+        /// Left because nobody answered.
+        no_answer,
+        /// Accepted a callback.
+        callbacks,
+        /// Seconds that contacts spent here, work and promised callbacks too, in all.
+        wait_secs,
+        /// Offers to members.
+        offers,
+    }
 }
 
-/// A replication of one agent.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct AgentTally {
-    /// Contacts answered.
-    pub answered: f64,
-    /// Offers, answered or not.
-    pub offers: f64,
-    /// Seconds of handling, wrap-up included, each contact as a share of what the agent can hold.
-    pub busy_secs: f64,
-    /// Seconds at work.
-    pub staffed_secs: f64,
-    /// Seconds in which the device rang.
-    pub ringing_secs: f64,
+tally! {
+    /// Time of a team in an interval. A second of an agent counts once for each contact that the agent
+    /// could hold at once.
+    pub struct TeamTally {
+        /// Contacts answered.
+        answered,
+        /// Seconds of handling, wrap-up included.
+        busy_secs,
+        /// Seconds at work.
+        staffed_secs,
+        /// Seconds in which devices rang, by agent.
+        ringing_secs,
+        /// Seconds with at least one contact.
+        engaged_secs,
+    }
 }
 
-/// A replication of the contacts with one label.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct LabelTally {
-    /// Contacts that had it in the end.
-    pub contacts: f64,
-    /// Answered.
-    pub answered: f64,
-    /// Answered within the threshold.
-    pub answered_in_time: f64,
-    /// Abandoned.
-    pub abandoned: f64,
-    /// Seconds waited, in all.
-    pub wait_secs: f64,
+tally! {
+    /// A replication of one agent.
+    pub struct AgentTally {
+        /// Contacts answered.
+        answered,
+        /// Offers, answered or not.
+        offers,
+        /// Seconds of handling, wrap-up included, each contact as a share of what the agent can hold.
+        busy_secs,
+        /// Seconds at work.
+        staffed_secs,
+        /// Seconds in which the device rang.
+        ringing_secs,
+        /// Seconds with at least one contact.
+        engaged_secs,
+    }
+}
+
+tally! {
+    /// A replication of the contacts with one label.
+    pub struct LabelTally {
+        /// Contacts that had it in the end.
+        contacts,
+        /// Answered.
+        answered,
+        /// Answered within the threshold.
+        answered_in_time,
+        /// Abandoned.
+        abandoned,
+        /// Seconds waited, in all.
+        wait_secs,
+    }
 }
 
 /// Counts of a replication. What happens after the last interval is counted to it. Tables of
@@ -134,6 +161,8 @@ pub struct DayTally {
     pub teams: Vec<TeamTally>,
     /// By agent.
     pub agents: Vec<AgentTally>,
+    /// By agent and interval, where that is [asked for](crate::Counting); nothing otherwise.
+    pub agent_intervals: Vec<AgentTally>,
     /// By label.
     pub labels: Vec<LabelTally>,
     /// By way from step to step.
@@ -145,51 +174,6 @@ pub struct DayTally {
     /// Events that were played.
     pub events: u64,
 }
-
-macro_rules! adds {
-    ($tally:ty { $($field:ident),+ $(,)? }) => {
-        impl $tally {
-            /// Adds another's counts.
-            pub fn add(&mut self, other: &Self) {
-                $(self.$field += other.$field;)+
-            }
-        }
-    };
-}
-
-adds!(TypeTally {
-    offered,
-    again,
-    answered,
-    answered_in_time,
-    abandoned,
-    to_voicemail,
-    released,
-    blocked,
-    outside,
-    contained,
-    called_back,
-    callback_failed,
-    left_waiting,
-    cut_off,
-    answer_wait_secs,
-    wait_secs,
-    callback_secs,
-});
-adds!(ServicePointTally {
-    entered,
-    answered,
-    answered_in_time,
-    abandoned,
-    full,
-    too_long,
-    no_staff,
-    no_answer,
-    callbacks,
-    wait_secs,
-    offers,
-});
-adds!(TeamTally { answered, busy_secs, staffed_secs, ringing_secs });
 
 impl DayTally {
     /// All contact types in all.
@@ -236,6 +220,16 @@ impl DayTally {
     }
 }
 
+/// Of rows of so many intervals, keeps those after the first few of each.
+fn rows_after<T>(table: &mut Vec<T>, intervals: usize, left_out: usize) {
+    let mut place = 0;
+    table.retain(|_| {
+        let is_kept = place % intervals >= left_out;
+        place += 1;
+        is_kept
+    });
+}
+
 /// A wait that is meant to equal the threshold may come out longer by rounding, by less than this.
 const ROUNDING_SECS: f64 = 1e-6;
 
@@ -246,6 +240,8 @@ pub(crate) struct Tally {
     /// Where a contact's stay in a service point is counted: in the interval in which it joined.
     rows: Vec<u32>,
     agents: Table<AgentId, AgentTime>,
+    /// Takes what is not asked for.
+    not_asked_for: AgentTally,
 }
 
 /// Where an agent's time goes.
@@ -266,6 +262,18 @@ impl Tally {
 
     fn of_point(&mut self, contact: ContactId) -> &mut ServicePointTally {
         &mut self.counts.service_points[self.rows[contact.place()] as usize]
+    }
+
+    /// Whether a contact came in the warm-up, which is left out.
+    fn is_in_warm_up(&self, view: View<'_>, contact: ContactId) -> bool {
+        (view.customers[contact].interval as usize) < view.model.counting.warm_up_intervals
+    }
+
+    /// Counts of an agent in an interval, where they are asked for.
+    fn of_agent_in(&mut self, view: View<'_>, agent: AgentId, interval: usize) -> &mut AgentTally {
+        let place = agent.place() * view.model.intervals + interval;
+        let counted = self.counts.agent_intervals.get_mut(place);
+        counted.unwrap_or(&mut self.not_asked_for)
     }
 
     fn take(&mut self, flow: FlowId) {
@@ -294,7 +302,9 @@ impl Tally {
                 tally.abandoned += 1.0;
                 let of = &view.floor.contacts[contact];
                 let waited = of.waiting_since.map_or(0.0, |since| view.floor.now - since);
-                self.counts.abandon_waits[of.contact_type.place()].record(waited);
+                if !self.is_in_warm_up(view, contact) {
+                    self.counts.abandon_waits[of.contact_type.place()].record(waited);
+                }
             }
         }
     }
@@ -307,6 +317,7 @@ impl Tally {
         }
         let (now, model) = (view.floor.now, view.model);
         self.counts.agents[agent.place()].answered += 1.0;
+        self.of_agent_in(view, agent, view.clock.interval).answered += 1.0;
         let team = model.strategy.agents[agent].team.place();
         self.counts.teams[team * model.intervals + view.clock.interval].answered += 1.0;
         self.of_point(contact).answered += 1.0;
@@ -321,6 +332,9 @@ impl Tally {
                 tally.answered += 1.0;
                 tally.answer_wait_secs += waited;
                 tally.answered_in_time += in_time;
+                if self.is_in_warm_up(view, contact) {
+                    return;
+                }
                 self.counts.answer_waits[kind.place()].record(waited);
                 self.count_labels(of.labels, |tally| {
                     tally.answered += 1.0;
@@ -332,7 +346,9 @@ impl Tally {
                 let tally = self.of_type(view, contact);
                 tally.called_back += 1.0;
                 tally.callback_secs += now - promised.at;
-                self.count_labels(of.labels, |tally| tally.answered += 1.0);
+                if !self.is_in_warm_up(view, contact) {
+                    self.count_labels(of.labels, |tally| tally.answered += 1.0);
+                }
             }
             Errand::Work(_) | Errand::HandedOver => {}
         }
@@ -347,9 +363,13 @@ impl Tally {
         if matches!(of.errand, Errand::Work(_) | Errand::HandedOver) {
             return;
         }
+        let waited = of.waiting_since.map_or(0.0, |since| view.floor.now - since);
         let tally = self.of_type(view, contact);
         let count = match how {
-            End::Abandoned => &mut tally.abandoned,
+            End::Abandoned => {
+                tally.abandon_wait_secs += waited;
+                &mut tally.abandoned
+            }
             End::Released => &mut tally.released,
             End::Blocked => &mut tally.blocked,
             End::Voicemail => &mut tally.to_voicemail,
@@ -359,6 +379,9 @@ impl Tally {
             End::CutOff => &mut tally.cut_off,
         };
         *count += 1.0;
+        if self.is_in_warm_up(view, contact) {
+            return;
+        }
         let abandoned = f64::from(u8::from(how == End::Abandoned));
         self.count_labels(of.labels, |tally| tally.abandoned += abandoned);
     }
@@ -386,16 +409,23 @@ impl Tally {
         let share = f64::from(state.held) * of_team.share_of_one[channel_place(state.channel)];
         let (is_ringing, is_on_shift) = (state.ringing.is_some(), state.is_on_shift);
         let slots = of_team.slots;
-        let spent = |secs: f64| (share * secs, if is_ringing { secs } else { 0.0 });
-        let (busy, ringing) = spent(now - from);
+        let engaged = if state.held > 0 { 1.0 } else { 0.0 };
+        let spent = |secs: f64| (share * secs, if is_ringing { secs } else { 0.0 }, engaged * secs);
+        let (busy, ringing, with_contacts) = spent(now - from);
         let of_agent = &mut self.counts.agents[agent.place()];
         of_agent.busy_secs += busy;
         of_agent.ringing_secs += ringing;
+        of_agent.engaged_secs += with_contacts;
         let row = team.place() * model.intervals;
         if from >= view.clock.begins && now <= view.clock.ends && is_on_shift {
             let tally = &mut self.counts.teams[row + view.clock.interval];
             tally.busy_secs += busy * slots;
             tally.ringing_secs += ringing;
+            tally.engaged_secs += with_contacts * slots;
+            let of_agent = self.of_agent_in(view, agent, view.clock.interval);
+            of_agent.busy_secs += busy;
+            of_agent.ringing_secs += ringing;
+            of_agent.engaged_secs += with_contacts;
             return;
         }
         let end = model.intervals as f64 * model.interval_secs;
@@ -406,15 +436,21 @@ impl Tally {
             let ends =
                 if is_last { f64::INFINITY } else { (interval + 1) as f64 * model.interval_secs };
             let until = now.min(ends);
-            let (busy, ringing) = spent(until - begins);
+            let (busy, ringing, with_contacts) = spent(until - begins);
             // Agents who stay after their shift or after the day's end are there for what is at hand.
             let overtime =
                 if is_on_shift { (until - begins.max(end)).max(0.0) } else { until - begins };
             let tally = &mut self.counts.teams[row + interval];
             tally.busy_secs += busy * slots;
             tally.ringing_secs += ringing;
+            tally.engaged_secs += with_contacts * slots;
             tally.staffed_secs += share * slots * overtime;
             self.counts.agents[agent.place()].staffed_secs += share * overtime;
+            let of_agent = self.of_agent_in(view, agent, interval);
+            of_agent.busy_secs += busy;
+            of_agent.ringing_secs += ringing;
+            of_agent.engaged_secs += with_contacts;
+            of_agent.staffed_secs += share * overtime;
             if until >= now {
                 break;
             }
@@ -427,9 +463,18 @@ impl Tally {
     fn account_shift(&mut self, view: View<'_>, agent: AgentId) {
         let end = view.model.intervals as f64 * view.model.interval_secs;
         if view.floor.agents[agent].is_on_shift {
-            let since = self.agents[agent].on_shift_since;
-            self.counts.agents[agent.place()].staffed_secs +=
-                view.floor.now.min(end) - since.min(end);
+            let (from, until) =
+                (self.agents[agent].on_shift_since.min(end), view.floor.now.min(end));
+            self.agents[agent].on_shift_since = view.floor.now;
+            self.counts.agents[agent.place()].staffed_secs += until - from;
+            let secs = view.model.interval_secs;
+            let mut begins = from;
+            while begins < until && view.model.counting.agents_by_interval {
+                let interval = ((begins / secs) as usize).min(view.model.intervals - 1);
+                let ends = until.min((interval + 1) as f64 * secs);
+                self.of_agent_in(view, agent, interval).staffed_secs += ends - begins;
+                begins = ends;
+            }
         }
     }
 }
@@ -459,6 +504,7 @@ impl Observer for Tally {
             }
             Observation::Offered { contact, agent } => {
                 self.counts.agents[agent.place()].offers += 1.0;
+                self.of_agent_in(view, agent, view.clock.interval).offers += 1.0;
                 self.of_point(contact).offers += 1.0;
             }
             Observation::Waited { contact, secs } => {
@@ -524,13 +570,40 @@ impl Observer for Tally {
                 tally.staffed_secs += staffed * team.slots;
             }
         }
+        self.counts.leave_out(view.model.counting.warm_up_intervals);
+    }
+
+    fn end_warm_up(&mut self, view: View<'_>) {
+        for agent in view.floor.agents.ids() {
+            self.account(view, agent);
+            self.account_shift(view, agent);
+        }
+        let counts = &mut self.counts;
+        counts.agents.fill(AgentTally::default());
+        counts.labels.fill(LabelTally::default());
+        counts.flows.fill(0.0);
+        counts.answer_waits.fill(Waits::default());
+        counts.abandon_waits.fill(Waits::default());
     }
 }
 
 impl DayTally {
+    /// Leaves out so many intervals from the beginning.
+    fn leave_out(&mut self, intervals: usize) {
+        if intervals == 0 {
+            return;
+        }
+        let before = self.intervals;
+        rows_after(&mut self.types, before, intervals);
+        rows_after(&mut self.service_points, before, intervals);
+        rows_after(&mut self.teams, before, intervals);
+        rows_after(&mut self.agent_intervals, before, intervals);
+        self.intervals -= intervals;
+    }
+
     /// Nothing counted yet.
     fn of(model: &Model) -> Self {
-        let Model { intervals, contact_types, teams, names, strategy, .. } = model;
+        let Model { intervals, contact_types, teams, names, strategy, counting, .. } = model;
         Self {
             intervals: *intervals,
             types: vec![TypeTally::default(); contact_types.len() * intervals],
@@ -540,6 +613,11 @@ impl DayTally {
             ],
             teams: vec![TeamTally::default(); teams.len() * intervals],
             agents: vec![AgentTally::default(); strategy.agents.len()],
+            agent_intervals: if counting.agents_by_interval {
+                vec![AgentTally::default(); strategy.agents.len() * intervals]
+            } else {
+                Vec::new()
+            },
             labels: vec![LabelTally::default(); names.labels.len()],
             flows: vec![0.0; names.flows.len()],
             answer_waits: vec![Default::default(); contact_types.len()],

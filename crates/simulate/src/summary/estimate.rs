@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use statrs::distribution::{ContinuousCDF, StudentsT};
 
 /// A mean over replications with the half-width of its 95% confidence interval.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Estimate {
     /// The estimate.
     pub mean: f64,

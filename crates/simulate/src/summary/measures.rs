@@ -1,224 +1,15 @@
 //! What a day, an interval or a part of it came to, from sums over replications.
+//!
+//! Each measure is defined once, in the tables below: its field, its name in files with its unit, and
+//! the pair of sums that it is taken from. Sums, measures and files follow from the tables.
 
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair};
 use crate::observers::{AgentTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
 
-/// What contacts came to. A measure without any contact or any staff to take it from is `None`.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Measures {
-    /// Contacts per replication.
-    pub offered: Estimate,
-    /// Contacts answered per replication.
-    pub answered: Estimate,
-    /// Answered within the threshold / offered.
-    pub service_level: Option<Estimate>,
-    /// Abandoned / offered.
-    pub abandonment: Option<Estimate>,
-    /// Sent to voicemail / offered.
-    pub to_voicemail: Option<Estimate>,
-    /// Released after a message / offered.
-    pub released: Option<Estimate>,
-    /// Got the busy tone / offered.
-    #[serde(default)]
-    pub blocked: Option<Estimate>,
-    /// Handed to an outside number / offered.
-    #[serde(default)]
-    pub outside: Option<Estimate>,
-    /// Settled by an assistant / offered.
-    #[serde(default)]
-    pub contained: Option<Estimate>,
-    /// Called back and reached / offered.
-    #[serde(default)]
-    pub called_back: Option<Estimate>,
-    /// Promised a callback and not reached / offered.
-    #[serde(default)]
-    pub callback_failed: Option<Estimate>,
-    /// Still waiting at the end / offered.
-    pub left_waiting: Option<Estimate>,
-    /// Mean wait of the answered in seconds.
-    pub answer_secs: Option<Estimate>,
-    /// Mean time from the promise to the callback in seconds.
-    #[serde(default)]
-    pub callback_secs: Option<Estimate>,
-    /// Handling time / time of people present; of all teams together only.
-    pub occupancy: Option<Estimate>,
-    /// Seconds of waiting of everybody, per replication.
-    pub wait_secs: Estimate,
-    /// Answered within the threshold per replication.
-    pub answered_in_time: Estimate,
-    /// Abandoned per replication.
-    pub abandoned: Estimate,
-    /// Of the offered, customers who had tried before, per replication.
-    #[serde(default = "nothing")]
-    pub again: Estimate,
-    /// Of the answered, cut off when their agent left, per replication.
-    #[serde(default = "nothing")]
-    pub cut_off: Estimate,
-}
-
-const fn nothing() -> Estimate {
-    Estimate::NOTHING
-}
-
-/// What a queue or hunt group came to.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct ServicePointMeasures {
-    /// Contacts sent here, per replication.
-    pub entered: Estimate,
-    /// Answered here, per replication.
-    pub answered: Estimate,
-    /// Answered within the threshold / entered.
-    pub service_level: Option<Estimate>,
-    /// Abandoned here / entered.
-    pub abandonment: Option<Estimate>,
-    /// Left because it was full / entered.
-    pub full: Option<Estimate>,
-    /// Left after the longest wait / entered.
-    pub too_long: Option<Estimate>,
-    /// Left because nobody was at work / entered.
-    pub no_staff: Option<Estimate>,
-    /// Left because nobody answered / entered.
-    pub no_answer: Option<Estimate>,
-    /// Accepted a callback / entered.
-    pub callbacks: Option<Estimate>,
-    /// Mean seconds spent here by those who entered.
-    pub wait_secs: Option<Estimate>,
-    /// Contacts here at any moment, on average.
-    pub length: Estimate,
-    /// Offers for each contact answered.
-    pub offers: Option<Estimate>,
-}
-
-/// What a team came to.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct TeamMeasures {
-    /// Contacts answered, per replication.
-    pub answered: Estimate,
-    /// Handling time / time at work.
-    pub occupancy: Option<Estimate>,
-    /// Ringing time / time at work.
-    pub ringing: Option<Estimate>,
-    /// Hours at work per replication, each counted for every contact that could be held.
-    pub staffed_hours: Estimate,
-}
-
-/// What an agent came to.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct AgentMeasures {
-    /// Contacts answered, per replication.
-    pub answered: Estimate,
-    /// Handling time / time at work.
-    pub occupancy: Option<Estimate>,
-    /// Ringing time / time at work.
-    pub ringing: Option<Estimate>,
-    /// Offers per replication, answered or not.
-    pub offers: Estimate,
-    /// Hours at work per replication.
-    pub staffed_hours: Estimate,
-}
-
-/// What contacts with a label came to.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct LabelMeasures {
-    /// Contacts per replication.
-    pub contacts: Estimate,
-    /// Answered within the threshold / contacts.
-    pub service_level: Option<Estimate>,
-    /// Abandoned / contacts.
-    pub abandonment: Option<Estimate>,
-    /// Mean wait of the answered in seconds.
-    pub answer_secs: Option<Estimate>,
-}
-
-impl Measures {
-    /// All measures by their names in files, units included; shares are 0..=1.
-    pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
-        vec![
-            ("offered", Some(self.offered)),
-            ("offered_again", Some(self.again)),
-            ("answered", Some(self.answered)),
-            ("answered_in_time", Some(self.answered_in_time)),
-            ("abandoned", Some(self.abandoned)),
-            ("cut_off", Some(self.cut_off)),
-            ("service_level_share", self.service_level),
-            ("abandonment_share", self.abandonment),
-            ("to_voicemail_share", self.to_voicemail),
-            ("released_share", self.released),
-            ("blocked_share", self.blocked),
-            ("outside_share", self.outside),
-            ("contained_share", self.contained),
-            ("called_back_share", self.called_back),
-            ("callback_failed_share", self.callback_failed),
-            ("left_waiting_share", self.left_waiting),
-            ("answer_secs", self.answer_secs),
-            ("callback_secs", self.callback_secs),
-            ("occupancy_share", self.occupancy),
-            ("wait_secs_in_all", Some(self.wait_secs)),
-        ]
-    }
-}
-
-impl ServicePointMeasures {
-    /// All measures by their names in files, units included; shares are 0..=1.
-    pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
-        vec![
-            ("entered", Some(self.entered)),
-            ("answered", Some(self.answered)),
-            ("service_level_share", self.service_level),
-            ("abandonment_share", self.abandonment),
-            ("full_share", self.full),
-            ("too_long_share", self.too_long),
-            ("no_staff_share", self.no_staff),
-            ("no_answer_share", self.no_answer),
-            ("callback_share", self.callbacks),
-            ("wait_secs", self.wait_secs),
-            ("mean_length", Some(self.length)),
-            ("offers_per_answer", self.offers),
-        ]
-    }
-}
-
-impl TeamMeasures {
-    /// All measures by their names in files, units included; shares are 0..=1.
-    pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
-        vec![
-            ("answered", Some(self.answered)),
-            ("occupancy_share", self.occupancy),
-            ("ringing_share", self.ringing),
-            ("staffed_hours", Some(self.staffed_hours)),
-        ]
-    }
-}
-
-impl AgentMeasures {
-    /// All measures by their names in files, units included; shares are 0..=1.
-    pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
-        vec![
-            ("answered", Some(self.answered)),
-            ("offers", Some(self.offers)),
-            ("occupancy_share", self.occupancy),
-            ("ringing_share", self.ringing),
-            ("staffed_hours", Some(self.staffed_hours)),
-        ]
-    }
-}
-
-impl LabelMeasures {
-    /// All measures by their names in files, units included; shares are 0..=1.
-    pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
-        vec![
-            ("contacts", Some(self.contacts)),
-            ("service_level_share", self.service_level),
-            ("abandonment_share", self.abandonment),
-            ("answer_secs", self.answer_secs),
-        ]
-    }
-}
-
 /// A tally whose replications are summed up: pairs of numerator and denominator, and the measures
-/// that follow from their sums. Both name the pairs in the same order.
+/// that follow from their sums.
 pub(crate) trait Tallied {
     type Measures;
     /// How many pairs there are.
@@ -234,195 +25,221 @@ pub(crate) struct Sums<'a> {
     pub interval_secs: f64,
 }
 
+const HOUR_SECS: f64 = 3600.0;
+
 impl Sums<'_> {
+    /// The mean of a count or a sum per replication.
     fn mean(&mut self) -> Estimate {
         self.pairs.next().map_or(Estimate::NOTHING, |pair| pair.mean(self.replications))
     }
 
+    /// A sum over another; `None` where the other is nothing.
     fn ratio(&mut self) -> Option<Estimate> {
         self.pairs.next()?.ratio(self.replications)
     }
+
+    /// A sum of seconds per replication, in hours.
+    fn hours(&mut self) -> Estimate {
+        self.mean().scaled(1.0 / HOUR_SECS)
+    }
+
+    /// A sum of seconds over the time that passes: how many there are at any moment (Little's law).
+    fn at_any_moment(&mut self) -> Estimate {
+        self.mean().scaled(1.0 / self.interval_secs)
+    }
+}
+
+/// The place of a measure in its table, by its name in files.
+pub(crate) const fn place_of(names: &[&str], wanted: &str) -> usize {
+    let (mut place, wanted) = (0, wanted.as_bytes());
+    while place < names.len() {
+        let name = names[place].as_bytes();
+        let mut same = if name.len() == wanted.len() { 0 } else { usize::MAX };
+        while same < wanted.len() && name[same] == wanted[same] {
+            same += 1;
+        }
+        if same == wanted.len() {
+            return place;
+        }
+        place += 1;
+    }
+    panic!("there is no measure of this name")
+}
+
+/// Defines measures: `field: kind(numerator, denominator) as "name in files"`.
+macro_rules! measures {
+    (
+        $(#[$doc:meta])*
+        pub struct $measures:ident from $tallied:ty, as ($tally:pat) {
+            $($(#[$of:meta])* $field:ident: $kind:ident($top:expr, $bottom:expr) as $name:literal,)+
+        }
+    ) => {
+        $(#[$doc])*
+        #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+        pub struct $measures {
+            $($(#[$of])* #[serde(default)] pub $field: measures!(@type $kind),)+
+        }
+
+        impl $measures {
+            /// The names in files of all measures, units included.
+            pub const NAMES: &[&str] = &[$($name),+];
+
+            /// All measures by their names in files; shares are 0..=1.
+            pub fn named(&self) -> Vec<(&'static str, Option<Estimate>)> {
+                vec![$(($name, measures!(@named $kind self.$field))),+]
+            }
+        }
+
+        impl Tallied for $tallied {
+            type Measures = $measures;
+            const WIDTH: usize = $measures::NAMES.len();
+
+            fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
+                let $tally = self;
+                [$(($top, $bottom)),+].into_iter()
+            }
+
+            fn measures(sums: &mut Sums<'_>) -> $measures {
+                $measures { $($field: sums.$kind(),)+ }
+            }
+        }
+    };
+    (@type ratio) => { Option<Estimate> };
+    (@type $kind:ident) => { Estimate };
+    (@named ratio $field:expr) => { $field };
+    (@named $kind:ident $field:expr) => { Some($field) };
 }
 
 /// Contacts with the time of those who answer them; no team where contacts of one type are meant.
 pub(crate) struct Whole(pub TypeTally, pub TeamTally);
 
-impl Tallied for Whole {
-    type Measures = Measures;
-    const WIDTH: usize = 20;
-
-    fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
-        let Self(tally, team) = self;
-        [
-            (tally.offered, 1.0),
-            (tally.answered, 1.0),
-            (tally.answered_in_time, tally.offered),
-            (tally.abandoned, tally.offered),
-            (tally.to_voicemail, tally.offered),
-            (tally.released, tally.offered),
-            (tally.blocked, tally.offered),
-            (tally.outside, tally.offered),
-            (tally.contained, tally.offered),
-            (tally.called_back, tally.offered),
-            (tally.callback_failed, tally.offered),
-            (tally.left_waiting, tally.offered),
-            (tally.answer_wait_secs, tally.answered),
-            (tally.callback_secs, tally.called_back),
-            (team.busy_secs, team.staffed_secs),
-            (tally.wait_secs, 1.0),
-            (tally.answered_in_time, 1.0),
-            (tally.abandoned, 1.0),
-            (tally.again, 1.0),
-            (tally.cut_off, 1.0),
-        ]
-        .into_iter()
-    }
-
-    fn measures(sums: &mut Sums<'_>) -> Measures {
-        Measures {
-            offered: sums.mean(),
-            answered: sums.mean(),
-            service_level: sums.ratio(),
-            abandonment: sums.ratio(),
-            to_voicemail: sums.ratio(),
-            released: sums.ratio(),
-            blocked: sums.ratio(),
-            outside: sums.ratio(),
-            contained: sums.ratio(),
-            called_back: sums.ratio(),
-            callback_failed: sums.ratio(),
-            left_waiting: sums.ratio(),
-            answer_secs: sums.ratio(),
-            callback_secs: sums.ratio(),
-            occupancy: sums.ratio(),
-            wait_secs: sums.mean(),
-            answered_in_time: sums.mean(),
-            abandoned: sums.mean(),
-            again: sums.mean(),
-            cut_off: sums.mean(),
-        }
+measures! {
+    /// What contacts came to. A measure without any contact or any staff to take it from is `None`.
+    pub struct Measures from Whole, as (Whole(tally, team)) {
+        /// Contacts per replication.
+        offered: mean(tally.offered, 1.0) as "offered",
+        /// Of the offered, customers who had tried before, per replication.
+        again: mean(tally.again, 1.0) as "offered_again",
+        /// Contacts answered per replication.
+        answered: mean(tally.answered, 1.0) as "answered",
+        /// Answered within the threshold per replication.
+        answered_in_time: mean(tally.answered_in_time, 1.0) as "answered_in_time",
+        /// Abandoned per replication.
+        abandoned: mean(tally.abandoned, 1.0) as "abandoned",
+        /// Of the answered, cut off when their agent left, per replication.
+        cut_off: mean(tally.cut_off, 1.0) as "cut_off",
+        /// Answered within the threshold / offered.
+        service_level: ratio(tally.answered_in_time, tally.offered) as "service_level_share",
+        /// Abandoned / offered.
+        abandonment: ratio(tally.abandoned, tally.offered) as "abandonment_share",
+        /// Sent to voicemail / offered.
+        to_voicemail: ratio(tally.to_voicemail, tally.offered) as "to_voicemail_share",
+        /// Released after a message / offered.
+        released: ratio(tally.released, tally.offered) as "released_share",
+        /// Got the busy tone / offered.
+        blocked: ratio(tally.blocked, tally.offered) as "blocked_share",
+        /// Handed to an outside number / offered.
+        outside: ratio(tally.outside, tally.offered) as "outside_share",
+        /// Settled by an assistant / offered.
+        contained: ratio(tally.contained, tally.offered) as "contained_share",
+        /// Called back and reached / offered.
+        called_back: ratio(tally.called_back, tally.offered) as "called_back_share",
+        /// Promised a callback and not reached / offered.
+        callback_failed: ratio(tally.callback_failed, tally.offered) as "callback_failed_share",
+        /// Still waiting at the end / offered.
+        left_waiting: ratio(tally.left_waiting, tally.offered) as "left_waiting_share",
+        /// Mean wait of the answered in seconds.
+        answer_secs: ratio(tally.answer_wait_secs, tally.answered) as "answer_secs",
+        /// Mean wait of those who abandoned in seconds.
+        abandon_secs: ratio(tally.abandon_wait_secs, tally.abandoned) as "abandon_secs",
+        /// Mean time from the promise to the callback in seconds.
+        callback_secs: ratio(tally.callback_secs, tally.called_back) as "callback_secs",
+        /// Handling time / time of people on shift; of all teams together only.
+        occupancy: ratio(team.busy_secs, team.staffed_secs) as "occupancy_share",
+        /// Seconds of waiting of everybody, per replication.
+        wait_secs: mean(tally.wait_secs, 1.0) as "wait_secs_in_all",
     }
 }
 
-impl Tallied for ServicePointTally {
-    type Measures = ServicePointMeasures;
-    const WIDTH: usize = 12;
-
-    fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
-        let entered = self.entered;
-        [
-            (entered, 1.0),
-            (self.answered, 1.0),
-            (self.answered_in_time, entered),
-            (self.abandoned, entered),
-            (self.full, entered),
-            (self.too_long, entered),
-            (self.no_staff, entered),
-            (self.no_answer, entered),
-            (self.callbacks, entered),
-            (self.wait_secs, entered),
-            (self.wait_secs, 1.0),
-            (self.offers, self.answered),
-        ]
-        .into_iter()
-    }
-
-    fn measures(sums: &mut Sums<'_>) -> ServicePointMeasures {
-        ServicePointMeasures {
-            entered: sums.mean(),
-            answered: sums.mean(),
-            service_level: sums.ratio(),
-            abandonment: sums.ratio(),
-            full: sums.ratio(),
-            too_long: sums.ratio(),
-            no_staff: sums.ratio(),
-            no_answer: sums.ratio(),
-            callbacks: sums.ratio(),
-            wait_secs: sums.ratio(),
-            // Little's law: the time that contacts spend here, over the time that passes.
-            length: sums.mean().scaled(1.0 / sums.interval_secs),
-            offers: sums.ratio(),
-        }
+measures! {
+    /// What a queue or hunt group came to.
+    pub struct ServicePointMeasures from ServicePointTally, as (tally) {
+        /// Contacts sent here, per replication.
+        entered: mean(tally.entered, 1.0) as "entered",
+        /// Answered here, per replication.
+        answered: mean(tally.answered, 1.0) as "answered",
+        /// Answered within the threshold / entered.
+        service_level: ratio(tally.answered_in_time, tally.entered) as "service_level_share",
+        /// Abandoned here / entered.
+        abandonment: ratio(tally.abandoned, tally.entered) as "abandonment_share",
+        /// Left because it was full / entered.
+        full: ratio(tally.full, tally.entered) as "full_share",
+        /// Left after the longest wait / entered.
+        too_long: ratio(tally.too_long, tally.entered) as "too_long_share",
+        /// Left because nobody was on shift / entered.
+        no_staff: ratio(tally.no_staff, tally.entered) as "no_staff_share",
+        /// Left because nobody answered / entered.
+        no_answer: ratio(tally.no_answer, tally.entered) as "no_answer_share",
+        /// Accepted a callback / entered.
+        callbacks: ratio(tally.callbacks, tally.entered) as "callback_share",
+        /// Mean seconds spent here by those who entered.
+        wait_secs: ratio(tally.wait_secs, tally.entered) as "wait_secs",
+        /// Contacts here at any moment, on average.
+        length: at_any_moment(tally.wait_secs, 1.0) as "mean_length",
+        /// Offers for each contact answered.
+        offers: ratio(tally.offers, tally.answered) as "offers_per_answer",
     }
 }
 
-const HOUR_SECS: f64 = 3600.0;
-
-impl Tallied for TeamTally {
-    type Measures = TeamMeasures;
-    const WIDTH: usize = 4;
-
-    fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
-        [
-            (self.answered, 1.0),
-            (self.busy_secs, self.staffed_secs),
-            (self.ringing_secs, self.staffed_secs),
-            (self.staffed_secs, 1.0),
-        ]
-        .into_iter()
-    }
-
-    fn measures(sums: &mut Sums<'_>) -> TeamMeasures {
-        TeamMeasures {
-            answered: sums.mean(),
-            occupancy: sums.ratio(),
-            ringing: sums.ratio(),
-            staffed_hours: sums.mean().scaled(1.0 / HOUR_SECS),
-        }
+measures! {
+    /// What a team came to.
+    pub struct TeamMeasures from TeamTally, as (tally) {
+        /// Contacts answered, per replication.
+        answered: mean(tally.answered, 1.0) as "answered",
+        /// Handling time / time on shift, each contact as a share of what an agent can hold.
+        occupancy: ratio(tally.busy_secs, tally.staffed_secs) as "occupancy_share",
+        /// Time with at least one contact / time on shift.
+        engaged: ratio(tally.engaged_secs, tally.staffed_secs) as "busy_share",
+        /// Ringing time / time on shift.
+        ringing: ratio(tally.ringing_secs, tally.staffed_secs) as "ringing_share",
+        /// Hours on shift per replication, each counted for every contact that could be held.
+        staffed_hours: hours(tally.staffed_secs, 1.0) as "staffed_hours",
     }
 }
 
-impl Tallied for AgentTally {
-    type Measures = AgentMeasures;
-    const WIDTH: usize = 5;
-
-    fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
-        [
-            (self.answered, 1.0),
-            (self.busy_secs, self.staffed_secs),
-            (self.ringing_secs, self.staffed_secs),
-            (self.offers, 1.0),
-            (self.staffed_secs, 1.0),
-        ]
-        .into_iter()
-    }
-
-    fn measures(sums: &mut Sums<'_>) -> AgentMeasures {
-        AgentMeasures {
-            answered: sums.mean(),
-            occupancy: sums.ratio(),
-            ringing: sums.ratio(),
-            offers: sums.mean(),
-            staffed_hours: sums.mean().scaled(1.0 / HOUR_SECS),
-        }
+measures! {
+    /// What an agent came to.
+    pub struct AgentMeasures from AgentTally, as (tally) {
+        /// Contacts answered, per replication.
+        answered: mean(tally.answered, 1.0) as "answered",
+        /// Offers per replication, answered or not.
+        offers: mean(tally.offers, 1.0) as "offers",
+        /// Handling time / time on shift, each contact as a share of what the agent can hold.
+        occupancy: ratio(tally.busy_secs, tally.staffed_secs) as "occupancy_share",
+        /// Time with at least one contact / time on shift.
+        engaged: ratio(tally.engaged_secs, tally.staffed_secs) as "busy_share",
+        /// Ringing time / time on shift.
+        ringing: ratio(tally.ringing_secs, tally.staffed_secs) as "ringing_share",
+        /// Hours on shift per replication.
+        staffed_hours: hours(tally.staffed_secs, 1.0) as "staffed_hours",
     }
 }
 
-impl Tallied for LabelTally {
-    type Measures = LabelMeasures;
-    const WIDTH: usize = 4;
-
-    fn pairs(&self) -> impl Iterator<Item = (f64, f64)> {
-        [
-            (self.contacts, 1.0),
-            (self.answered_in_time, self.contacts),
-            (self.abandoned, self.contacts),
-            (self.wait_secs, self.answered),
-        ]
-        .into_iter()
-    }
-
-    fn measures(sums: &mut Sums<'_>) -> LabelMeasures {
-        LabelMeasures {
-            contacts: sums.mean(),
-            service_level: sums.ratio(),
-            abandonment: sums.ratio(),
-            answer_secs: sums.ratio(),
-        }
+measures! {
+    /// What contacts with a label came to.
+    pub struct LabelMeasures from LabelTally, as (tally) {
+        /// Contacts per replication.
+        contacts: mean(tally.contacts, 1.0) as "contacts",
+        /// Answered within the threshold / contacts.
+        service_level: ratio(tally.answered_in_time, tally.contacts) as "service_level_share",
+        /// Abandoned / contacts.
+        abandonment: ratio(tally.abandoned, tally.contacts) as "abandonment_share",
+        /// Mean wait of the answered in seconds.
+        answer_secs: ratio(tally.wait_secs, tally.answered) as "answer_secs",
     }
 }
 
-/// A way from step to step: contacts that took it, per replication.
+/// A transition: contacts that took it, per replication.
 pub(crate) struct Flow(pub f64);
 
 impl Tallied for Flow {
@@ -435,5 +252,51 @@ impl Tallied for Flow {
 
     fn measures(sums: &mut Sums<'_>) -> Estimate {
         sums.mean()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_measure_has_one_name_and_is_found_by_it() {
+        for names in [
+            Measures::NAMES,
+            ServicePointMeasures::NAMES,
+            TeamMeasures::NAMES,
+            AgentMeasures::NAMES,
+            LabelMeasures::NAMES,
+        ] {
+            for (place, name) in names.iter().enumerate() {
+                assert_eq!(place_of(names, name), place);
+            }
+        }
+    }
+
+    #[test]
+    fn measures_are_read_from_the_pairs_that_they_are_summed_in() {
+        let tally = TeamTally {
+            answered: 3.0,
+            busy_secs: 1800.0,
+            staffed_secs: 7200.0,
+            ringing_secs: 720.0,
+            engaged_secs: 3600.0,
+        };
+        let pairs: Vec<Pair> = tally
+            .pairs()
+            .map(|(top, bottom)| {
+                let mut pair = Pair::default();
+                pair.add(top, bottom);
+                pair
+            })
+            .collect();
+        let sums = &mut Sums { pairs: pairs.iter(), replications: 1, interval_secs: 1800.0 };
+        let got: Vec<f64> = TeamTally::measures(sums)
+            .named()
+            .into_iter()
+            .map(|(_, estimate)| estimate.unwrap().mean)
+            .collect();
+        assert_eq!(got, [3.0, 0.25, 0.5, 0.1, 2.0]);
     }
 }

@@ -6,7 +6,7 @@ mod paired;
 
 use serde::{Deserialize, Serialize};
 
-use crate::observers::{DayTally, TeamTally, TypeTally};
+use crate::observers::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
 use crate::sketch::{WaitSketch, Waits};
 pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
@@ -33,6 +33,9 @@ pub struct Summary {
     flows: Table,
     answer_waits: Vec<WaitSketch>,
     abandon_waits: Vec<WaitSketch>,
+    /// Agents by interval, where that is asked for; not kept.
+    #[serde(skip)]
+    agent_intervals: Table,
 }
 
 /// Rows of sums, one after the other.
@@ -78,6 +81,7 @@ impl Summary {
             flows: Table::default(),
             answer_waits: Vec::new(),
             abandon_waits: Vec::new(),
+            agent_intervals: Table::default(),
         }
     }
 
@@ -98,7 +102,7 @@ impl Summary {
             std::iter::once(total).chain(row.iter().copied()).map(move |each| Whole(each, nobody))
         });
         add_parts(&mut self.service_points, day.service_points.chunks(n), |row| {
-            let mut total = crate::observers::ServicePointTally::default();
+            let mut total = ServicePointTally::default();
             row.iter().for_each(|each| total.add(each));
             std::iter::once(total).chain(row.iter().copied())
         });
@@ -108,6 +112,7 @@ impl Summary {
             std::iter::once(total).chain(row.iter().copied())
         });
         self.agents.add(day.agents.iter().copied());
+        self.agent_intervals.add(day.agent_intervals.iter().copied());
         self.labels.add(day.labels.iter().copied());
         self.flows.add(day.flows.iter().map(|&count| Flow(count)));
         record_waits(&mut self.answer_waits, &day.answer_waits);
@@ -127,6 +132,7 @@ impl Summary {
             parts.iter_mut().zip(others).for_each(|(part, other)| part.merge(other));
         }
         self.agents.merge(&other.agents);
+        self.agent_intervals.merge(&other.agent_intervals);
         self.labels.merge(&other.labels);
         self.flows.merge(&other.flows);
         add_waits(&mut self.answer_waits, &other.answer_waits);
@@ -181,12 +187,12 @@ impl Summary {
 
     /// One queue or hunt group: the day.
     pub fn of_service_point(&self, line: usize) -> ServicePointMeasures {
-        self.read::<crate::ServicePointTally>(&self.service_points[line], 0, self.day_secs())
+        self.read::<ServicePointTally>(&self.service_points[line], 0, self.day_secs())
     }
 
     /// One queue or hunt group, interval by interval.
     pub fn service_point_intervals(&self, line: usize) -> Vec<ServicePointMeasures> {
-        self.rows::<crate::ServicePointTally>(&self.service_points[line])
+        self.rows::<ServicePointTally>(&self.service_points[line])
     }
 
     /// One team: the day.
@@ -201,12 +207,20 @@ impl Summary {
 
     /// Agent by agent.
     pub fn agents(&self) -> Vec<AgentMeasures> {
-        self.all::<crate::AgentTally>(&self.agents)
+        self.all::<AgentTally>(&self.agents)
+    }
+
+    /// One agent interval by interval; nothing unless that was [asked for](crate::Counting).
+    pub fn agent_intervals(&self, agent: usize) -> Vec<AgentMeasures> {
+        let all = self.agent_intervals.pairs.len() / AgentTally::WIDTH;
+        let rows = (agent * self.intervals..(agent + 1) * self.intervals).filter(|row| *row < all);
+        rows.map(|row| self.read::<AgentTally>(&self.agent_intervals, row, self.interval_secs))
+            .collect()
     }
 
     /// Label by label.
     pub fn labels(&self) -> Vec<LabelMeasures> {
-        self.all::<crate::LabelTally>(&self.labels)
+        self.all::<LabelTally>(&self.labels)
     }
 
     /// Contacts per replication on each way from step to step.

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair, student_quantile};
+use super::measures::{Measures, Tallied, Whole, place_of};
 use crate::observers::{DayTally, TeamTally, TypeTally};
 
 /// What is compared.
@@ -107,13 +108,17 @@ fn add_all(crossed: &mut [Crossed; 4], one: [(f64, f64); 4], other: [(f64, f64);
     }
 }
 
+/// The places of what is compared among the measures of contacts and people.
+const PLACES: [usize; 4] = [
+    place_of(Measures::NAMES, "service_level_share"),
+    place_of(Measures::NAMES, "abandonment_share"),
+    place_of(Measures::NAMES, "answer_secs"),
+    place_of(Measures::NAMES, "occupancy_share"),
+];
+
 fn ratios(contacts: &TypeTally, people: &TeamTally) -> [(f64, f64); 4] {
-    [
-        (contacts.answered_in_time, contacts.offered),
-        (contacts.abandoned, contacts.offered),
-        (contacts.answer_wait_secs, contacts.answered),
-        (people.busy_secs, people.staffed_secs),
-    ]
+    let whole = Whole(*contacts, *people);
+    PLACES.map(|place| whole.pairs().nth(place).unwrap_or_default())
 }
 
 impl Crossed {

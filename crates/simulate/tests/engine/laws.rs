@@ -350,3 +350,44 @@ fn the_luck_of_the_day_spreads_days_as_it_says_and_keeps_their_mean() {
     assert!((mean - 400.0).abs() < 6.5, "{mean}");
     assert!((variance.sqrt() / 11_696.0_f64.sqrt() - 1.0).abs() < 0.04, "{}", variance.sqrt());
 }
+
+#[test]
+fn a_warm_up_is_played_and_left_out() {
+    use barometer_simulate::Counting;
+    let scene = Scene::line(2.4, 8, 8).handled(180.0, Some(120.0));
+    let whole = scene.experiment(1, 5).play(0).unwrap();
+    let counting = Counting { warm_up_intervals: 3, agents_by_interval: true };
+    let left = scene.experiment(1, 5).counting(counting).unwrap().play(0).unwrap();
+    assert_eq!(left.intervals, 5);
+    assert_eq!(left.types, whole.types[3..]);
+    assert_eq!(left.service_points, whole.service_points[3..]);
+    assert_eq!(left.teams, whole.teams[3..]);
+    let by_interval: f64 = left.agent_intervals.iter().map(|each| each.busy_secs).sum();
+    let by_agent: f64 = left.agents.iter().map(|each| each.busy_secs).sum();
+    let by_team: f64 = left.teams.iter().map(|each| each.busy_secs).sum();
+    assert!((by_interval - by_agent).abs() < 1e-6 && (by_team - by_agent).abs() < 1e-6);
+    let on_shift: f64 = left.agents.iter().map(|each| each.staffed_secs).sum();
+    let by_interval: f64 = left.agent_intervals.iter().map(|each| each.staffed_secs).sum();
+    assert!((on_shift - by_interval).abs() < 1e-6);
+    // Eight people for five half-hours, and what is at hand when the day ends.
+    assert!((8.0 * 5.0 * 1800.0..8.0 * 5.0 * 1800.0 + 8.0 * 3600.0).contains(&on_shift));
+    assert!(
+        scene.experiment(1, 5).counting(Counting { warm_up_intervals: 8, ..counting }).is_err()
+    );
+}
+
+#[test]
+fn chat_agents_are_busy_for_longer_than_their_places_are_taken() {
+    let mut scene = Scene::line(1.5, 8, 6).handled(180.0, None);
+    scene.customers().channel = barometer_strategy::Channel::Chat;
+    scene.team().channels = vec![barometer_strategy::ChannelSkill {
+        channel: barometer_strategy::Channel::Chat,
+        at_once: 3,
+        slowing: 0.0,
+    }];
+    let team = scene.play(20, 3).of_team(0);
+    let (places, busy) = (team.occupancy.unwrap().mean, team.engaged.unwrap().mean);
+    // 4.5 Erlangs at eighteen places; a fresh chat goes to the agent who holds fewest.
+    assert!((places - 0.25).abs() < 0.03, "{places}");
+    assert!(busy > 0.5 && busy < 0.75, "{busy}");
+}

@@ -156,6 +156,21 @@ struct TypeToSave {
 }
 
 impl Store {
+    /// Names the contact type of an import whose file names none; `None` where a column does.
+    pub async fn name_import(
+        &self,
+        import: Uuid,
+        contact_type: Option<&str>,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE imports SET contact_type = $2 WHERE id = $1")
+            .bind(import)
+            .bind(contact_type)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("naming an import's contact type"))
+    }
+
     /// One import.
     pub async fn import(&self, id: Uuid) -> Result<Import, StoreError> {
         let row: ImportInfo = sqlx::query_as(

@@ -15,6 +15,8 @@ const MOST_SECS: f64 = 86_400.0;
 const MOST_NAME_CHARS: usize = 80;
 /// Entries, steps, teams, at most, each.
 const MOST_PARTS: usize = 500;
+/// Characters in a pattern of telephone numbers, at most.
+const MOST_PATTERN_CHARS: usize = 40;
 /// Labels that a strategy may have in all: each is a bit of a contact.
 const MOST_LABELS: usize = 64;
 
@@ -254,9 +256,12 @@ impl Found<'_> {
         match condition {
             Condition::CallerNumber(pattern) => {
                 let right = !pattern.is_empty()
+                    && pattern.len() <= MOST_PATTERN_CHARS
                     && pattern.chars().all(|each| each.is_ascii_digit() || "+*?".contains(each));
                 self.ensure(right, field, || {
-                    format!("“{pattern}” may hold digits, +, * and ? only")
+                    format!(
+                        "“{pattern}” may hold up to {MOST_PATTERN_CHARS} digits, +, * and ? only"
+                    )
                 });
             }
             Condition::Time(hours) => self.hours(field, hours),

@@ -108,6 +108,12 @@ impl Customers {
         let sum: f64 = self.profiles.iter().map(|profile| profile.share).sum();
         for (at, profile) in self.profiles.iter().enumerate() {
             found.share(&format!("profiles[{at}].share"), profile.share);
+            let chars = profile.number.chars().count();
+            found.ensure(
+                chars <= super::MOST_PATTERN_CHARS,
+                &format!("profiles[{at}].number"),
+                || format!("may have up to {} characters", super::MOST_PATTERN_CHARS),
+            );
         }
         found.ensure(sum <= 1.0 + 1e-9, "profiles", || {
             format!("the shares of the profiles add up to {sum}; 1 is the most")

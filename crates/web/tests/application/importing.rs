@@ -248,6 +248,15 @@ async fn a_script_with_a_token_sends_all_of_its_rows_or_none(pool: PgPool) {
     let refused = send(&secret, "text/csv", bad).await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
     refused.says("1 of 2 rows cannot be used; nothing was saved").says("\"row\":3");
+    // Every row twice, and several lines in a column that is not known: never added up.
+    let row = "2026-11-22T20:00,4\n";
+    let twice = send(&secret, "text/csv", &format!("interval_start,offered\n{row}{row}")).await;
+    assert_eq!(twice.status, StatusCode::UNPROCESSABLE_ENTITY);
+    twice.says("repeats the interval of row 2");
+    let merged = "interval_start,offered,line\n2026-11-22T20:00,4,Sales\n2026-11-22T20:00,5,Help\n";
+    let merged = send(&secret, "text/csv", merged).await;
+    assert_eq!(merged.status, StatusCode::UNPROCESSABLE_ENTITY);
+    merged.says("columns not used: line");
     let unclear = send(&secret, "text/csv", "when,offered\nnow,3\n").await;
     assert_eq!(unclear.status, StatusCode::UNPROCESSABLE_ENTITY);
     send(&secret, "application/json", "{\"offered\": 3}").await.says("no array of objects");

@@ -194,7 +194,8 @@ pub const FAMILIES: &[Family] = &[
             figures.occupancy = line.occupancy();
             let levels = levels(case)?.map(|of| line.service_level_of(within, of));
             let levels = levels.into_iter().collect::<Result<Vec<f64>, QueueError>>()?;
-            Ok(vec![[row_of(figures), levels].concat()])
+            let abandoned = line.abandoned_within(within)?;
+            Ok(vec![[row_of(figures), levels, vec![abandoned]].concat()])
         },
     },
     Family {
@@ -222,7 +223,8 @@ pub const FAMILIES: &[Family] = &[
                 GeneralPatience::new(case.traffic()?, case.count("servers")?, patience(case)?)?;
             let within = threshold(case)?;
             let levels = levels(case)?.map(|of| line.service_level(within, of));
-            Ok(vec![[row_of(line.figures()), levels.to_vec()].concat()])
+            let abandoned = line.abandoned_within(within);
+            Ok(vec![[row_of(line.figures()), levels.to_vec(), vec![abandoned]].concat()])
         },
     },
     Family {
@@ -241,7 +243,8 @@ pub const FAMILIES: &[Family] = &[
             )?;
             let within = threshold(case)?;
             let levels = levels(case)?.map(|of| line.service_level(within, of));
-            Ok(vec![[row_of(line.figures()), levels.to_vec()].concat()])
+            let abandoned = line.abandoned_within(within);
+            Ok(vec![[row_of(line.figures()), levels.to_vec(), vec![abandoned]].concat()])
         },
     },
     Family {
@@ -269,6 +272,7 @@ pub const FAMILIES: &[Family] = &[
             "result_others_answer_secs",
             "result_others_mean_wait_secs",
             "result_others_service_level_share",
+            "result_occupancy_share",
         ],
         is_grouped: false,
         solve: |case| {
@@ -290,7 +294,8 @@ pub const FAMILIES: &[Family] = &[
                 [of.abandonment, of.answer_secs, of.mean_wait_secs, of.service_level]
             };
             let rows = both.iter().flat_map(row);
-            Ok(vec![std::iter::once(both[0].wait_probability).chain(rows).collect()])
+            let row = std::iter::once(both[0].wait_probability).chain(rows);
+            Ok(vec![row.chain([classes.occupancy(&both)]).collect()])
         },
     },
     Family {
@@ -316,6 +321,8 @@ pub const FAMILIES: &[Family] = &[
             "result_service_level_share",
             "result_mean_returning",
             "result_occupancy_share",
+            "result_first_blocking_share",
+            "result_mean_wait_secs",
         ],
         is_grouped: false,
         solve: |case| {
@@ -338,6 +345,8 @@ pub const FAMILIES: &[Family] = &[
                 got.service_level,
                 got.mean_returning,
                 got.occupancy,
+                got.first_blocked,
+                got.mean_wait_secs,
             ]])
         },
     },
@@ -376,7 +385,7 @@ pub const FAMILIES: &[Family] = &[
             )?;
             let within = threshold(case)?;
             let levels = levels(case)?.map(|of| team.service_level(within, of));
-            let chats = vec![team.mean_chats()];
+            let chats = vec![team.abandoned_within(within), team.mean_chats()];
             Ok(vec![[row_of(team.figures()), levels.to_vec(), chats].concat()])
         },
     },
@@ -440,6 +449,9 @@ pub const FAMILIES: &[Family] = &[
         solve: |cases| {
             let plan = stretches(cases, true)?;
             let first = &cases[0];
+            for name in ["patience_secs", "within_secs"] {
+                same_in_all(cases, name)?;
+            }
             let mut day = TransientDay::new(first.maybe("patience_secs"), threshold(first)?, &plan);
             if let Some(most) = first.maybe_count("most_waiting")? {
                 day.most_waiting = most;
@@ -596,6 +608,7 @@ const FIGURES: &[&str] = &[
     "result_level_of_offered_share",
     "result_level_less_short_share",
     "result_level_of_answered_share",
+    "result_abandoned_within_share",
 ];
 
 const CHAT_FIGURES: &[&str] = &{
@@ -660,6 +673,19 @@ fn patience(case: &Case) -> Result<Patience> {
             "“{other}” is no distribution; use exponential, constant, hyperexponential, weibull or lognormal"
         ),
     })
+}
+
+/// Refuses a case whose rows differ in what holds for all of it.
+fn same_in_all(cases: &[Case], name: &'static str) -> Result<(), QueueError> {
+    let first = cases[0].maybe(name);
+    match cases.iter().find(|case| case.maybe(name) != first) {
+        None => Ok(()),
+        Some(other) => Err(QueueError::BadNumber {
+            what: name,
+            wanted: "the same in all rows of a case",
+            got: other.maybe(name).unwrap_or(f64::NAN),
+        }),
+    }
 }
 
 fn stretches(cases: &[Case], with_servers: bool) -> Result<Vec<Stretch>, QueueError> {

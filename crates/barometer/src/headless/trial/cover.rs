@@ -27,6 +27,16 @@ pub(super) async fn read(
 ) -> Result<ReadCover> {
     let (heading, rows) = csv_file::read(path).await?;
     let columns = Columns::of(path, &heading);
+    if rows.is_empty() {
+        bail!("{} has a heading and no rows; nobody would be on shift", path.display());
+    }
+    if columns.find(&["agent"]).is_some() && columns.find(&["agents"]).is_some() {
+        bail!(
+            "{} has the columns agent and agents; keep agent, from and until for named people, or \
+             interval_start and agents for a head count",
+            path.display()
+        );
+    }
     let team_at = columns.find(&["team"]);
     let team_of = |cell: Option<Cell<'_>>| match cell.filter(|cell| !cell.text.is_empty()) {
         Some(cell) => {
@@ -141,7 +151,7 @@ impl Reader<'_> {
             let missing = row.iter().filter(|people| people.is_none()).count();
             if missing > 0 {
                 notes.push(format!(
-                    "{team}: {missing} intervals are not in the cover; nobody is at work"
+                    "{team}: {missing} intervals are not in the cover; nobody is on shift"
                 ));
             }
         }

@@ -62,6 +62,15 @@ pub(super) async fn read(
             patience_secs: optional(patience_at)?,
             band: optional(low_at)?.zip(optional(high_at)?),
         };
+        if let (Some((low, high)), Some(low_at), Some(high_at)) = (read.band, low_at, high_at) {
+            if low > high {
+                bail!(cell(low_at).wrong(&format!("at most p90, which is {high}")));
+            }
+            if !(low..=high).contains(&read.contacts) {
+                let [low, high] = [cell(low_at).text, cell(high_at).text];
+                bail!(cell(contacts_at).wrong(&format!("within its band, {low} to {high}")));
+            }
+        }
         let of_type = types.entry(name.unwrap_or(ONLY_TYPE).to_owned()).or_default();
         if of_type.insert(start, read).is_some() {
             bail!(cell(start_at).wrong("a new interval: this contact type has it already"));
@@ -135,9 +144,14 @@ fn type_demand(
         );
     }
     let mut customers = of_type.cloned().unwrap_or_else(|| Customers::calls(1.0, None));
-    if customers.patience.is_none() && of_type.is_none() {
-        let patience = rows.values().find_map(|row| row.patience_secs);
-        customers.patience = patience.map(Duration::exponential);
+    if let Some(patience_secs) = rows.values().find_map(|row| row.patience_secs) {
+        if customers.patience.is_some() {
+            bail!(
+                "{name}: patience is given twice, by the forecast's patience_secs and by the \
+                 customers' patience; remove one of them"
+            );
+        }
+        customers.patience = Some(Duration::exponential(patience_secs));
     }
     let interval = |nth: i64| {
         let start = Timestamp::from_second(first.as_second() + nth * secs)?;

@@ -9,7 +9,7 @@ mod results;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result, bail};
-use barometer_simulate::{Demand, Experiment, Summary};
+use barometer_simulate::{Counting, Demand, Experiment, Summary};
 use barometer_strategy::{CustomersFile, Strategy};
 use clap::Args;
 use jiff::tz::TimeZone;
@@ -23,7 +23,7 @@ pub struct Options {
     /// series), handle_secs, patience_secs, and the bands p10 and p90.
     #[arg(long)]
     forecast: PathBuf,
-    /// Who is at work as CSV: interval_start, agents and team; or agent, from, until and team.
+    /// Who is on shift as CSV: interval_start, agents and team; or agent, from, until and team.
     #[arg(long)]
     cover: PathBuf,
     /// What the contacts of each type are like, as JSON (`barometer schema customers` describes it).
@@ -35,9 +35,20 @@ pub struct Options {
     /// Seed of all randomness: the same one gives the same bytes.
     #[arg(long, default_value_t = 1)]
     seed: u64,
-    /// Threshold of the service level in seconds.
-    #[arg(long, default_value_t = 20.0)]
-    within_secs: f64,
+    /// Thresholds of the service level in seconds, the first of which is the target's.
+    #[arg(
+        long,
+        value_delimiter = ',',
+        default_values_t = [20.0],
+        allow_negative_numbers = true
+    )]
+    within_secs: Vec<f64>,
+    /// Seconds at the beginning that are played and left out of all figures: whole intervals.
+    #[arg(long, default_value_t = 0.0, allow_negative_numbers = true)]
+    warm_up_secs: f64,
+    /// Writes agents.csv: every agent, interval by interval.
+    #[arg(long)]
+    agents_by_interval: bool,
     /// Zone of times without an offset, and of hours gates that name none.
     #[arg(long, default_value = "UTC")]
     zone: String,
@@ -62,7 +73,8 @@ pub async fn run(options: Options) -> Result<()> {
     let strategy = read_strategy(&options.strategy)?;
     let customers = options.customers.as_deref().map(read_customers).transpose()?;
     let mut forecast = forecast::read(&options.forecast, customers.as_ref(), &zone).await?;
-    forecast.demand.types.iter_mut().for_each(|each| each.within_secs = options.within_secs);
+    let warm_up_intervals = checked(&options, &forecast.demand)?;
+    set_threshold(&mut forecast.demand, options.within_secs[0]);
     let cover = cover::read(&options.cover, &strategy, &forecast.demand, &zone).await?;
     if let Some(wrong) = options.precision.filter(|wanted| !(1e-6..=0.5).contains(wanted)) {
         bail!("--precision must be a share from 0.000001 to 0.5, got {wrong}");
@@ -73,29 +85,67 @@ pub async fn run(options: Options) -> Result<()> {
             options.replications.saturating_sub(1)
         );
     }
-    let experiment = Experiment::new(
-        &strategy,
-        &forecast.demand,
-        &cover.cover,
-        options.replications,
-        options.seed,
-    )?;
+    let counting = Counting { warm_up_intervals, agents_by_interval: options.agents_by_interval };
+    let prepare = |demand: &Demand, replications: u32| {
+        Experiment::new(&strategy, demand, &cover.cover, replications, options.seed)?
+            .counting(counting)
+    };
+    let experiment = prepare(&forecast.demand, options.replications)?;
     let summary = play(&experiment, options.precision)?;
+    // The same customers again for each further threshold: only who is in time differs.
+    let mut further = Vec::new();
+    for &within_secs in &options.within_secs[1..] {
+        let mut demand = forecast.demand.clone();
+        set_threshold(&mut demand, within_secs);
+        let experiment = prepare(&demand, summary.replications())?;
+        further.push((within_secs, play(&experiment, None)?));
+    }
     std::fs::create_dir_all(&options.out)
         .with_context(|| format!("making the folder {}", options.out.display()))?;
     let notes: Vec<String> = forecast.notes.into_iter().chain(cover.notes).collect();
     for note in &notes {
         eprintln!("note: {note}");
     }
-    let told =
-        results::Told { experiment: &experiment, summary: &summary, demand: &forecast.demand };
+    let told = results::Told {
+        experiment: &experiment,
+        summary: &summary,
+        further: &further,
+        demand: &forecast.demand,
+        warm_up_intervals,
+    };
     told.write(&options.out, &about(&options, &strategy, &forecast.demand, &summary, &notes))
         .await?;
+    if options.agents_by_interval {
+        told.write_agents(&options.out).await?;
+    }
     for &replication in &options.log {
         let (_, log) = experiment.log(replication)?;
         results::write_event_log(&options.out, replication, &log, &strategy, &experiment).await?;
     }
     Ok(())
+}
+
+fn set_threshold(demand: &mut Demand, within_secs: f64) {
+    demand.types.iter_mut().for_each(|each| each.within_secs = within_secs);
+}
+
+/// Checks thresholds and warm-up; gives the intervals of the latter.
+fn checked(options: &Options, demand: &Demand) -> Result<usize> {
+    let is_threshold = |secs: &f64| secs.is_finite() && *secs >= 0.0;
+    if let Some(wrong) = options.within_secs.iter().find(|secs| !is_threshold(secs)) {
+        bail!("--within-secs must be zero or more seconds, got {wrong}");
+    }
+    let intervals = options.warm_up_secs / demand.interval_secs;
+    let is_whole = intervals.fract() == 0.0 && intervals >= 0.0;
+    if !is_whole || intervals >= demand.len() as f64 {
+        bail!(
+            "--warm-up-secs must be whole intervals of {} s, fewer than the {} of the forecast, got {} s",
+            demand.interval_secs,
+            demand.len(),
+            options.warm_up_secs
+        );
+    }
+    Ok(intervals as usize)
 }
 
 /// Plays until the wanted precision, or all.
@@ -129,6 +179,7 @@ fn about(
         "interval_secs": demand.interval_secs,
         "intervals": demand.len(),
         "within_secs": options.within_secs,
+        "warm_up_secs": options.warm_up_secs,
         "replications": summary.replications(),
         "seed": options.seed,
         "notes": notes,

@@ -1,9 +1,12 @@
 //! The results of a trial as files: one row per figure, with its standard error.
 
+use std::borrow::Cow;
 use std::path::Path;
 
 use anyhow::{Context, Result};
-use barometer_simulate::{Demand, Estimate, EventLog, Experiment, LoggedEvent, Summary, What};
+use barometer_simulate::{
+    Demand, Estimate, EventLog, Experiment, LoggedEvent, Measures, Summary, What,
+};
 use barometer_strategy::Strategy;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::Value;
@@ -14,10 +17,13 @@ use crate::headless::csv_file;
 pub(super) struct Told<'a> {
     pub experiment: &'a Experiment,
     pub summary: &'a Summary,
+    /// The same replications judged by further thresholds of the service level, in seconds.
+    pub further: &'a [(f64, Summary)],
     pub demand: &'a Demand,
+    pub warm_up_intervals: usize,
 }
 
-type Named = Vec<(&'static str, Option<Estimate>)>;
+type Named = Vec<(Cow<'static, str>, Option<Estimate>)>;
 
 const COLUMNS: [&str; 8] = [
     "part",
@@ -29,6 +35,16 @@ const COLUMNS: [&str; 8] = [
     "half_width_95",
     "replications",
 ];
+
+/// The share answered within a further threshold, named by it.
+fn level_within(within_secs: f64, measures: Measures) -> Named {
+    vec![(format!("service_level_within_{within_secs}_share").into(), measures.service_level)]
+}
+
+/// Measures under their own names.
+fn own_names(named: Vec<(&'static str, Option<Estimate>)>) -> Named {
+    named.into_iter().map(|(name, estimate)| (name.into(), estimate)).collect()
+}
 
 impl Told<'_> {
     /// Writes day.csv, intervals.csv, waits.csv and trial.json.
@@ -57,29 +73,57 @@ impl Told<'_> {
             .with_context(|| format!("writing {}", path.display()))
     }
 
+    /// Writes agents.csv: every agent, interval by interval.
+    pub async fn write_agents(&self, folder: &Path) -> Result<()> {
+        let mut rows = Vec::new();
+        for (at, (_, name)) in self.experiment.names().agents.iter().enumerate() {
+            for (interval, agent) in self.summary.agent_intervals(at).into_iter().enumerate() {
+                self.push(&mut rows, ("agent", name), Some(interval), own_names(agent.named()));
+            }
+        }
+        csv_file::write(&folder.join("agents.csv"), COLUMNS, rows).await
+    }
+
     fn day(&self) -> Vec<Vec<String>> {
         let names = self.experiment.names();
         let summary = self.summary;
         let mut rows = Vec::new();
-        self.push(&mut rows, ("all", ""), None, summary.day().named());
+        self.push(&mut rows, ("all", ""), None, own_names(summary.day().named()));
         for (at, name) in names.types.iter().enumerate() {
-            self.push(&mut rows, ("contact_type", name), None, summary.of_type(at).named());
+            self.push(
+                &mut rows,
+                ("contact_type", name),
+                None,
+                own_names(summary.of_type(at).named()),
+            );
+        }
+        for (within_secs, summary) in self.further {
+            let level = |measures: Measures| level_within(*within_secs, measures);
+            self.push(&mut rows, ("all", ""), None, level(summary.day()));
+            for (at, name) in names.types.iter().enumerate() {
+                self.push(&mut rows, ("contact_type", name), None, level(summary.of_type(at)));
+            }
         }
         for (at, name) in names.service_points.iter().enumerate() {
-            self.push(&mut rows, ("line", name), None, summary.of_service_point(at).named());
+            self.push(
+                &mut rows,
+                ("service_point", name),
+                None,
+                own_names(summary.of_service_point(at).named()),
+            );
         }
         for (at, name) in names.teams.iter().enumerate() {
-            self.push(&mut rows, ("team", name), None, summary.of_team(at).named());
+            self.push(&mut rows, ("team", name), None, own_names(summary.of_team(at).named()));
         }
         for ((_, name), agent) in names.agents.iter().zip(summary.agents()) {
-            self.push(&mut rows, ("agent", name), None, agent.named());
+            self.push(&mut rows, ("agent", name), None, own_names(agent.named()));
         }
         for (name, label) in names.labels.iter().zip(summary.labels()) {
-            self.push(&mut rows, ("label", name), None, label.named());
+            self.push(&mut rows, ("label", name), None, own_names(label.named()));
         }
         for (flow, contacts) in names.flows.iter().zip(summary.flows()) {
             let name = format!("{} > {} > {}", flow.from, flow.why, flow.to);
-            self.push(&mut rows, ("way", &name), None, vec![("contacts", Some(contacts))]);
+            self.push(&mut rows, ("flow", &name), None, vec![("contacts".into(), Some(contacts))]);
         }
         rows
     }
@@ -94,19 +138,31 @@ impl Told<'_> {
             }
         };
         let of = |measures: Vec<barometer_simulate::Measures>| -> Vec<Named> {
-            measures.iter().map(barometer_simulate::Measures::named).collect()
+            measures.iter().map(|each| own_names(each.named())).collect()
         };
         part(("all", ""), of(summary.intervals()));
         for (at, name) in names.types.iter().enumerate() {
             part(("contact_type", name), of(summary.type_intervals(at)));
         }
+        for (within_secs, summary) in self.further {
+            let levels = |measures: Vec<Measures>| -> Vec<Named> {
+                measures.into_iter().map(|each| level_within(*within_secs, each)).collect()
+            };
+            part(("all", ""), levels(summary.intervals()));
+            for (at, name) in names.types.iter().enumerate() {
+                part(("contact_type", name), levels(summary.type_intervals(at)));
+            }
+        }
         for (at, name) in names.service_points.iter().enumerate() {
             let lines = summary.service_point_intervals(at);
-            part(("line", name), lines.iter().map(|line| line.named()).collect());
+            part(
+                ("service_point", name),
+                lines.iter().map(|line| own_names(line.named())).collect(),
+            );
         }
         for (at, name) in names.teams.iter().enumerate() {
             let teams = summary.team_intervals(at);
-            part(("team", name), teams.iter().map(|team| team.named()).collect());
+            part(("team", name), teams.iter().map(|team| own_names(team.named())).collect());
         }
         rows
     }
@@ -127,7 +183,7 @@ impl Told<'_> {
                 part.to_owned(),
                 name.to_owned(),
                 start.clone(),
-                measure.to_owned(),
+                measure.into_owned(),
                 mean.to_string(),
                 figure(error),
                 figure(half_width),
@@ -137,7 +193,8 @@ impl Told<'_> {
     }
 
     fn start(&self, interval: usize) -> String {
-        let after = SignedDuration::from_secs_f64(interval as f64 * self.demand.interval_secs);
+        let interval = (self.warm_up_intervals + interval) as f64;
+        let after = SignedDuration::from_secs_f64(interval * self.demand.interval_secs);
         let start: Timestamp = self.demand.start + after;
         start.to_zoned(self.demand.zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
     }

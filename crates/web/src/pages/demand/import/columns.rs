@@ -17,6 +17,8 @@ use crate::importing::{self, Beginning, FileError};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 
+/// Characters in a contact type's name, at most.
+const MOST_NAME_CHARS: usize = 80;
 /// Rows of the file that are shown.
 const SHOWN_ROWS: usize = 6;
 
@@ -32,6 +34,8 @@ struct ColumnsPage {
     sheets: Vec<(String, bool)>,
     sheet: String,
     layout: Layout,
+    /// The contact type of a file that names none.
+    contact_type: String,
     wrong: Wrong,
     post: String,
     discard: String,
@@ -66,6 +70,8 @@ pub(crate) struct ColumnsForm {
     close: String,
     #[serde(default)]
     sheet: String,
+    #[serde(default)]
+    contact_type: String,
 }
 
 /// `GET /demand/import/{import}/columns`
@@ -86,7 +92,7 @@ pub(crate) async fn show(
     let template = ColumnsPage::new(
         &visit,
         id,
-        import.file_name,
+        (import.file_name, import.contact_type.unwrap_or_default()),
         &beginning,
         Layout { sheet, ..layout.unwrap_or_else(|| guess.layout.clone()) },
         &guess.doubts,
@@ -114,11 +120,18 @@ pub(crate) async fn choose(
     let beginning = begun(&app, id, sheet.as_deref()).await?;
     let mut wrong = Wrong::default();
     let layout = chosen(&typed, sheet, beginning.heading.len(), &mut wrong);
-    if layout.column(Role::ContactType).is_none() && import.contact_type.is_none() {
-        let message = "Choose the column with the contact type; or go back and write its name beside the file.";
-        wrong.note("columns", message);
+    let contact_type = typed.contact_type.trim().to_owned();
+    let has_column = layout.column(Role::ContactType).is_some();
+    if !has_column && contact_type.is_empty() {
+        let message = "Choose the column with the contact type, or type its name here.";
+        wrong.note("contact_type", message);
+    }
+    if contact_type.chars().count() > MOST_NAME_CHARS {
+        wrong.note("contact_type", format!("May have up to {MOST_NAME_CHARS} characters."));
     }
     if wrong.is_empty() {
+        let only = (!contact_type.is_empty()).then_some(contact_type.as_str());
+        app.store.name_import(id, only).await?;
         match importing::read(&app.store, &visit.centre, id, &layout).await {
             Ok(()) => {
                 let signature = beginning.signature();
@@ -129,7 +142,8 @@ pub(crate) async fn choose(
             Err(error) => wrong.note("columns", error.to_string()),
         }
     }
-    refused(&ColumnsPage::new(&visit, id, import.file_name, &beginning, layout, &[], wrong))
+    let names = (import.file_name, contact_type);
+    refused(&ColumnsPage::new(&visit, id, names, &beginning, layout, &[], wrong))
 }
 
 fn chosen(typed: &ColumnsForm, sheet: Option<String>, columns: usize, wrong: &mut Wrong) -> Layout {
@@ -174,7 +188,7 @@ impl ColumnsPage {
     fn new(
         visit: &Visit,
         id: Uuid,
-        file_name: String,
+        (file_name, contact_type): (String, String),
         beginning: &Beginning,
         layout: Layout,
         doubts: &[Doubt],
@@ -200,6 +214,7 @@ impl ColumnsPage {
                 .collect(),
             sheet: sheet.unwrap_or_default(),
             layout,
+            contact_type,
             wrong,
             post: format!("/demand/import/{id}/columns"),
             discard: format!("/demand/import/{id}/discard"),

@@ -5,17 +5,19 @@ use axum::body::{Body, Bytes};
 use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use barometer_intake::{Doubt, Role};
 use barometer_plan::Rules;
-use barometer_store::{Role, StoreError};
+use barometer_store::{Role as UserRole, StoreError};
 use csv_async::AsyncWriterBuilder;
 use futures_util::stream::{self, TryStreamExt};
 use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 use super::{first_reading, refresh_touched, take_in};
 use crate::App;
 use crate::access::{Visit, today};
 use crate::extract::Query;
-use crate::importing::FileError;
+use crate::importing::{self, FileError};
 use crate::page_error::PageError;
 
 /// Refused rows that an answer tells of.
@@ -80,7 +82,7 @@ async fn receive(
         Some(secret) => app.store.user_by_token(secret.trim()).await?,
         None => None,
     };
-    let Some(user) = user.filter(|user| user.role >= Role::Planner) else {
+    let Some(user) = user.filter(|user| user.role >= UserRole::Planner) else {
         return Ok(told(
             StatusCode::UNAUTHORIZED,
             "send a token of a planner: Authorization: Bearer TOKEN",
@@ -111,10 +113,11 @@ async fn receive(
     let is_read = first_reading(app, &visit.centre, import).await;
     let message = match is_read {
         Ok(true) => None,
-        Ok(false) => Some(
-            "it is not clear what the columns hold: import one such file by hand and say so; it is remembered"
-                .to_owned(),
-        ),
+        Ok(false) => Some(format!(
+            "it is not clear what the columns hold{}: import one such file by hand and say so; it is \
+             remembered",
+            unused_columns(app, import).await
+        )),
         Err(FileError::Store(error)) => return Err(error.into()),
         Err(error) => Some(error.to_string()),
     };
@@ -124,11 +127,12 @@ async fn receive(
     }
     let read = app.store.import(import).await?;
     if read.refused > 0 {
+        let unused = unused_columns(app, import).await;
         let refusals = app.store.refusals(import, TOLD_REFUSALS).await?;
         app.store.discard_import(import).await?;
         let refused = Told {
             message: format!(
-                "{} of {} rows cannot be used; nothing was saved",
+                "{} of {} rows cannot be used; nothing was saved{unused}",
                 read.refused, read.rows_read
             ),
             rows: read.rows_read,
@@ -157,6 +161,29 @@ async fn receive(
         refused: vec![],
     };
     Ok(Json(saved).into_response())
+}
+
+/// Tells of columns that are not used, where one of them may say whose contacts a row counts.
+async fn unused_columns(app: &App, import: Uuid) -> String {
+    let Ok(beginning) = importing::beginning(&app.store, import, None).await else {
+        return String::new();
+    };
+    let guess = beginning.guess();
+    if guess.layout.column(Role::ContactType).is_some() {
+        return String::new();
+    }
+    let unknown = guess.doubts.iter().filter_map(|doubt| match doubt {
+        Doubt::Unknown(column) => beginning.heading.get(*column).map(String::as_str),
+        _ => None,
+    });
+    let unknown: Vec<&str> = unknown.collect();
+    if unknown.is_empty() {
+        return String::new();
+    }
+    format!(
+        "; columns not used: {} (name the one that holds the contact type contact_type)",
+        unknown.join(", ")
+    )
 }
 
 /// An array of objects with the same keys as rows of a table.
