@@ -1,12 +1,14 @@
 //! Loads Larkhaven Ferries.
 
 use anyhow::{Context, Result};
+use barometer_app::demand::refresh_forecast;
+use barometer_app::passwords::hash_password;
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_plan::{CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan, customers_of};
 use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store, Subject};
 use barometer_strategy::Duration;
-use barometer_web::{DEMO_USERS, hash_password, refresh_forecast};
+use barometer_web::DEMO_USERS;
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
 use uuid::Uuid;

@@ -137,11 +137,11 @@ async fn add_user(store: &Store, name: &str, email: &str, role: &str) -> Result<
         .context("reading the password from standard input")?;
     let password = password.trim_end_matches(['\r', '\n']);
     anyhow::ensure!(
-        barometer_web::is_long_enough(password),
+        barometer_app::passwords::is_long_enough(password),
         "the password must have at least {} characters",
-        barometer_web::LEAST_PASSWORD_CHARS
+        barometer_app::passwords::LEAST_PASSWORD_CHARS
     );
-    let hash = barometer_web::hash_password(password).context("hashing the password")?;
+    let hash = barometer_app::passwords::hash_password(password).context("hashing the password")?;
     store.add_user(name, email, &hash, role).await.with_context(|| format!("adding {email}"))?;
     Ok(())
 }

@@ -3,8 +3,9 @@
 use std::net::SocketAddr;
 
 use anyhow::{Context, Result};
+use barometer_app::demand::refresh_missing_forecasts;
 use barometer_store::Store;
-use barometer_web::{App, Settings, refresh_missing_forecasts, router};
+use barometer_web::{App, Settings, router};
 use clap::Args;
 use tokio::net::TcpListener;
 use tokio::sync::watch;

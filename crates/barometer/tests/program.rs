@@ -10,9 +10,7 @@ use barometer_plan::{
     ComparisonInputs, Contender, CoverChoice, TrialInputs, TrialResult, customers_of, schedule,
     trial_intervals,
 };
-use barometer_store::{
-    Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial, TrialState,
-};
+use barometer_store::{Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial};
 use barometer_strategy::Duration as Spread;
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
@@ -73,8 +71,8 @@ async fn wait_for(store: &Store, trial: Uuid, wanted: impl Fn(&Trial) -> bool) -
         assert!(
             start.elapsed() < Duration::from_secs(60),
             "still {:?}, {} played",
-            trial.state,
-            trial.played
+            trial.run.state,
+            trial.run.work_done
         );
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
@@ -166,17 +164,17 @@ async fn a_trial_of_a_killed_worker_is_taken_up_again_with_the_same_numbers(pool
     let store = Store::on(pool);
     // The demo's own trials do not matter here.
     for trial in store.latest_trials(None, 9).await.unwrap() {
-        store.cancel_trial(trial.id).await.unwrap();
+        store.cancel_run(trial.id).await.unwrap();
     }
     let trial = queue_trial(&store, 4_000).await;
     let mut first = Worker::start(&database);
-    wait_for(&store, trial, |trial| trial.played > 0).await;
+    wait_for(&store, trial, |trial| trial.run.work_done > 0).await;
     first.0.kill().unwrap();
     first.0.wait().unwrap();
-    assert!(!store.trial(trial).await.unwrap().state.is_over(), "killed in the middle");
+    assert!(!store.trial(trial).await.unwrap().run.state.is_over(), "killed in the middle");
     let _second = Worker::start(&database);
-    let done = wait_for(&store, trial, |trial| trial.state.is_over()).await;
-    assert_eq!((done.state, done.played), (TrialState::Done, 4_000));
+    let done = wait_for(&store, trial, |trial| trial.run.state.is_over()).await;
+    assert_eq!((done.run.state, done.run.work_done), (RunState::Done, 4_000));
     assert_eq!(done.result.unwrap(), played_here(&done.inputs));
 }
 
@@ -186,7 +184,7 @@ async fn a_comparison_of_a_killed_worker_is_taken_up_again_with_the_same_numbers
     assert!(run(&database, &["demo"], "").status.success());
     let store = Store::on(pool);
     for trial in store.latest_trials(None, 9).await.unwrap() {
-        store.cancel_trial(trial.id).await.unwrap();
+        store.cancel_run(trial.id).await.unwrap();
     }
     let NewTrial { subject, inputs, created_by, .. } = new_trial(&store, 2_000).await;
     let mut more = inputs.clone();
@@ -204,18 +202,22 @@ async fn a_comparison_of_a_killed_worker_is_taken_up_again_with_the_same_numbers
             if wanted(&seen) {
                 return seen;
             }
-            assert!(start.elapsed() < Duration::from_secs(90), "{:?}", (seen.state, seen.progress));
+            assert!(
+                start.elapsed() < Duration::from_secs(90),
+                "{:?}",
+                (seen.run.state, seen.run.progress())
+            );
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
     };
     let mut first = Worker::start(&database);
-    seen(|seen| seen.progress > 0.0).await;
+    seen(|seen| seen.run.progress() > 0.0).await;
     first.0.kill().unwrap();
     first.0.wait().unwrap();
-    assert!(!store.comparison(id).await.unwrap().state.is_over(), "killed in the middle");
+    assert!(!store.comparison(id).await.unwrap().run.state.is_over(), "killed in the middle");
     let _second = Worker::start(&database);
-    let done = seen(|seen| seen.state.is_over()).await;
-    assert_eq!(done.state, TrialState::Done);
+    let done = seen(|seen| seen.run.state.is_over()).await;
+    assert_eq!(done.run.state, RunState::Done);
     assert_eq!(done.result, new.inputs.play(|_| true).unwrap());
 }
 
@@ -237,7 +239,7 @@ async fn a_trial_goes_on_in_the_same_worker_when_its_connections_are_cut(pool: P
     assert!(run(&database, &["demo"], "").status.success());
     let store = Store::on(pool.clone());
     for trial in store.latest_trials(None, 9).await.unwrap() {
-        store.cancel_trial(trial.id).await.unwrap();
+        store.cancel_run(trial.id).await.unwrap();
     }
     let trial = queue_trial(&store, 4_000).await;
     let ours: Vec<i32> =
@@ -249,16 +251,16 @@ async fn a_trial_goes_on_in_the_same_worker_when_its_connections_are_cut(pool: P
     let mut is_cut = false;
     let done = loop {
         let seen = store.trial(trial).await.unwrap();
-        if seen.state.is_over() {
+        if seen.run.state.is_over() {
             break seen;
         }
-        if seen.played > 0 && !is_cut {
+        if seen.run.work_done > 0 && !is_cut {
             is_cut = true;
             cut_connections(&pool, &ours).await;
         }
         tokio::time::sleep(Duration::from_millis(20)).await;
     };
-    assert_eq!((done.state, done.played, is_cut), (TrialState::Done, 4_000, true));
+    assert_eq!((done.run.state, done.run.work_done, is_cut), (RunState::Done, 4_000, true));
     assert_eq!(done.result.unwrap(), played_here(&done.inputs));
 }
 
@@ -269,11 +271,11 @@ async fn a_cancelled_trial_stops_in_another_process(pool: PgPool) {
     let store = Store::on(pool);
     let _worker = Worker::start(&database);
     let trial = queue_trial(&store, 20_000).await;
-    wait_for(&store, trial, |trial| trial.played > 0).await;
-    store.cancel_trial(trial).await.unwrap();
-    let over = wait_for(&store, trial, |trial| trial.state.is_over()).await;
-    assert_eq!((over.state, over.result), (TrialState::Cancelled, None));
-    assert!(over.played < 20_000);
+    wait_for(&store, trial, |trial| trial.run.work_done > 0).await;
+    store.cancel_run(trial).await.unwrap();
+    let over = wait_for(&store, trial, |trial| trial.run.state.is_over()).await;
+    assert_eq!((over.run.state, over.result), (RunState::Cancelled, None));
+    assert!(over.run.work_done < 20_000);
 }
 
 #[sqlx::test(migrations = false)]
@@ -283,7 +285,7 @@ async fn all_forecasts_are_made_anew_by_a_worker_and_only_once_at_a_time(pool: P
     let store = Store::on(pool.clone());
     let centre = store.centre().await.unwrap().unwrap();
     for trial in store.latest_trials(None, 9).await.unwrap() {
-        store.cancel_trial(trial.id).await.unwrap();
+        store.cancel_run(trial.id).await.unwrap();
     }
     sqlx::query("DELETE FROM forecast_days").execute(&pool).await.unwrap();
     let queued = store.queue_forecast_run(centre.id, None).await.unwrap();
@@ -291,14 +293,14 @@ async fn all_forecasts_are_made_anew_by_a_worker_and_only_once_at_a_time(pool: P
     let _worker = Worker::start(&database);
     let start = Instant::now();
     let over = loop {
-        let seen = store.forecast_run(queued).await.unwrap();
+        let seen = store.run(queued).await.unwrap();
         if seen.state.is_over() {
             break seen;
         }
         assert!(start.elapsed() < Duration::from_secs(60), "{seen:?}");
         tokio::time::sleep(Duration::from_millis(20)).await;
     };
-    assert_eq!((over.state, over.total), (RunState::Done, 7));
+    assert_eq!((over.state, over.work_total), (RunState::Done, 7));
     assert!(store.open_forecast_run(centre.id).await.unwrap().is_none());
     for each in store.contact_types(centre.id).await.unwrap() {
         assert_eq!(store.forecast_days(each.id).await.unwrap().len(), 28, "{}", each.name);

@@ -92,6 +92,31 @@ pub struct Band {
 }
 
 impl Band {
+    /// The band of so many times the contacts.
+    #[must_use]
+    pub fn scaled(self, factor: f64) -> Self {
+        Self {
+            p2_5: self.p2_5 * factor,
+            p10: self.p10 * factor,
+            p90: self.p90 * factor,
+            p97_5: self.p97_5 * factor,
+        }
+    }
+
+    /// The band moved with its number from `before` to `after` contacts. Where nothing was expected
+    /// before, what is added is taken as a Poisson count: its normal approximation.
+    #[must_use]
+    pub fn moved(self, before: f64, after: f64) -> Self {
+        if before > 0.0 && after > 0.0 {
+            return self.scaled(after / before);
+        }
+        let spread = after.sqrt();
+        let at = |z: f64| (after + z * spread).max(0.0);
+        Self { p2_5: at(-1.96), p10: at(-1.2816), p90: at(1.2816), p97_5: at(1.96) }
+    }
+}
+
+impl Band {
     fn at(quantile: impl Fn(f64) -> f64) -> Self {
         Self {
             p2_5: quantile(0.025),

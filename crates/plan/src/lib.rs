@@ -16,7 +16,10 @@ mod day_plan;
 mod deferred;
 mod lines;
 mod need;
+mod pooling;
 mod record;
+mod release;
+mod roster;
 mod rules;
 mod schedule;
 mod shifts;
@@ -38,7 +41,12 @@ pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
 };
+pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
+pub use release::{Evidence, ReleaseRefusal, may_go_live};
+pub use roster::{
+    RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,
+};
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
@@ -49,12 +57,14 @@ pub use shifts::{
 };
 pub use shrinkage::Shrinkage;
 pub use trial::{
-    AssemblyError, Judged, TeamPeople, Theory, TrialInputs, TrialInterval, TrialOutcome,
-    TrialResult, TrialTeam, TrialType, TypePlan, customers_of,
+    AssemblyError, Judged, TeamPeople, Theory, TrialDigest, TrialInputs, TrialInterval,
+    TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, customers_of,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;
-pub use what_if::{PricedLevel, Service, pooled, price_of_levels, service_of, stricter};
+pub use what_if::{
+    PricedLevel, Service, peak_of_levels, pooled, price_of_levels, service_of, stricter,
+};
 
 /// What is expected of one interval.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]

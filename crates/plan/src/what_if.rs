@@ -124,3 +124,29 @@ pub fn stricter(first: &Rules, second: &Rules) -> Rules {
         ..*first
     }
 }
+
+/// The most people at once that each level would take: those of the busiest interval.
+///
+/// # Errors
+///
+/// [`NeedError`] where no number of people would do.
+pub fn peak_of_levels(
+    loads: &[IntervalLoad],
+    interval_secs: f64,
+    rules: &Rules,
+    levels: &[f64],
+) -> Result<Vec<u32>, NeedError> {
+    // The busiest interval needs most under every level.
+    let work = |load: &IntervalLoad| load.contacts * load.handle_secs;
+    let Some(busiest) = loads.iter().max_by(|a, b| work(a).total_cmp(&work(b))) else {
+        return Ok(vec![0; levels.len()]);
+    };
+    levels
+        .iter()
+        .map(|&level| {
+            let rules = Rules { service_level: level, ..*rules };
+            let agents = need_of_all(&[*busiest], interval_secs, &rules, Model::for_rules(&rules))?;
+            Ok(agents.first().copied().unwrap_or(0))
+        })
+        .collect()
+}

@@ -65,6 +65,13 @@ pub struct NamedAgent {
     pub stretches: Vec<(Timestamp, Timestamp)>,
 }
 
+impl NamedAgent {
+    /// Somebody of whom only the name is known.
+    pub fn named(name: String) -> Self {
+        Self { name, team: None, skills: Vec::new(), contract_hours: None, stretches: Vec::new() }
+    }
+}
+
 impl Store {
     /// The centre's people by name.
     pub async fn agents(&self, centre: Uuid) -> Result<Vec<Agent>, StoreError> {

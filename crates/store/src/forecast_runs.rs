@@ -1,53 +1,71 @@
-//! Making all forecasts of a centre anew, as a job.
+//! Making all forecasts of a centre again, as a run.
 
-use sqlx::FromRow;
+use sqlx::PgConnection;
 use uuid::Uuid;
 
-use crate::jobs::{Job, push};
+use crate::runs::{JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, queue};
 use crate::{Store, StoreError};
 
-/// How far a run has come.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
-#[sqlx(type_name = "text", rename_all = "lowercase")]
-pub enum RunState {
-    /// No worker has taken it yet.
-    Waiting,
-    /// Forecasts are being made.
-    Running,
-    /// All are made.
-    Done,
-    /// It was stopped; the forecasts made until then stay.
-    Cancelled,
-    /// The database or a forecast failed.
-    Failed,
-}
-
-impl RunState {
-    /// Whether nothing more will happen.
-    pub fn is_over(self) -> bool {
-        !matches!(self, Self::Waiting | Self::Running)
+/// Queues forecasts: of these contact types, or of all where none is named. A run that waits already
+/// takes them in: it will see every change made until now. One that is under way may have passed a
+/// change by.
+pub(crate) async fn queue_forecasts(
+    connection: &mut PgConnection,
+    centre: Uuid,
+    types: &[Uuid],
+    by: Option<Uuid>,
+) -> Result<Uuid, StoreError> {
+    let failed = StoreError::on("queueing the forecasts");
+    let waiting: Option<(Uuid, bool)> = sqlx::query_as(
+        "SELECT id, NOT EXISTS (SELECT FROM forecast_run_types WHERE run_id = runs.id) \
+         FROM runs WHERE centre_id = $1 AND kind = 'forecasts' AND state = 'queued' \
+         ORDER BY created_at LIMIT 1 FOR UPDATE",
+    )
+    .bind(centre)
+    .fetch_optional(&mut *connection)
+    .await
+    .map_err(&failed)?;
+    let run = match waiting {
+        Some((run, true)) => return Ok(run),
+        Some((run, false)) => run,
+        None => {
+            let kind = RunKind::Forecasts;
+            let new = NewRun { centre, kind, work_total: 0, parts: 1, created_by: by };
+            queue(connection, new).await?
+        }
+    };
+    if types.is_empty() {
+        sqlx::query("DELETE FROM forecast_run_types WHERE run_id = $1")
+            .bind(run)
+            .execute(&mut *connection)
+            .await
+            .map_err(&failed)?;
+    } else {
+        sqlx::query(
+            "INSERT INTO forecast_run_types (run_id, contact_type_id) \
+             SELECT $1, * FROM unnest($2::uuid[]) ON CONFLICT DO NOTHING",
+        )
+        .bind(run)
+        .bind(types)
+        .execute(&mut *connection)
+        .await
+        .map_err(&failed)?;
     }
+    sqlx::query(
+        "UPDATE runs SET work_total = coalesce( \
+           nullif((SELECT count(*) FROM forecast_run_types WHERE run_id = $1), 0), \
+           (SELECT count(*) FROM contact_types WHERE centre_id = $2)) WHERE id = $1",
+    )
+    .bind(run)
+    .bind(centre)
+    .execute(connection)
+    .await
+    .map_err(&failed)?;
+    Ok(run)
 }
-
-/// A run over all contact types.
-#[derive(Clone, Debug, FromRow)]
-pub struct ForecastRun {
-    /// Key.
-    pub id: Uuid,
-    /// The centre.
-    pub centre_id: Uuid,
-    /// Contact types in it.
-    pub total: i32,
-    /// Forecasts made.
-    pub done: i32,
-    /// How far it has come.
-    pub state: RunState,
-}
-
-const RUN: &str = "SELECT id, centre_id, total, done, state FROM forecast_runs";
 
 impl Store {
-    /// Queues a run over all contact types of a centre; the one that waits or runs already, if any.
+    /// Queues a run over all contact types of a centre; the one that waits already, if any.
     pub async fn queue_forecast_run(
         &self,
         centre: Uuid,
@@ -55,77 +73,40 @@ impl Store {
     ) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("queueing the forecasts");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        // What waits will see every change made until now; what runs may have passed it by.
-        let waiting: Option<Uuid> = sqlx::query_scalar(
-            "SELECT id FROM forecast_runs WHERE centre_id = $1 AND state = 'waiting' LIMIT 1",
-        )
-        .bind(centre)
-        .fetch_optional(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        if let Some(waiting) = waiting {
-            return Ok(waiting);
-        }
-        let run: Uuid = sqlx::query_scalar(
-            "INSERT INTO forecast_runs (centre_id, created_by, total) \
-             SELECT $1, $2, count(*) FROM contact_types WHERE centre_id = $1 RETURNING id",
-        )
-        .bind(centre)
-        .bind(by)
-        .fetch_one(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        push(&mut tx, [Job::Forecasts { forecast_run: run }]).await?;
+        let run = queue_forecasts(&mut tx, centre, &[], by).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(run)
     }
 
-    /// One run.
-    pub async fn forecast_run(&self, id: Uuid) -> Result<ForecastRun, StoreError> {
-        sqlx::query_as(sqlx::AssertSqlSafe(format!("{RUN} WHERE id = $1")))
-            .bind(id)
-            .fetch_one(&self.pool)
-            .await
-            .map_err(StoreError::on("reading a run of forecasts"))
+    /// The contact types that a run of forecasts is for; `None` for all of them.
+    pub async fn forecast_run_types(&self, run: Uuid) -> Result<Option<Vec<Uuid>>, StoreError> {
+        let types: Vec<Uuid> =
+            sqlx::query_scalar("SELECT contact_type_id FROM forecast_run_types WHERE run_id = $1")
+                .bind(run)
+                .fetch_all(&self.pool)
+                .await
+                .map_err(StoreError::on("reading a run of forecasts"))?;
+        Ok((!types.is_empty()).then_some(types))
     }
 
-    /// The run that waits or runs, if any.
-    pub async fn open_forecast_run(&self, centre: Uuid) -> Result<Option<ForecastRun>, StoreError> {
-        sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "{RUN} WHERE centre_id = $1 AND state IN ('waiting', 'running') \
-             ORDER BY created_at DESC LIMIT 1"
+    /// The run of forecasts that waits or is under way, if any.
+    pub async fn open_forecast_run(&self, centre: Uuid) -> Result<Option<Run>, StoreError> {
+        let row: Option<RunRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {RUN_COLUMNS} FROM runs {JOIN_RUNS} \
+             WHERE runs.centre_id = $1 AND kind = 'forecasts' AND state IN ('queued', 'running') \
+             ORDER BY runs.created_at DESC LIMIT 1"
         )))
         .bind(centre)
         .fetch_optional(&self.pool)
         .await
-        .map_err(StoreError::on("looking for a run of forecasts"))
+        .map_err(StoreError::on("looking for a run of forecasts"))?;
+        Ok(row.map(Run::from))
     }
 
-    /// Notes how many forecasts are made; `false` when the run was cancelled and should stop.
-    pub async fn report_forecasts(&self, run: Uuid, done: usize) -> Result<bool, StoreError> {
-        let noted = sqlx::query(
-            "UPDATE forecast_runs SET state = 'running', done = $2 \
-             WHERE id = $1 AND state IN ('waiting', 'running')",
-        )
-        .bind(run)
-        .bind(i32::try_from(done).unwrap_or(i32::MAX))
-        .execute(&self.pool)
-        .await
-        .map_err(StoreError::on("noting progress"))?;
-        Ok(noted.rows_affected() > 0)
-    }
-
-    /// Ends a run that is not over yet.
-    pub async fn end_forecast_run(&self, run: Uuid, state: RunState) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE forecast_runs SET state = $2 \
-             WHERE id = $1 AND state IN ('waiting', 'running')",
-        )
-        .bind(run)
-        .bind(state)
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("ending a run of forecasts"))
+    /// Ends a run of forecasts: all are made.
+    pub async fn end_forecast_run(&self, run: Uuid) -> Result<(), StoreError> {
+        let mut connection =
+            self.pool.acquire().await.map_err(StoreError::on("ending a run of forecasts"))?;
+        crate::runs::end(&mut connection, run).await.map(|_| ())
     }
 }

@@ -117,7 +117,29 @@ impl From<DayRow> for ForecastDay {
     }
 }
 
+/// A contact type's forecast, locked: others who lock it wait until this is released or dropped.
+pub struct ForecastLock(sqlx::Transaction<'static, sqlx::Postgres>);
+
+impl ForecastLock {
+    /// Lets the next one in.
+    pub async fn release(self) -> Result<(), StoreError> {
+        self.0.commit().await.map_err(StoreError::on("releasing a forecast"))
+    }
+}
+
 impl Store {
+    /// Locks a contact type's forecast. Hold one at a time, so that nobody waits for each other.
+    pub async fn lock_forecast(&self, contact_type: Uuid) -> Result<ForecastLock, StoreError> {
+        let failed = StoreError::on("locking a forecast");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        sqlx::query("SELECT pg_advisory_xact_lock(hashtextextended($1::text, 0))")
+            .bind(contact_type)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        Ok(ForecastLock(tx))
+    }
+
     /// The latest forecast of a contact type; `None` before its first history.
     pub async fn forecast(&self, contact_type: Uuid) -> Result<Option<ForecastHead>, StoreError> {
         let row: Option<HeadRow> = sqlx::query_as(

@@ -10,38 +10,17 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
-const QUEUE: &str = "barometer-trials";
+pub(crate) const QUEUE: &str = "barometer-trials";
 
-/// What a worker does.
+/// What a worker does: a part of a run. Jobs of before there were runs name the run after its kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(untagged)]
-pub enum Job {
-    /// Plays a part of a trial.
-    Trial {
-        /// Its key.
-        trial: Uuid,
-        /// Which part; `None` for all of them, one after the other.
-        #[serde(default)]
-        part: Option<u32>,
-    },
-    /// Plays a part of a comparison.
-    Comparison {
-        /// Its key.
-        comparison: Uuid,
-        /// Which part; `None` for all of them, one after the other.
-        #[serde(default)]
-        part: Option<u32>,
-    },
-    /// Makes all forecasts of a centre anew.
-    Forecasts {
-        /// Key of the run.
-        forecast_run: Uuid,
-    },
-    /// Looks for shifts that follow a need.
-    Shifts {
-        /// Key of the search.
-        shift_search: Uuid,
-    },
+pub struct Job {
+    /// Which run.
+    #[serde(alias = "trial", alias = "comparison", alias = "forecast_run", alias = "shift_search")]
+    pub run: Uuid,
+    /// Which part; `None` for all of them, one after the other.
+    #[serde(default)]
+    pub part: Option<u32>,
 }
 
 /// What a worker takes jobs from: told of new ones by the database, and looking for itself now
@@ -55,7 +34,7 @@ pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
 }
 
-/// Queues jobs within a transaction, so that a trial and its jobs are there together or not.
+/// Queues jobs within a transaction, so that a run and its jobs are there together or not.
 pub(crate) async fn push(
     connection: &mut PgConnection,
     jobs: impl IntoIterator<Item = Job>,

@@ -16,7 +16,7 @@ mod imports;
 mod jobs;
 mod marks;
 mod overlays;
-mod parts;
+mod runs;
 mod sessions;
 mod shift_searches;
 mod special_days;
@@ -30,21 +30,21 @@ pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
 pub use error::StoreError;
-pub use forecast_runs::{ForecastRun, RunState};
-pub use forecasts::{ForecastDay, ForecastHead, MadeInterval};
+pub use forecasts::{ForecastDay, ForecastHead, ForecastLock, MadeInterval};
 pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
 pub use jobs::{Job, JobQueue};
 pub use marks::{Decision, HistoryMark};
 pub use overlays::KeptOverlay;
+pub use runs::{Run, RunKind, RunState};
 pub use sessions::Sessions;
-pub use shift_searches::{SearchState, ShiftSearch};
+pub use shift_searches::ShiftSearch;
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, StrategyVersion};
 pub use subject::Subject;
 pub use tokens::Token;
-pub use trials::{NewTrial, Trial, TrialSet, TrialState};
+pub use trials::{NewTrial, Trial, TrialLine, TrialSet};
 pub use users::{Role, User};
 
 use sqlx::PgPool;
@@ -88,6 +88,7 @@ impl Store {
             .await
             .map_err(|error| StoreError::on("migrating")(error.into()))?;
         self.join_strategies_of_types().await?;
+        self.fill_in_digests().await?;
         jobs::migrate(&self.pool).await
     }
 }

@@ -1,4 +1,4 @@
-//! Searches for shifts that follow a need, as jobs; and the kinds of shifts of a contact type.
+//! Searches for shifts that follow a need, as runs; and the kinds of shifts of a contact type.
 
 use barometer_plan::{FitProgress, FittedRoster, ShiftProblem, ShiftShape};
 use jiff::civil::Date;
@@ -7,22 +7,8 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::jobs::{Job, push};
+use crate::runs::{JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, end, queue};
 use crate::{Store, StoreError};
-
-/// How far a search has come.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
-#[sqlx(type_name = "text", rename_all = "lowercase")]
-pub enum SearchState {
-    /// No worker has taken it yet.
-    Queued,
-    /// Shifts are being looked for.
-    Searching,
-    /// There is a roster.
-    Found,
-    /// There is none, and a reason.
-    Failed,
-}
 
 /// A search.
 #[derive(Clone, Debug)]
@@ -35,20 +21,14 @@ pub struct ShiftSearch {
     pub monday: Date,
     /// Need and shapes.
     pub problem: ShiftProblem,
-    /// Seconds that it may take.
-    pub limit_secs: u32,
-    /// How far it has come.
-    pub state: SearchState,
-    /// Seconds spent.
-    pub elapsed_secs: f64,
+    /// How far it has come; its work is counted in seconds.
+    pub run: Run,
     /// Cost of the best roster so far.
     pub cost: Option<f64>,
     /// No roster is better by more than this share.
     pub gap: Option<f64>,
     /// The roster.
     pub roster: Option<FittedRoster>,
-    /// Why there is none.
-    pub failure: Option<String>,
 }
 
 #[derive(FromRow)]
@@ -57,13 +37,11 @@ struct Row {
     contact_type_id: Uuid,
     monday: jiff_sqlx::Date,
     problem: Json<ShiftProblem>,
-    limit_secs: i32,
-    state: SearchState,
-    elapsed_secs: f64,
+    #[sqlx(flatten)]
+    run: RunRow,
     cost: Option<f64>,
     gap: Option<f64>,
     roster: Option<Json<FittedRoster>>,
-    failure: Option<String>,
 }
 
 impl From<Row> for ShiftSearch {
@@ -73,19 +51,21 @@ impl From<Row> for ShiftSearch {
             contact_type: row.contact_type_id,
             monday: row.monday.to_jiff(),
             problem: row.problem.0,
-            limit_secs: row.limit_secs.unsigned_abs(),
-            state: row.state,
-            elapsed_secs: row.elapsed_secs,
+            run: row.run.into(),
             cost: row.cost,
             gap: row.gap,
             roster: row.roster.map(|roster| roster.0),
-            failure: row.failure,
         }
     }
 }
 
-const SEARCH: &str = "SELECT id, contact_type_id, monday, problem, limit_secs, state, elapsed_secs, \
-     cost, gap, roster, failure FROM shift_searches";
+fn search(condition: &str) -> String {
+    format!(
+        "SELECT search.id, search.contact_type_id, search.monday, search.problem, search.cost, \
+           search.gap, search.roster, {RUN_COLUMNS} \
+         FROM shift_searches AS search JOIN runs ON runs.id = search.id {JOIN_RUNS} {condition}"
+    )
+}
 
 impl Store {
     /// The kinds of shifts of a contact type; none before anybody made one.
@@ -116,26 +96,32 @@ impl Store {
             .execute(&mut *tx)
             .await
             .map_err(&failed)?;
-        let id: Uuid = sqlx::query_scalar(
-            "INSERT INTO shift_searches (contact_type_id, monday, problem, limit_secs, created_by) \
-             VALUES ($1, $2, $3, $4, $5) RETURNING id",
+        let centre: Uuid = sqlx::query_scalar("SELECT centre_id FROM contact_types WHERE id = $1")
+            .bind(contact_type)
+            .fetch_one(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        let (kind, work_total) = (RunKind::Shifts, limit_secs);
+        let new = NewRun { centre, kind, work_total, parts: 1, created_by: by };
+        let id = queue(&mut tx, new).await?;
+        sqlx::query(
+            "INSERT INTO shift_searches (id, contact_type_id, monday, problem) \
+             VALUES ($1, $2, $3, $4)",
         )
+        .bind(id)
         .bind(contact_type)
         .bind(monday.to_sqlx())
         .bind(Json(problem))
-        .bind(i32::try_from(limit_secs).unwrap_or(i32::MAX))
-        .bind(by)
-        .fetch_one(&mut *tx)
+        .execute(&mut *tx)
         .await
         .map_err(&failed)?;
-        push(&mut tx, [Job::Shifts { shift_search: id }]).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
     }
 
     /// One search.
     pub async fn shift_search(&self, id: Uuid) -> Result<ShiftSearch, StoreError> {
-        let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(format!("{SEARCH} WHERE id = $1")))
+        let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(search("WHERE search.id = $1")))
             .bind(id)
             .fetch_one(&self.pool)
             .await
@@ -149,8 +135,9 @@ impl Store {
         contact_type: Uuid,
         monday: Date,
     ) -> Result<Option<ShiftSearch>, StoreError> {
-        let row: Option<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "{SEARCH} WHERE contact_type_id = $1 AND monday = $2 ORDER BY created_at DESC LIMIT 1"
+        let row: Option<Row> = sqlx::query_as(sqlx::AssertSqlSafe(search(
+            "WHERE search.contact_type_id = $1 AND search.monday = $2 \
+             ORDER BY runs.created_at DESC LIMIT 1",
         )))
         .bind(contact_type)
         .bind(monday.to_sqlx())
@@ -160,56 +147,58 @@ impl Store {
         Ok(row.map(ShiftSearch::from))
     }
 
-    /// Keeps how far a search has come; `false` when it shall stop with what it has.
+    /// Keeps how far a search has come; `false` when it shall end with what it has.
     pub async fn report_shift_search(
         &self,
         id: Uuid,
         progress: FitProgress,
     ) -> Result<bool, StoreError> {
-        let cancelled: Option<bool> = sqlx::query_scalar(
-            "UPDATE shift_searches SET state = 'searching', elapsed_secs = $2, cost = $3, gap = $4 \
-             WHERE id = $1 RETURNING cancel_requested",
+        let secs = progress.elapsed.as_secs_f64().round() as u32;
+        let goes_on = self.report_run(id, secs).await?;
+        let enough: Option<bool> = sqlx::query_scalar(
+            "UPDATE shift_searches SET cost = $2, gap = $3 WHERE id = $1 RETURNING enough",
         )
         .bind(id)
-        .bind(progress.elapsed.as_secs_f64())
         .bind(progress.cost)
         .bind(progress.gap)
         .fetch_optional(&self.pool)
         .await
         .map_err(StoreError::on("reporting a search for shifts"))?;
-        Ok(cancelled == Some(false))
+        Ok(goes_on && enough == Some(false))
     }
 
-    /// Ends a search with its roster, or with the reason why there is none.
+    /// Ends a search with its roster.
     pub async fn end_shift_search(
         &self,
         id: Uuid,
-        result: Result<&FittedRoster, &str>,
+        roster: &FittedRoster,
     ) -> Result<(), StoreError> {
-        let state = if result.is_ok() { SearchState::Found } else { SearchState::Failed };
+        let failed = StoreError::on("ending a search for shifts");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        if !end(&mut tx, id).await? {
+            return tx.commit().await.map_err(&failed);
+        }
         sqlx::query(
-            "UPDATE shift_searches SET state = $2, roster = $3, failure = $4, \
-             cost = coalesce($5, cost), gap = coalesce($6, gap) WHERE id = $1",
+            "UPDATE shift_searches SET roster = $2, cost = coalesce($3, cost), \
+               gap = coalesce($4, gap) WHERE id = $1",
         )
         .bind(id)
-        .bind(state)
-        .bind(result.ok().map(Json))
-        .bind(result.err())
-        .bind(result.ok().map(|roster| roster.cost))
-        .bind(result.ok().and_then(|roster| roster.gap))
-        .execute(&self.pool)
+        .bind(Json(roster))
+        .bind(roster.cost)
+        .bind(roster.gap)
+        .execute(&mut *tx)
         .await
-        .map(|_| ())
-        .map_err(StoreError::on("ending a search for shifts"))
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
-    /// Asks a search to stop with what it has.
-    pub async fn cancel_shift_search(&self, id: Uuid) -> Result<(), StoreError> {
-        sqlx::query("UPDATE shift_searches SET cancel_requested = true WHERE id = $1")
+    /// Asks a search to end with what it has.
+    pub async fn enough_of_shift_search(&self, id: Uuid) -> Result<(), StoreError> {
+        sqlx::query("UPDATE shift_searches SET enough = true WHERE id = $1")
             .bind(id)
             .execute(&self.pool)
             .await
             .map(|_| ())
-            .map_err(StoreError::on("stopping a search for shifts"))
+            .map_err(StoreError::on("ending a search for shifts"))
     }
 }

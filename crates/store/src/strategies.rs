@@ -23,6 +23,8 @@ pub struct StrategyVersion {
     pub created_by: Option<String>,
     /// Whether it is the live one.
     pub is_live: bool,
+    /// Whether it is or was live at any time, as the release history says.
+    pub has_been_live: bool,
 }
 
 /// One time a version went live.
@@ -53,6 +55,7 @@ struct VersionRow {
     created_at: jiff_sqlx::Timestamp,
     created_by: Option<String>,
     is_live: bool,
+    has_been_live: bool,
 }
 
 impl From<VersionRow> for StrategyVersion {
@@ -64,6 +67,7 @@ impl From<VersionRow> for StrategyVersion {
             created_at: row.created_at.to_jiff(),
             created_by: row.created_by,
             is_live: row.is_live,
+            has_been_live: row.has_been_live,
         }
     }
 }
@@ -81,7 +85,9 @@ impl Store {
                  SELECT live.strategy_version_id FROM go_lives AS live \
                  JOIN strategy_versions AS any_version ON any_version.id = live.strategy_version_id \
                  WHERE any_version.centre_id = $1 \
-                 ORDER BY live.approved_at DESC LIMIT 1) AS is_live \
+                 ORDER BY live.approved_at DESC LIMIT 1) AS is_live, \
+               EXISTS (SELECT FROM go_lives WHERE strategy_version_id = version.id) \
+                 AS has_been_live \
              FROM strategy_versions AS version LEFT JOIN users ON users.id = version.created_by \
              WHERE version.centre_id = $1 ORDER BY version.version DESC",
         )
@@ -158,6 +164,15 @@ impl Store {
         let failed = StoreError::on("letting a version go live");
         let mut connection = self.pool.acquire().await.map_err(&failed)?;
         add_go_live(&mut connection, version, trial, by, note).await.map_err(&failed)
+    }
+
+    /// Whether a version has been live at any time, as the release history says.
+    pub async fn has_been_live(&self, version: Uuid) -> Result<bool, StoreError> {
+        sqlx::query_scalar("SELECT EXISTS (SELECT FROM go_lives WHERE strategy_version_id = $1)")
+            .bind(version)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("reading the release history"))
     }
 
     /// The latest times that versions went live, newest first.

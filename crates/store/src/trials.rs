@@ -1,40 +1,17 @@
 //! Trials: queued, played by a worker, kept with everything they depend on.
 
-use barometer_plan::{TrialInputs, TrialResult};
+use barometer_plan::{TrialDigest, TrialInputs, TrialResult};
 use barometer_simulate::Summary;
-use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::jobs::{self, Job};
-use crate::parts::{Parts, decoded, encoded};
+use crate::runs::{
+    JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, decoded, encoded, end, queue,
+};
 use crate::subject::{Subject, SubjectRow};
 use crate::{Store, StoreError};
-
-/// How far a trial has come.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
-#[sqlx(type_name = "text", rename_all = "lowercase")]
-pub enum TrialState {
-    /// Waits for a worker.
-    Queued,
-    /// Is being played.
-    Running,
-    /// Has a result.
-    Done,
-    /// Was stopped by a person.
-    Cancelled,
-    /// Cannot be played.
-    Failed,
-}
-
-impl TrialState {
-    /// Whether it will not change any more.
-    pub const fn is_over(self) -> bool {
-        matches!(self, Self::Done | Self::Cancelled | Self::Failed)
-    }
-}
 
 /// A trial to be queued.
 #[derive(Clone, Debug)]
@@ -83,26 +60,44 @@ pub struct Trial {
     pub inputs: TrialInputs,
     /// The form with which it was asked for.
     pub asked: serde_json::Value,
-    /// How far it has come.
-    pub state: TrialState,
-    /// Replications played so far.
-    pub played: u32,
-    /// Seconds since a worker took it up.
-    pub running_secs: Option<f64>,
-    /// Whether a person asked to stop it.
-    pub cancel_requested: bool,
+    /// How far it has come; its work is counted in replications.
+    pub run: Run,
     /// What it came to, once done.
     pub result: Option<TrialResult>,
-    /// Why it failed, if it did.
-    pub failure: Option<String>,
-    /// Who wanted it.
-    pub created_by: Option<String>,
-    /// When.
-    pub created_at: Timestamp,
+}
+
+/// A trial in a list.
+#[derive(Clone, Debug)]
+pub struct TrialLine {
+    /// Key.
+    pub id: Uuid,
+    /// What is tried.
+    pub subject: Subject,
+    /// The set of days that it belongs to, if any.
+    pub set: Option<TrialSet>,
+    /// The version of the strategy.
+    pub strategy_version: Uuid,
+    /// That version's number.
+    pub version: i32,
+    /// The chosen cover in words.
+    pub cover_words: String,
+    /// How far it has come.
+    pub run: Run,
+    /// What it came to, once done.
+    pub digest: Option<TrialDigest>,
 }
 
 #[derive(FromRow)]
 struct Row {
+    #[sqlx(flatten)]
+    line: LineRow,
+    inputs: Json<TrialInputs>,
+    asked: serde_json::Value,
+    result: Option<Json<TrialResult>>,
+}
+
+#[derive(FromRow)]
+struct LineRow {
     id: Uuid,
     #[sqlx(flatten)]
     subject: SubjectRow,
@@ -111,20 +106,31 @@ struct Row {
     strategy_version_id: Uuid,
     version: i32,
     cover_words: String,
-    inputs: Json<TrialInputs>,
-    asked: serde_json::Value,
-    state: TrialState,
-    played: i32,
-    running_secs: Option<f64>,
-    cancel_requested: bool,
-    result: Option<Json<TrialResult>>,
-    failure: Option<String>,
-    created_by_name: Option<String>,
-    created_at: jiff_sqlx::Timestamp,
+    digest: Option<Json<TrialDigest>>,
+    #[sqlx(flatten)]
+    run: RunRow,
 }
 
 impl From<Row> for Trial {
     fn from(row: Row) -> Self {
+        let line = TrialLine::from(row.line);
+        Self {
+            id: line.id,
+            subject: line.subject,
+            set: line.set,
+            strategy_version: line.strategy_version,
+            version: line.version,
+            cover_words: line.cover_words,
+            inputs: row.inputs.0,
+            asked: row.asked,
+            run: line.run,
+            result: row.result.map(|Json(result)| result),
+        }
+    }
+}
+
+impl From<LineRow> for TrialLine {
+    fn from(row: LineRow) -> Self {
         Self {
             id: row.id,
             subject: row.subject.into(),
@@ -132,37 +138,27 @@ impl From<Row> for Trial {
             strategy_version: row.strategy_version_id,
             version: row.version,
             cover_words: row.cover_words,
-            inputs: row.inputs.0,
-            asked: row.asked,
-            state: row.state,
-            played: row.played.unsigned_abs(),
-            running_secs: row.running_secs,
-            cancel_requested: row.cancel_requested,
-            result: row.result.map(|Json(result)| result),
-            failure: row.failure,
-            created_by: row.created_by_name,
-            created_at: row.created_at.to_jiff(),
+            run: row.run.into(),
+            digest: row.digest.map(|Json(digest)| digest),
         }
     }
 }
 
-const TRIALS: &str = "SELECT trials.id, trials.centre_id, trials.contact_types, trials.subject, \
-       trials.day, trials.days, trials.set_id, trials.day_kind, trials.strategy_version_id, \
-       trials.cover_words, trials.inputs, trials.asked, trials.state, trials.played, \
-       extract(epoch FROM now() - trials.started_at)::float8 AS running_secs, \
-       trials.cancel_requested, trials.result, trials.failure, \
-       trials.created_at, strategy_versions.version, users.name AS created_by_name \
-     FROM trials \
-     JOIN strategy_versions ON strategy_versions.id = trials.strategy_version_id \
-     LEFT JOIN users ON users.id = trials.created_by";
+/// Columns of a [`LineRow`].
+const LINE: &str = "trials.id, trials.centre_id, trials.contact_types, trials.subject, \
+     trials.day, trials.days, trials.set_id, trials.day_kind, trials.strategy_version_id, \
+     trials.cover_words, trials.digest, strategy_versions.version";
 
-/// A trial's parts are sums of its replications.
-const PARTS: Parts = Parts {
-    things: "trials",
-    table: "trial_parts",
-    owner: "trial_id",
-    what: "playing a trial in parts",
-};
+/// What a trial is read from.
+const FROM: &str = "FROM trials JOIN runs USING (id) \
+     JOIN strategy_versions ON strategy_versions.id = trials.strategy_version_id";
+
+fn whole(condition: &str) -> String {
+    format!(
+        "SELECT {LINE}, trials.inputs, trials.asked, trials.result, {RUN_COLUMNS} {FROM} {JOIN_RUNS} \
+         {condition}"
+    )
+}
 
 impl Store {
     /// Keeps a trial and queues it for a worker: both or neither.
@@ -170,11 +166,20 @@ impl Store {
         let failed = StoreError::on("queueing a trial");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let (subject, set) = (&new.subject, new.set.as_ref());
-        let trial: Uuid = sqlx::query_scalar(
-            "INSERT INTO trials (centre_id, contact_types, subject, day, days, set_id, day_kind, \
-               strategy_version_id, cover_words, inputs, asked, created_by) \
-             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING id",
+        let run = NewRun {
+            centre: subject.centre,
+            kind: RunKind::Trial,
+            work_total: new.inputs.replications,
+            parts: new.inputs.parts().len() as u32,
+            created_by: Some(new.created_by),
+        };
+        let trial = queue(&mut tx, run).await?;
+        sqlx::query(
+            "INSERT INTO trials (id, centre_id, contact_types, subject, day, days, set_id, day_kind, \
+               strategy_version_id, cover_words, inputs, asked) \
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)",
         )
+        .bind(trial)
         .bind(subject.centre)
         .bind(&subject.contact_types)
         .bind(&subject.name)
@@ -186,31 +191,27 @@ impl Store {
         .bind(&new.cover_words)
         .bind(Json(&new.inputs))
         .bind(&new.asked)
-        .bind(new.created_by)
-        .fetch_one(&mut *tx)
+        .execute(&mut *tx)
         .await
         .map_err(&failed)?;
-        let parts = new.inputs.parts().len() as u32;
-        jobs::push(&mut tx, (0..parts).map(|part| Job::Trial { trial, part: Some(part) })).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(trial)
     }
 
     /// One trial.
     pub async fn trial(&self, id: Uuid) -> Result<Trial, StoreError> {
-        let row: Row =
-            sqlx::query_as(sqlx::AssertSqlSafe(format!("{TRIALS} WHERE trials.id = $1")))
-                .bind(id)
-                .fetch_one(&self.pool)
-                .await
-                .map_err(StoreError::on("reading a trial"))?;
+        let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(whole("WHERE trials.id = $1")))
+            .bind(id)
+            .fetch_one(&self.pool)
+            .await
+            .map_err(StoreError::on("reading a trial"))?;
         Ok(row.into())
     }
 
     /// The trials of a set of days, in the order in which they were asked for.
     pub async fn trials_of_set(&self, set: Uuid) -> Result<Vec<Trial>, StoreError> {
-        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "{TRIALS} WHERE trials.set_id = $1 ORDER BY trials.created_at, trials.id"
+        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(whole(
+            "WHERE trials.set_id = $1 ORDER BY runs.created_at, trials.id",
         )))
         .bind(set)
         .fetch_all(&self.pool)
@@ -224,123 +225,84 @@ impl Store {
         &self,
         strategy_version: Option<Uuid>,
         most: i64,
-    ) -> Result<Vec<Trial>, StoreError> {
-        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "{TRIALS} WHERE $1 IS NULL OR trials.strategy_version_id = $1 \
-             ORDER BY trials.created_at DESC LIMIT $2"
+    ) -> Result<Vec<TrialLine>, StoreError> {
+        let rows: Vec<LineRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {LINE}, {RUN_COLUMNS} {FROM} {JOIN_RUNS} \
+             WHERE $1 IS NULL OR trials.strategy_version_id = $1 \
+             ORDER BY runs.created_at DESC LIMIT $2"
         )))
         .bind(strategy_version)
         .bind(most)
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing trials"))?;
-        Ok(rows.into_iter().map(Trial::from).collect())
+        Ok(rows.into_iter().map(TrialLine::from).collect())
     }
 
-    /// Tells that a trial is being played; says whether it should go on.
-    pub async fn begin_trial(&self, id: Uuid) -> Result<bool, StoreError> {
-        PARTS.begin(&self.pool, id).await
+    /// The parts of a trial that are there from the first on without a gap, in order.
+    pub async fn trial_parts(&self, id: Uuid) -> Result<Vec<Summary>, StoreError> {
+        self.run_parts(id).await
     }
 
-    /// Keeps a part of a trial. A part that is played twice is the same part, and kept once.
-    pub async fn keep_part(
-        &self,
-        id: Uuid,
-        part: u32,
-        summary: &Summary,
-    ) -> Result<(), StoreError> {
-        let failed = StoreError::on("keeping a part of a trial");
-        let bytes = encoded(summary)?;
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        PARTS.lock(&mut tx, id).await?;
-        sqlx::query(
-            "INSERT INTO trial_parts (trial_id, part, replications, summary) \
-             VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING",
-        )
-        .bind(id)
-        .bind(part as i32)
-        .bind(summary.replications() as i32)
-        .bind(bytes)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        sqlx::query(
-            "UPDATE trials SET played = \
-               (SELECT coalesce(sum(replications), 0) FROM trial_parts WHERE trial_id = $1) \
-             WHERE id = $1 AND state = 'running'",
-        )
-        .bind(id)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
-    }
-
-    /// How many parts of a trial are there.
-    pub async fn count_parts(&self, id: Uuid) -> Result<usize, StoreError> {
-        PARTS.count(&self.pool, id).await
-    }
-
-    /// Whether a part is there already.
-    pub async fn has_part(&self, id: Uuid, part: u32) -> Result<bool, StoreError> {
-        PARTS.has(&self.pool, id, part).await
-    }
-
-    /// The parts that are there from the first on without a gap, in order.
-    pub async fn parts_in_order(&self, id: Uuid) -> Result<Vec<Summary>, StoreError> {
-        PARTS.in_order(&self.pool, id).await
-    }
-
-    /// The sums of a finished trial; `None` where it was kept without them.
+    /// The sums of a finished trial; `None` where it was kept without them, or by an earlier version
+    /// that laid them out otherwise.
     pub async fn trial_summary(&self, id: Uuid) -> Result<Option<Summary>, StoreError> {
         let bytes: Option<Vec<u8>> = sqlx::query_scalar("SELECT summary FROM trials WHERE id = $1")
             .bind(id)
             .fetch_one(&self.pool)
             .await
             .map_err(StoreError::on("reading a trial's sums"))?;
-        bytes.map(|bytes| decoded(&bytes)).transpose()
+        bytes.map_or(Ok(None), |bytes| decoded(&bytes))
     }
 
-    /// Asks a trial to stop. One that no worker has taken up is stopped at once.
-    pub async fn cancel_trial(&self, id: Uuid) -> Result<(), StoreError> {
-        PARTS.cancel(&self.pool, id).await
-    }
-
-    /// Ends a trial with its result. One that was cancelled meanwhile stays cancelled.
+    /// Ends a trial with its result. One that a person asked to stop is cancelled instead.
     pub async fn finish_trial(&self, id: Uuid, summary: &Summary) -> Result<(), StoreError> {
         let failed = StoreError::on("saving a trial's result");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query(
-            "UPDATE trials SET state = 'done', result = $2, summary = $3, played = $4, \
-               finished_at = now() \
-             WHERE id = $1 AND state IN ('queued', 'running')",
-        )
-        .bind(id)
-        .bind(Json(TrialResult::of(summary)))
-        .bind(encoded(summary)?)
-        .bind(summary.replications() as i32)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        PARTS.forget(&mut tx, id).await.map_err(&failed)?;
+        if end(&mut tx, id).await? {
+            let inputs: Json<TrialInputs> =
+                sqlx::query_scalar("SELECT inputs FROM trials WHERE id = $1")
+                    .bind(id)
+                    .fetch_one(&mut *tx)
+                    .await
+                    .map_err(&failed)?;
+            let result = TrialResult::of(summary);
+            sqlx::query("UPDATE trials SET result = $2, digest = $3, summary = $4 WHERE id = $1")
+                .bind(id)
+                .bind(Json(&result))
+                .bind(Json(TrialDigest::of(&inputs.0, &result)))
+                .bind(encoded(summary)?)
+                .execute(&mut *tx)
+                .await
+                .map_err(&failed)?;
+            // A trial that was precise enough early has fewer replications than it was asked for.
+            sqlx::query("UPDATE runs SET work_done = $2 WHERE id = $1")
+                .bind(id)
+                .bind(summary.replications() as i32)
+                .execute(&mut *tx)
+                .await
+                .map_err(&failed)?;
+        }
         tx.commit().await.map_err(&failed)
     }
 
-    /// Ends a trial without a result: cancelled, or failed with a reason.
-    pub async fn stop_trial(&self, id: Uuid, failure: Option<&str>) -> Result<(), StoreError> {
-        let failed = StoreError::on("stopping a trial");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query(
-            "UPDATE trials SET state = CASE WHEN $2::text IS NULL THEN 'cancelled' ELSE 'failed' END, \
-               failure = $2, finished_at = now() \
-             WHERE id = $1 AND state IN ('queued', 'running')",
+    /// Fills in what lists show of trials that were finished before lists had it of their own.
+    pub(crate) async fn fill_in_digests(&self) -> Result<(), StoreError> {
+        let failed = StoreError::on("summing up finished trials");
+        let rows: Vec<(Uuid, Json<TrialInputs>, Json<TrialResult>)> = sqlx::query_as(
+            "SELECT id, inputs, result FROM trials WHERE digest IS NULL AND result IS NOT NULL",
         )
-        .bind(id)
-        .bind(failure)
-        .execute(&mut *tx)
+        .fetch_all(&self.pool)
         .await
         .map_err(&failed)?;
-        PARTS.forget(&mut tx, id).await.map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
+        for (id, Json(inputs), Json(result)) in rows {
+            sqlx::query("UPDATE trials SET digest = $2 WHERE id = $1")
+                .bind(id)
+                .bind(Json(TrialDigest::of(&inputs, &result)))
+                .execute(&self.pool)
+                .await
+                .map_err(&failed)?;
+        }
+        Ok(())
     }
 }

@@ -4,14 +4,13 @@ use axum::extract::{FromRequestParts, Query};
 use axum::http::request::Parts;
 use axum_login::{AuthSession, AuthUser, AuthnBackend};
 use barometer_store::{Centre, Role, Store, StoreError, User};
-use jiff::Zoned;
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
 use crate::page_error::PageError;
-use crate::passwords;
+use barometer_app::passwords;
 
 /// The accounts of a store, for signing in.
 #[derive(Clone, Debug)]
@@ -114,7 +113,7 @@ impl FromRequestParts<App> for Visit {
             return Err(PageError::signed_out(parts));
         };
         let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
-        let today = today(&centre);
+        let today = barometer_app::clock::today(&centre);
         let query = Query::<DayQuery>::try_from_uri(&parts.uri).ok();
         // A day that is no day is treated as none: the period simply starts today.
         let day = query
@@ -123,12 +122,6 @@ impl FromRequestParts<App> for Visit {
             .unwrap_or(today);
         Ok(Self { user, centre, today, day })
     }
-}
-
-/// The demo's own today, or what the centre's wall clock says.
-#[expect(clippy::disallowed_methods, reason = "a request is where the clock comes in")]
-pub(crate) fn today(centre: &Centre) -> Date {
-    centre.today.unwrap_or_else(|| Zoned::now().with_time_zone(centre.zone.clone()).date())
 }
 
 /// A visitor who may change plans and try strategies.

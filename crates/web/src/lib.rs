@@ -9,14 +9,10 @@ mod assets;
 mod charts;
 mod exports;
 mod extract;
-mod forecasting;
 mod forms;
 mod frame;
-mod importing;
 mod page_error;
 mod pages;
-mod passwords;
-mod planning;
 mod pressure_scale;
 mod schema_form;
 mod security;
@@ -30,15 +26,13 @@ use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::trace::TraceLayer;
 
-pub use forecasting::{refresh_forecast, refresh_missing_forecasts};
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
-pub use passwords::{HashError, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
 
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
 use pages::{
-    comparisons, demand, go_live, methods, outlook, people, sign_in, staffing, strategy, tokens,
-    trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, progress, sign_in, staffing, strategy,
+    tokens, trials, watch,
 };
 
 /// What the pages work on.
@@ -80,8 +74,6 @@ pub fn router(app: App) -> Router {
         .route("/demand/import/{import}/confirm", post(demand::import::confirm))
         .route("/demand/import/{import}/discard", post(demand::import::discard))
         .route("/demand/forecast-all", post(demand::runs::start))
-        .route("/demand/forecast-all/{run}", get(demand::runs::progress))
-        .route("/demand/forecast-all/{run}/cancel", post(demand::runs::cancel))
         .route("/demand/like", post(demand::list::add_like))
         .route("/demand/special-days", get(special_days::show).post(special_days::add))
         .route("/demand/special-days/found", post(special_days::add_found))
@@ -134,8 +126,6 @@ pub fn router(app: App) -> Router {
         .route("/strategy", get(strategy::show))
         .route("/comparisons", get(comparisons::ask).post(comparisons::queue))
         .route("/comparisons/{comparison}", get(comparisons::show))
-        .route("/comparisons/{comparison}/progress", get(comparisons::progress))
-        .route("/comparisons/{comparison}/cancel", post(comparisons::cancel))
         .route("/comparisons/{comparison}/comparison.json", get(comparisons::export))
         .route("/strategy-schema.json", get(strategy::schema))
         .route("/customers-schema.json", get(strategy::customers_schema))
@@ -145,8 +135,8 @@ pub fn router(app: App) -> Router {
         .route("/strategy/versions/{version}", get(strategy::export))
         .route("/trials", get(trials::list).post(trials::queue))
         .route("/trials/{trial}", get(trials::show))
-        .route("/trials/{trial}/progress", get(trials::progress))
-        .route("/trials/{trial}/cancel", post(trials::cancel))
+        .route("/runs/{run}/progress", get(progress::progress))
+        .route("/runs/{run}/cancel", post(progress::cancel))
         .route("/trials/record", get(trials::record))
         .route("/trials/sets/{set}", get(trials::show_set))
         .route("/trials/{trial}/repeat", post(trials::repeat))

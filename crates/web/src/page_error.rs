@@ -7,6 +7,7 @@ use axum::body::Body;
 use axum::http::request::Parts;
 use axum::http::{HeaderValue, StatusCode};
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use barometer_app::AppError;
 use barometer_store::{Role, StoreError};
 use tower_http::csrf::ProtectionError;
 
@@ -70,6 +71,16 @@ impl From<StoreError> for PageError {
                 Self::Refused(format!("Nothing was saved: {error}."))
             }
             other => Self::Internal(Box::new(other)),
+        }
+    }
+}
+
+impl From<AppError> for PageError {
+    fn from(error: AppError) -> Self {
+        match error {
+            AppError::Refused(message) => Self::Refused(message),
+            AppError::Store(error) => error.into(),
+            AppError::Core(error) => Self::Internal(error),
         }
     }
 }

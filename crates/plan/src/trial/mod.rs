@@ -20,7 +20,7 @@ use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
 pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
-pub use result::{Judged, TrialOutcome, TrialResult};
+pub use result::{Judged, TrialDigest, TrialOutcome, TrialResult};
 pub use theory::Theory;
 
 /// Parts of a trial, at most, and replications of a part, at least.

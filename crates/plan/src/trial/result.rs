@@ -30,6 +30,25 @@ pub struct TrialOutcome {
     pub occupancies: Vec<Option<Estimate>>,
 }
 
+/// What lists show of a finished trial.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TrialDigest {
+    /// The worst verdict on a target; `None` where nothing was offered.
+    pub verdict: Option<Verdict>,
+    /// Answered within the threshold / offered, of all contacts.
+    pub service_level: Option<Estimate>,
+    /// Abandoned / offered, of all contacts.
+    pub abandonment: Option<Estimate>,
+}
+
+impl TrialDigest {
+    /// Of a result, judged by the targets of its inputs.
+    pub fn of(inputs: &TrialInputs, result: &TrialResult) -> Self {
+        let Measures { service_level, abandonment, .. } = result.outcome.day;
+        Self { verdict: result.outcome.verdict(inputs), service_level, abandonment }
+    }
+}
+
 /// A target beside what the trial came to.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Judged {

@@ -25,6 +25,7 @@ pub use uploads::Upload;
 pub use writer::ImportWriter;
 
 use crate::centres::insert_contact_type;
+use crate::forecast_runs::queue_forecasts;
 use crate::{Store, StoreError};
 
 /// Refused rows that are kept with their reasons; the rest is only counted.
@@ -243,6 +244,7 @@ impl Store {
         &self,
         import: Uuid,
         starting_rules: &Rules,
+        by: Option<Uuid>,
     ) -> Result<Vec<Uuid>, StoreError> {
         let failed = StoreError::on("saving the import");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
@@ -315,6 +317,8 @@ impl Store {
             .await
             .map_err(&failed)?;
         forget_rows(&mut tx, import).await?;
+        // With the history or not at all: a crash leaves a run that a worker takes up.
+        queue_forecasts(&mut tx, centre, &targets, by).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(targets)
     }

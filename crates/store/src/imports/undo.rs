@@ -2,6 +2,7 @@
 
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_forecasts;
 use crate::{Store, StoreError};
 
 impl Store {
@@ -24,7 +25,12 @@ impl Store {
     /// # Errors
     ///
     /// [`StoreError::NotFound`] when it is not the last one (any more).
-    pub async fn undo_import(&self, centre: Uuid, import: Uuid) -> Result<Vec<Uuid>, StoreError> {
+    pub async fn undo_import(
+        &self,
+        centre: Uuid,
+        import: Uuid,
+        by: Option<Uuid>,
+    ) -> Result<Vec<Uuid>, StoreError> {
         let failed = StoreError::on("undoing the import");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let (number, new_types): (i32, Vec<Uuid>) = sqlx::query_as(
@@ -66,8 +72,11 @@ impl Store {
         .fetch_all(&mut *tx)
         .await
         .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)?;
         touched.retain(|each| !removed.contains(each));
+        if !touched.is_empty() {
+            queue_forecasts(&mut tx, centre, &touched, by).await?;
+        }
+        tx.commit().await.map_err(&failed)?;
         Ok(touched)
     }
 }

@@ -92,7 +92,7 @@ async fn a_preview_tells_added_replaced_unchanged_missing_and_refused(pool: PgPo
     // Nothing is saved before it is confirmed.
     let end = store.history_end(bookings).await.unwrap().unwrap();
     assert_eq!(end, "2026-07-02T08:30:00Z".parse::<Timestamp>().unwrap());
-    let touched = store.confirm_import(id, &Rules::STARTING).await.unwrap();
+    let touched = store.confirm_import(id, &Rules::STARTING, None).await.unwrap();
     assert_eq!(touched.len(), 2);
     let came = store
         .came_between(
@@ -103,7 +103,7 @@ async fn a_preview_tells_added_replaced_unchanged_missing_and_refused(pool: PgPo
         .await
         .unwrap();
     assert_eq!((came.intervals, came.offered), (3, 72));
-    let again = store.confirm_import(id, &Rules::STARTING).await;
+    let again = store.confirm_import(id, &Rules::STARTING, None).await;
     assert!(matches!(again, Err(StoreError::NotFound)), "an import is saved once");
 }
 
@@ -132,7 +132,7 @@ async fn quarters_are_added_up_to_the_kept_halves_and_hours_are_refused(pool: Pg
     assert_eq!((lines.len(), lines[0].added, lines[0].file_minutes), (1, 2, 15));
     let refusals = store.refusals(id, 10).await.unwrap();
     assert!(refusals[0].reason.contains("60-minute intervals"), "{refusals:?}");
-    store.confirm_import(id, &Rules::STARTING).await.unwrap();
+    store.confirm_import(id, &Rules::STARTING, None).await.unwrap();
     let history = store.history_since(kept, Timestamp::UNIX_EPOCH).await.unwrap();
     assert_eq!((history.len(), history[0].offered, history[1].offered), (2, 30.0, 70.0));
     let weighed = (10.0 * 100.0 + 20.0 * 400.0) / 30.0;
@@ -151,7 +151,7 @@ async fn a_correction_of_single_intervals_on_the_hour_is_not_taken_for_hours(poo
     }
     let id = import.finish().await.unwrap();
     assert!(store.refusals(id, 10).await.unwrap().is_empty());
-    store.confirm_import(id, &Rules::STARTING).await.unwrap();
+    store.confirm_import(id, &Rules::STARTING, None).await.unwrap();
     assert_eq!(store.history_since(kept, Timestamp::UNIX_EPOCH).await.unwrap().len(), 2);
 }
 
@@ -164,7 +164,7 @@ async fn a_discarded_or_abandoned_import_leaves_nothing(pool: PgPool) {
     let id = import.finish().await.unwrap();
     store.discard_import(id).await.unwrap();
     assert_eq!(store.import(id).await.unwrap().state, ImportState::Discarded);
-    assert!(store.confirm_import(id, &Rules::STARTING).await.is_err());
+    assert!(store.confirm_import(id, &Rules::STARTING, None).await.is_err());
     let mut cut_off = fixture.begin().await;
     cut_off.add(&row(2, "Calls", "2026-07-02T08:00:00Z", 3)).await.unwrap();
     cut_off.abandon().await.unwrap();
@@ -191,7 +191,7 @@ async fn the_last_import_is_undone_to_the_row(pool: PgPool) {
             import.add(row).await.unwrap();
         }
         let id = import.finish().await.unwrap();
-        store.confirm_import(id, &Rules::STARTING).await.unwrap();
+        store.confirm_import(id, &Rules::STARTING, None).await.unwrap();
         id
     };
     let first = save(&[row(2, "Calls", eight, 5), row(3, "Calls", half_past, 6)]).await;
@@ -207,15 +207,15 @@ async fn the_last_import_is_undone_to_the_row(pool: PgPool) {
         seen.iter().map(|seen| seen.offered).collect()
     };
     assert_eq!(offered().await, [5.0, 60.0, 7.0]);
-    let too_early = store.undo_import(*centre, first).await;
+    let too_early = store.undo_import(*centre, first, None).await;
     assert!(matches!(too_early, Err(StoreError::NotFound)), "only the last one");
     assert_eq!(store.last_import(*centre).await.unwrap().unwrap().0, second);
-    assert_eq!(store.undo_import(*centre, second).await.unwrap(), [calls]);
+    assert_eq!(store.undo_import(*centre, second, None).await.unwrap(), [calls]);
     assert_eq!(offered().await, [5.0, 6.0], "what was there before is there again");
     assert_eq!(store.contact_types(*centre).await.unwrap().len(), 1, "the new type went with it");
     assert_eq!(store.import(second).await.unwrap().state, ImportState::Undone);
     // What the first one brought went over to the second's replacements and is its own again.
-    assert_eq!(store.undo_import(*centre, first).await.unwrap(), [calls]);
+    assert_eq!(store.undo_import(*centre, first, None).await.unwrap(), [calls]);
     assert_eq!(offered().await, [0.0; 0]);
     let left: i64 =
         sqlx::query_scalar("SELECT count(*) FROM replaced_history").fetch_one(&pool).await.unwrap();
@@ -245,7 +245,7 @@ async fn an_uploaded_file_comes_back_byte_by_byte_and_can_be_read_again(pool: Pg
         writer.finish().await.unwrap();
     }
     assert_eq!(store.preview(import).await.unwrap()[0].added, 1, "read anew, not twice");
-    store.confirm_import(import, &Rules::STARTING).await.unwrap();
+    store.confirm_import(import, &Rules::STARTING, None).await.unwrap();
     let chunks: i64 =
         sqlx::query_scalar("SELECT count(*) FROM import_chunks").fetch_one(&pool).await.unwrap();
     assert_eq!(chunks, 0, "a saved file is not kept");

@@ -3,7 +3,7 @@
 use barometer_plan::{
     CoverInterval, FitProgress, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
-use barometer_store::{NamedAgent, SearchState, StoreError};
+use barometer_store::{NamedAgent, RunState, StoreError};
 use jiff::Timestamp;
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -102,17 +102,24 @@ async fn a_search_for_shifts_is_queued_reported_stopped_and_kept(pool: PgPool) {
     let progress = FitProgress { elapsed: Duration::from_secs(2), cost: 1600.0, gap: Some(0.1) };
     assert!(store.report_shift_search(id, progress).await.unwrap());
     let seen = store.newest_shift_search(*bookings, monday).await.unwrap().unwrap();
-    assert_eq!((seen.state, seen.gap, seen.elapsed_secs), (SearchState::Searching, Some(0.1), 2.0));
-    store.cancel_shift_search(id).await.unwrap();
+    assert_eq!((seen.run.state, seen.gap, seen.run.work_done), (RunState::Running, Some(0.1), 2));
+    store.enough_of_shift_search(id).await.unwrap();
     assert!(!store.report_shift_search(id, progress).await.unwrap(), "it shall stop");
     let roster = fit_shifts(&problem, Duration::from_secs(5), |_| true).unwrap();
-    store.end_shift_search(id, Ok(&roster)).await.unwrap();
+    store.end_shift_search(id, &roster).await.unwrap();
     let found = store.shift_search(id).await.unwrap();
-    assert_eq!((found.state, found.problem), (SearchState::Found, problem));
+    assert_eq!((found.run.state, &found.problem), (RunState::Done, &problem));
     assert_eq!(found.roster.unwrap(), roster);
     assert!(store.newest_shift_search(*bookings, date(2026, 11, 30)).await.unwrap().is_none());
-    store.end_shift_search(id, Err("no shift reaches")).await.unwrap();
-    assert_eq!(store.shift_search(id).await.unwrap().failure.as_deref(), Some("no shift reaches"));
+    let hopeless = store.queue_shift_search(*bookings, monday, &problem, 5, None).await.unwrap();
+    store.fail_run(hopeless, "no shift reaches").await.unwrap();
+    let failed = store.shift_search(hopeless).await.unwrap().run;
+    assert_eq!(
+        (failed.state, failed.failure.as_deref()),
+        (RunState::Failed, Some("no shift reaches"))
+    );
+    store.end_shift_search(hopeless, &roster).await.unwrap();
+    assert_eq!(store.shift_search(hopeless).await.unwrap().roster, None, "it comes too late");
 }
 
 #[sqlx::test(migrations = false)]

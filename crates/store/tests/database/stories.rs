@@ -5,7 +5,7 @@ use barometer_plan::{
     CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
 };
 use barometer_simulate::Summary;
-use barometer_store::{HistoryInterval, NewTrial, Role, StoreError, Subject, TrialState};
+use barometer_store::{HistoryInterval, NewTrial, Role, RunState, StoreError, Subject};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -175,6 +175,10 @@ fn parts() -> Vec<Summary> {
     inputs().parts().into_iter().map(|part| experiment.play_part(part).unwrap()).collect()
 }
 
+fn replications(parts: &[Summary], part: u32) -> u32 {
+    parts[part as usize].replications()
+}
+
 fn whole() -> Summary {
     inputs().merged(&parts()).unwrap()
 }
@@ -187,26 +191,29 @@ async fn a_trial_is_queued_played_and_kept_to_the_last_digit(pool: PgPool) {
     let jobs: i64 =
         sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
     assert_eq!(jobs, 3, "a job for every part is there with the trial");
-    assert!(store.begin_trial(id).await.unwrap());
+    assert!(store.begin_run(id).await.unwrap());
     let parts = parts();
     // Parts come in any order, also twice.
     for part in [2, 0, 2] {
-        store.keep_part(id, part, &parts[part as usize]).await.unwrap();
+        store
+            .keep_run_part(id, part, replications(&parts, part), &parts[part as usize])
+            .await
+            .unwrap();
     }
-    assert_eq!(store.parts_in_order(id).await.unwrap(), parts[..1], "the second is missing");
+    assert_eq!(store.trial_parts(id).await.unwrap(), parts[..1], "the second is missing");
     assert_eq!(inputs().merged(&parts[..1]), None);
     let running = store.trial(id).await.unwrap();
-    assert_eq!((running.state, running.played), (TrialState::Running, 35));
+    assert_eq!((running.run.state, running.run.work_done), (RunState::Running, 35));
     assert_eq!(running.inputs, inputs());
-    assert!(running.running_secs.is_some());
-    store.keep_part(id, 1, &parts[1]).await.unwrap();
-    let merged = inputs().merged(&store.parts_in_order(id).await.unwrap()).unwrap();
+    assert!(running.run.running_secs.is_some());
+    store.keep_run_part(id, 1, replications(&parts, 1), &parts[1]).await.unwrap();
+    let merged = inputs().merged(&store.trial_parts(id).await.unwrap()).unwrap();
     store.finish_trial(id, &merged).await.unwrap();
     let done = store.trial(id).await.unwrap();
-    assert_eq!((done.state, done.played), (TrialState::Done, 60));
+    assert_eq!((done.run.state, done.run.work_done), (RunState::Done, 60));
     assert_eq!(done.result, Some(TrialResult::of(&whole())));
     assert_eq!(store.trial_summary(id).await.unwrap(), Some(whole()), "to the last bit");
-    assert_eq!(store.count_parts(id).await.unwrap(), 0, "the parts are not needed any more");
+    assert_eq!(store.count_run_parts(id).await.unwrap(), 0, "the parts are not needed any more");
     assert_eq!(store.latest_trials(None, 5).await.unwrap().len(), 1);
 }
 
@@ -215,15 +222,15 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
     let fixture = fixture(pool).await;
     let store = &fixture.store;
     let waiting = queued(&fixture).await;
-    store.cancel_trial(waiting).await.unwrap();
-    assert_eq!(store.trial(waiting).await.unwrap().state, TrialState::Cancelled);
+    store.cancel_run(waiting).await.unwrap();
+    assert_eq!(store.trial(waiting).await.unwrap().run.state, RunState::Cancelled);
     let running = queued(&fixture).await;
-    assert!(store.begin_trial(running).await.unwrap());
-    store.cancel_trial(running).await.unwrap();
-    assert!(!store.begin_trial(running).await.unwrap(), "the worker is told to stop");
-    store.stop_trial(running, None).await.unwrap();
+    assert!(store.begin_run(running).await.unwrap());
+    store.cancel_run(running).await.unwrap();
+    assert!(!store.begin_run(running).await.unwrap(), "the worker is told to stop");
+    store.stop_run(running).await.unwrap();
     store.finish_trial(running, &whole()).await.unwrap();
-    assert_eq!(store.trial(running).await.unwrap().state, TrialState::Cancelled);
+    assert_eq!(store.trial(running).await.unwrap().run.state, RunState::Cancelled);
 }
 
 #[sqlx::test(migrations = false)]
@@ -248,33 +255,36 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
         sqlx::query_scalar("SELECT count(*) FROM apalis.jobs").fetch_one(&pool).await.unwrap();
     let work = new.inputs.parts();
     assert_eq!(jobs, work.len() as i64, "a job for each part is there with the comparison");
-    assert!(store.begin_comparison(kept).await.unwrap());
+    assert!(store.begin_run(kept).await.unwrap());
     for (nth, part) in (0u32..).zip(&work) {
         let played = new.inputs.play_part(part, || true).unwrap().unwrap();
         // Played twice by two workers, kept once.
         for _ in 0..2 {
-            store.keep_comparison_part(kept, (nth, work.len()), &played).await.unwrap();
+            store.keep_run_part(kept, nth, 1, &played).await.unwrap();
         }
-        assert!(store.has_comparison_part(kept, nth).await.unwrap());
+        assert!(store.has_run_part(kept, nth).await.unwrap());
         let running = store.comparison(kept).await.unwrap();
         let share = f64::from(nth + 1) / work.len() as f64;
-        assert_eq!((running.state, running.progress), (TrialState::Running, share));
+        assert_eq!((running.run.state, running.run.progress()), (RunState::Running, share));
     }
     assert_eq!(store.comparison(kept).await.unwrap().inputs, new.inputs);
     let result = new.inputs.result_of(store.comparison_parts(kept).await.unwrap());
     assert_eq!(result, new.inputs.play(|_| true).unwrap());
-    store.end_comparison(kept, Ok(result.as_ref())).await.unwrap();
-    assert_eq!(store.count_comparison_parts(kept).await.unwrap(), 0, "the result is enough");
+    store.end_comparison(kept, result.as_ref().unwrap()).await.unwrap();
+    assert_eq!(store.count_run_parts(kept).await.unwrap(), 0, "the result is enough");
     let done = store.comparison(kept).await.unwrap();
-    assert_eq!((done.state, done.result), (TrialState::Done, result));
+    assert_eq!((done.run.state, &done.result), (RunState::Done, &result));
     // One that nobody has begun is stopped at once, one under way is told to stop.
     let waiting = store.queue_comparison(&new).await.unwrap();
-    store.cancel_comparison(waiting).await.unwrap();
-    assert_eq!(store.comparison(waiting).await.unwrap().state, TrialState::Cancelled);
+    store.cancel_run(waiting).await.unwrap();
+    assert_eq!(store.comparison(waiting).await.unwrap().run.state, RunState::Cancelled);
     let begun = store.queue_comparison(&new).await.unwrap();
-    assert!(store.begin_comparison(begun).await.unwrap());
-    store.cancel_comparison(begun).await.unwrap();
-    assert!(!store.begin_comparison(begun).await.unwrap());
-    store.end_comparison(begun, Ok(None)).await.unwrap();
+    assert!(store.begin_run(begun).await.unwrap());
+    store.cancel_run(begun).await.unwrap();
+    assert!(!store.begin_run(begun).await.unwrap());
+    // What was worked out meanwhile comes too late.
+    store.end_comparison(begun, done.result.as_ref().unwrap()).await.unwrap();
+    let over = store.comparison(begun).await.unwrap();
+    assert_eq!((over.run.state, over.result), (RunState::Cancelled, None));
     assert_eq!(store.latest_comparisons(9).await.unwrap().len(), 3);
 }

@@ -3,8 +3,9 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_app::release;
 use barometer_plan::Verdict;
-use barometer_store::{GoLive, Role, StrategyVersion, Trial, TrialState};
+use barometer_store::{GoLive, Role, StrategyVersion, TrialLine};
 use barometer_strategy::{Change, changes};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -15,7 +16,7 @@ use crate::extract::{Form, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::trials::{days_words, verdict_of};
+use crate::pages::trials::days_words;
 use crate::words;
 
 /// Characters of a reason, at most.
@@ -114,11 +115,11 @@ impl Sheet {
     fn of(
         draft: &StrategyVersion,
         versions: &[StrategyVersion],
-        trials: &[Trial],
+        trials: &[TrialLine],
         visit: &Visit,
     ) -> Self {
         let live = versions.iter().find(|version| version.is_live);
-        let evidence = |trial: &Trial| {
+        let evidence = |trial: &TrialLine| {
             let subject = &trial.subject;
             Some(Evidence {
                 trial: trial.id,
@@ -129,10 +130,9 @@ impl Sheet {
                     trial.cover_words
                 ),
                 address: format!("/trials/{}?day={}", trial.id, subject.day),
-                verdict: verdict_of(trial)?,
+                verdict: trial.digest?.verdict?,
             })
         };
-        let done = trials.iter().filter(|trial| trial.state == TrialState::Done);
         Self {
             version: draft.version,
             version_id: draft.id,
@@ -141,18 +141,18 @@ impl Sheet {
                 |live| format!("v{} is live", live.version),
             ),
             changes: live.map_or_else(Vec::new, |live| changes(&live.strategy, &draft.strategy)),
-            evidence: done.filter_map(evidence).collect(),
+            evidence: trials.iter().filter_map(evidence).collect(),
             try_address: format!("/trials?day={}#new", visit.day),
         }
     }
 }
 
-/// The versions before the live one, to go back to.
+/// The versions that were live before, to go back to.
 fn rollbacks(versions: &[StrategyVersion]) -> Vec<Rollback> {
     let Some(live) = versions.iter().find(|version| version.is_live) else { return Vec::new() };
     versions
         .iter()
-        .filter(|version| version.version < live.version)
+        .filter(|version| version.has_been_live && !version.is_live)
         .map(|version| Rollback {
             version_id: version.id,
             name: format!(
@@ -194,24 +194,6 @@ pub(crate) async fn approve(
         );
         return Err(PageError::Refused(message));
     }
-    if let Some(trial) = form.trial {
-        let trial = app.store.trial(trial).await?;
-        if trial.strategy_version != form.version || trial.state != TrialState::Done {
-            return Err(PageError::Refused(
-                "This trial is no evidence for this version.".to_owned(),
-            ));
-        }
-    } else if !has_been_live(&app, &visit, form.version).await? {
-        return Err(PageError::Refused(
-            "Nobody has tried this version yet. Try it on a day first.".to_owned(),
-        ));
-    }
-    app.store.go_live(form.version, form.trial, Some(visit.user.id), note).await?;
+    release::go_live(&app.store, form.version, form.trial, visit.user.id, note).await?;
     Ok(Redirect::to(&format!("/go-live?day={}&done=1", visit.day)).into_response())
-}
-
-/// Going back needs no new trial: whatever was live before the live version may return.
-async fn has_been_live(app: &App, visit: &Visit, version: Uuid) -> Result<bool, PageError> {
-    let versions = app.store.strategy_versions(visit.centre.id).await?;
-    Ok(rollbacks(&versions).iter().any(|rollback| rollback.version_id == version))
 }

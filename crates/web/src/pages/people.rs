@@ -15,8 +15,8 @@ use crate::forms::Wrong;
 use crate::frame::Frame;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
-use crate::passwords::{self, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
 use crate::words;
+use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
 
 /// Characters of a name or an address, at most.
 const MOST_CHARS: usize = 120;

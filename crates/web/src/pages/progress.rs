@@ -1,56 +1,58 @@
-//! The part of a page that changes while something long is played: how far it is, and a way to stop it.
+//! Runs on a page: how far one is, what is left, and a way to stop it. One part for all long work.
 
 use askama::Template;
+use axum::extract::State;
 use axum::http::HeaderValue;
-use axum::response::Response;
-use barometer_store::TrialState;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_store::{Run, RunKind, RunState};
+use uuid::Uuid;
 
 use super::page;
-use super::trials::state_word;
-use crate::access::Visit;
+use crate::App;
+use crate::access::{Planner, Visit};
+use crate::extract::Path;
+use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::words;
 
-/// How far it is.
+/// How far a run is.
 #[derive(Template)]
 #[template(path = "progress.html")]
 pub(crate) struct ProgressPart {
-    address: String,
-    cancel: String,
-    state: TrialState,
+    id: Uuid,
+    state: RunState,
     is_stopping: bool,
     /// What is done, in words: "75 of 200 days".
     done: String,
+    /// What it has come to so far, as a finished run says it.
+    over: &'static str,
     percent: u32,
     left: Option<String>,
     failure: Option<String>,
     may_cancel: bool,
 }
 
-/// What is played, as the store tells it.
-pub(crate) struct Played<'a> {
-    /// Address of its page.
-    pub address: String,
-    pub state: TrialState,
-    pub is_cancel_requested: bool,
-    /// What is done, in words and as a share.
-    pub done: (String, f64),
-    pub running_secs: Option<f64>,
-    pub failure: Option<&'a str>,
-}
-
 impl ProgressPart {
-    pub fn of(played: Played<'_>, visit: &Visit) -> Self {
-        let (done, share) = played.done;
+    pub fn of(run: &Run, visit: &Visit) -> Self {
+        let unit = match run.kind {
+            RunKind::Trial => "days",
+            RunKind::Comparison => "parts",
+            RunKind::Shifts => "s",
+            RunKind::Forecasts => "forecasts",
+        };
+        let count = |work: u32| words::thousands(f64::from(work));
         Self {
-            cancel: format!("{}/cancel", played.address),
-            address: format!("{}/progress", played.address),
-            state: played.state,
-            is_stopping: played.is_cancel_requested && !played.state.is_over(),
-            percent: (share * 100.0) as u32,
-            left: words::time_left(played.running_secs, share),
-            done,
-            failure: played.failure.map(str::to_owned),
+            id: run.id,
+            state: run.state,
+            is_stopping: run.cancel_requested && !run.state.is_over(),
+            done: format!("{} of {} {unit}", count(run.work_done), count(run.work_total)),
+            over: match run.kind {
+                RunKind::Forecasts => "forecasts made until then are kept",
+                _ => "there is no result",
+            },
+            percent: (run.progress() * 100.0) as u32,
+            left: words::time_left(run.running_secs, run.progress()),
+            failure: run.failure.clone(),
             may_cancel: visit.may_plan(),
         }
     }
@@ -62,13 +64,50 @@ impl ProgressPart {
     fn is_over(&self) -> bool {
         self.state.is_over()
     }
+}
 
-    /// The part alone; once it is over, the page is loaded anew.
-    pub fn response(&self) -> Result<Response, PageError> {
-        let mut response = page(self)?;
-        if self.is_over() {
-            response.headers_mut().insert("hx-refresh", HeaderValue::from_static("true"));
-        }
-        Ok(response)
+/// A state in words.
+pub(crate) const fn state_word(state: RunState) -> &'static str {
+    match state {
+        RunState::Queued => "queued",
+        RunState::Running => "running",
+        RunState::Done => "done",
+        RunState::Failed => "failed",
+        RunState::Cancelled => "cancelled",
     }
+}
+
+/// `GET /runs/{run}/progress`: asked for again and again while a run goes on; once it is over, the page
+/// that shows it is loaded again.
+pub(crate) async fn progress(
+    State(app): State<App>,
+    visit: Visit,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let run = app.store.run(id).await?;
+    let mut response = page(&ProgressPart::of(&run, &visit))?;
+    if run.state.is_over() {
+        response.headers_mut().insert("hx-refresh", HeaderValue::from_static("true"));
+    }
+    Ok(response)
+}
+
+/// `POST /runs/{run}/cancel`
+pub(crate) async fn cancel(
+    State(app): State<App>,
+    Planner(visit): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let run = app.store.run(id).await?;
+    app.store.cancel_run(id).await?;
+    let back = match run.kind {
+        RunKind::Trial => format!("/trials/{id}"),
+        RunKind::Comparison => format!("/comparisons/{id}"),
+        RunKind::Forecasts => Stage::Demand.address(visit.day, None),
+        RunKind::Shifts => {
+            let contact_type = app.store.shift_search(id).await?.contact_type;
+            format!("/staffing/{contact_type}/roster?day={}", visit.day)
+        }
+    };
+    Ok(Redirect::to(&back).into_response())
 }

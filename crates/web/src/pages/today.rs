@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use crate::App;
 use crate::access::Visit;
 use crate::page_error::PageError;
-use crate::planning::span;
 use crate::words;
+use barometer_app::planning::span;
 
 /// One contact type's day so far.
 pub(crate) struct TodayRow {

@@ -17,8 +17,8 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::pages::today::{TodayRow, today_row};
-use crate::planning::span;
 use crate::words;
+use barometer_app::planning::span;
 
 #[derive(Template)]
 #[template(path = "watch.html")]

@@ -122,6 +122,7 @@ async fn names_that_are_markup_or_formulas_stay_text(pool: PgPool) {
     let preview = planner.upload("x.csv", "", file).await.location().to_owned();
     let answer = planner.post(&format!("{preview}/confirm"), "").await;
     assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
+    centre.work_off().await;
     let types =
         centre.store.contact_types(centre.store.centre().await.unwrap().unwrap().id).await.unwrap();
     let added = types.iter().find(|each| each.name == "=1+1").unwrap();

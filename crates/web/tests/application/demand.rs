@@ -103,6 +103,7 @@ async fn a_marked_stretch_is_cleaned_and_a_decision_can_be_taken_back(pool: PgPo
     let file = format!("contact_type,interval_start,offered,answered,abandoned,handle_secs\n{csv}");
     let preview = planner.upload("lost.csv", "", file.as_bytes()).await;
     planner.post(&format!("{}/confirm", preview.location()), "").await;
+    centre.work_off().await;
 
     let address = format!("/demand/{}/cleaning", centre.bookings);
     planner
@@ -202,7 +203,7 @@ async fn forecasts_that_an_update_threw_away_are_made_anew(pool: PgPool) {
     for table in ["DELETE FROM forecast_intervals", "DELETE FROM forecasts"] {
         sqlx::query(table).execute(&pool).await.unwrap();
     }
-    barometer_web::refresh_missing_forecasts(&centre.store).await.unwrap();
+    barometer_app::demand::refresh_missing_forecasts(&centre.store).await.unwrap();
     let made = centre
         .store
         .made_intervals(centre.bookings, Timestamp::UNIX_EPOCH, Timestamp::MAX)
@@ -232,15 +233,15 @@ async fn a_run_over_all_forecasts_shows_its_progress_and_can_be_stopped(pool: Pg
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     planner.post("/demand/forecast-all", "").await;
-    planner.get("/demand").await.says("All forecasts wait to be made anew.");
+    planner.get("/demand").await.says("Queued: 0 of 1 forecasts");
     let centre_id = centre.store.centre().await.unwrap().unwrap().id;
     let run = centre.store.open_forecast_run(centre_id).await.unwrap().unwrap().id;
-    assert!(centre.store.report_forecasts(run, 0).await.unwrap());
-    let progress = planner.get(&format!("/demand/forecast-all/{run}")).await;
-    progress.says("0 of 1 forecasts are made anew.").says("hx-trigger=\"every 1s\"");
-    planner.post(&format!("/demand/forecast-all/{run}/cancel"), "").await;
-    assert!(!centre.store.report_forecasts(run, 1).await.unwrap(), "the worker is told to stop");
-    let over = planner.get(&format!("/demand/forecast-all/{run}")).await;
+    assert!(centre.store.report_run(run, 0).await.unwrap());
+    let progress = planner.get(&format!("/runs/{run}/progress")).await;
+    progress.says("Running: 0 of 1 forecasts").says("hx-trigger=\"every 400ms\"");
+    planner.post(&format!("/runs/{run}/cancel"), "").await;
+    assert!(!centre.store.report_run(run, 1).await.unwrap(), "the worker is told to stop");
+    let over = planner.get(&format!("/runs/{run}/progress")).await;
     assert_eq!(over.headers["hx-refresh"], "true");
 }
 
@@ -259,6 +260,7 @@ async fn the_rest_of_today_is_forecast_anew_from_what_has_come(pool: PgPool) {
     let file = format!("contact_type,interval_start,offered\n{rows}");
     let preview = planner.upload("morning.csv", "", file).await;
     planner.post(&format!("{}/confirm", preview.location()), "").await;
+    centre.work_off().await;
     // A day that is going on stays in the forecast.
     let head = centre.store.forecast(centre.bookings).await.unwrap().unwrap();
     assert_eq!(head.first_day.to_string(), "2026-11-23");

@@ -37,6 +37,7 @@ async fn a_messy_file_is_told_row_by_row_and_saved_only_when_confirmed(pool: PgP
     let before = came().await.unwrap();
     assert_eq!(before.intervals, 20);
     let saved = planner.post(&format!("{preview}/confirm"), "").await;
+    centre.work_off().await;
     assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
     let after = came().await.unwrap();
     assert_eq!((after.intervals, after.offered - before.offered), (21, 31 - 36 + 4));
@@ -47,6 +48,7 @@ async fn a_messy_file_is_told_row_by_row_and_saved_only_when_confirmed(pool: PgP
     let history = centre.store.history_since(bus.id, at("2026-10-24T00:00")).await.unwrap();
     assert_eq!(history.iter().map(|seen| seen.offered).collect::<Vec<_>>(), [7.0, 8.0]);
     let again = planner.post(&format!("{preview}/confirm"), "").await;
+    centre.work_off().await;
     assert_eq!(again.status, StatusCode::NOT_FOUND, "an import is saved once");
     planner.get(&preview).await.says("This import was saved.");
 }
@@ -155,6 +157,7 @@ async fn a_workbook_is_asked_about_once_and_remembered(pool: PgPool) {
     assert_eq!(read.status, StatusCode::SEE_OTHER, "{}", read.text);
     planner.get(read.location()).await.says("All 2 rows can be used.");
     planner.post(&format!("{}/confirm", read.location()), "").await;
+    centre.work_off().await;
     let noon = at("2026-11-22T12:00");
     let seen = centre.store.history_since(centre.bookings, noon).await.unwrap();
     assert_eq!((seen[0].offered, seen[0].answered, seen[0].handle_secs), (21.0, 20.0, Some(210.0)));
@@ -174,6 +177,7 @@ async fn whole_days_are_spread_by_the_shape_of_the_finer_history(pool: PgPool) {
     let page = planner.get(answer.location()).await;
     page.says("All 2 rows can be used.").says("Island bus");
     planner.post(&format!("{}/confirm", answer.location()), "").await;
+    centre.work_off().await;
     let monday = at("2026-11-23T00:00");
     let seen = centre.store.history_since(centre.bookings, monday).await.unwrap();
     assert_eq!(seen.iter().map(|each| each.offered).sum::<f64>(), 670.0);
@@ -213,13 +217,16 @@ async fn the_last_import_can_be_undone_and_the_forecast_follows(pool: PgPool) {
     let csv = "contact_type,interval_start,offered\nBookings,2026-11-24T09:00,30\n";
     let preview = planner.upload("late.csv", "", csv).await.location().to_owned();
     planner.post(&format!("{preview}/confirm"), "").await;
+    centre.work_off().await;
     assert_ne!(centre.store.forecast(centre.bookings).await.unwrap().unwrap().first_day, before);
     planner.get("/demand/import").await.says("Last import: late.csv");
     let undone = planner.post(&format!("{preview}/undo"), "").await;
+    centre.work_off().await;
     assert_eq!(undone.status, StatusCode::SEE_OTHER, "{}", undone.text);
     planner.get(&preview).await.says("This import was undone");
     assert_eq!(centre.store.forecast(centre.bookings).await.unwrap().unwrap().first_day, before);
     let twice = planner.post(&format!("{preview}/undo"), "").await;
+    centre.work_off().await;
     assert_eq!(twice.status, StatusCode::UNPROCESSABLE_ENTITY);
 }
 

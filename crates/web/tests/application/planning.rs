@@ -2,7 +2,8 @@
 
 use axum::http::StatusCode;
 use barometer_plan::{TrialResult, Verdict, need};
-use barometer_store::{Role, TrialState};
+use barometer_store::{Role, RunState, StrategyVersion};
+use barometer_strategy::Strategy;
 use sqlx::PgPool;
 use uuid::Uuid;
 
@@ -119,7 +120,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     let summary = trial.inputs.experiment().unwrap().play_part(0..40).unwrap();
     let result = TrialResult::of(&summary);
     centre.store.finish_trial(id, &summary).await.unwrap();
-    assert_eq!(centre.store.trial(id).await.unwrap().state, TrialState::Done);
+    assert_eq!(centre.store.trial(id).await.unwrap().run.state, RunState::Done);
 
     let verdict = result.outcome.verdict(&trial.inputs);
     assert_eq!(verdict, Some(Verdict::Holds), "two more than needed hold");
@@ -188,7 +189,7 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
             "teams[0].refused_share: must be a share from 0 to 1, got 1.5",
         ),
         (exported.replace("places", "plces"), "unknown field"),
-        ("{".to_owned(), "this is not a strategy"),
+        ("{".to_owned(), "this is not JSON"),
     ] {
         let answer = upload(text).await;
         assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
@@ -207,11 +208,13 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
     );
     let queued = planner.post("/trials", &form).await;
     let address = queued.location().split('?').next().unwrap().to_owned();
-    let before = planner.get(&format!("{address}/progress")).await;
+    let run = address.replace("/trials/", "/runs/");
+    let before = planner.get(&format!("{run}/progress")).await;
     assert!(before.headers.get("hx-refresh").is_none());
-    planner.post(&format!("{address}/cancel"), "").await;
+    let stopped = planner.post(&format!("{run}/cancel"), "").await;
+    assert_eq!(stopped.location(), address);
     planner.get(&address).await.says("Cancelled after 0 of 200 days; there is no result.");
-    let after = planner.get(&format!("{address}/progress")).await;
+    let after = planner.get(&format!("{run}/progress")).await;
     assert_eq!(after.headers["hx-refresh"], "true", "the page is loaded anew once it is over");
     let csv = planner.get(&format!("{address}/intervals.csv")).await;
     assert_eq!(csv.status, StatusCode::NOT_FOUND);
@@ -230,7 +233,7 @@ async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
     let approver = centre.visitor(Role::Approver).await;
     let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;
     assert_eq!(untried.status, StatusCode::UNPROCESSABLE_ENTITY);
-    untried.says("Nobody has tried this version yet.");
+    untried.says("Nobody has tried this version yet: try it on a day first.");
     // A trial of the old version is no evidence for the new one.
     let form = format!(
         "contact_type={}&version={}&days={TODAY}&cover=planned&replications=20&seed=1",
@@ -242,8 +245,35 @@ async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
     let other = approver
         .post("/go-live", &format!("version={}&trial={trial}&note=because", draft.id))
         .await;
-    other.says("This trial is no evidence for this version.");
+    other.says("This trial is no evidence for this version: choose a finished trial of it.");
     assert!(!centre.store.strategy_versions(centre.centre).await.unwrap()[0].is_live);
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_earlier_version_comes_back_only_where_it_has_been_live(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let first = centre.strategy_version;
+    // A draft that nobody tried, and a later one that went live.
+    let mut strategy = Strategy::plain("Bookings");
+    strategy.name = "Draft".to_owned();
+    let (store, of) = (&centre.store, centre.centre);
+    let draft = store.add_strategy_version(of, &strategy, None).await.unwrap();
+    strategy.name = "Winter".to_owned();
+    let winter = store.add_strategy_version(of, &strategy, None).await.unwrap();
+    store.go_live(winter, None, None, "for the winter").await.unwrap();
+    let approver = centre.visitor(Role::Approver).await;
+    let sheet = approver.get("/go-live").await;
+    sheet.says(&format!("<option value=\"{first}\">v1"));
+    assert!(!sheet.text.contains(&format!("<option value=\"{draft}\">")), "it was never live");
+    let refused = approver.post("/go-live", &format!("version={draft}&note=because")).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("Nobody has tried this version yet: try it on a day first.");
+    let back = approver.post("/go-live", &format!("version={first}&note=winter+is+over")).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text);
+    let live = |versions: Vec<StrategyVersion>| versions.into_iter().find(|each| each.is_live);
+    assert_eq!(live(store.strategy_versions(of).await.unwrap()).unwrap().id, first);
+    // The one that went back waits for its turn as any that has been live.
+    approver.get("/go-live").await.says(&format!("<option value=\"{winter}\">v3"));
 }
 
 #[sqlx::test(migrations = false)]

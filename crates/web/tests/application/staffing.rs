@@ -181,7 +181,7 @@ async fn people_are_named_and_who_is_away_is_left_out_of_a_roster(pool: PgPool) 
     );
     let roster = "agent,start,end\nada,2026-11-24 09:00,17:00\n";
     let away = planner.upload_to(&format!("{address}/roster"), "r.csv", "", roster).await;
-    away.says("Everybody in this roster is away");
+    away.says("Everybody in this roster is on time off on its days.");
     let removed =
         planner.post(&format!("{address}/agents/{}/remove", ada.id), "day=2026-11-24").await;
     assert_eq!(removed.status, StatusCode::SEE_OTHER);

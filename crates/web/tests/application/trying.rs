@@ -2,7 +2,7 @@
 
 use axum::http::StatusCode;
 use barometer_plan::CoverInterval;
-use barometer_store::{Role, TrialState};
+use barometer_store::{Role, RunState};
 use jiff::ToSpan;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -100,10 +100,10 @@ async fn a_row_is_added_to_a_form_without_saving_anything(pool: PgPool) {
 async fn play(centre: &Centre, address: &str) -> Uuid {
     let id: Uuid = address.split('?').next().unwrap().rsplit('/').next().unwrap().parse().unwrap();
     let comparison = centre.store.comparison(id).await.unwrap();
-    let result = comparison.inputs.play(|_| true).unwrap();
-    assert!(centre.store.begin_comparison(id).await.unwrap());
-    centre.store.end_comparison(id, Ok(result.as_ref())).await.unwrap();
-    assert_eq!(centre.store.comparison(id).await.unwrap().state, TrialState::Done);
+    let result = comparison.inputs.play(|_| true).unwrap().unwrap();
+    assert!(centre.store.begin_run(id).await.unwrap());
+    centre.store.end_comparison(id, &result).await.unwrap();
+    assert_eq!(centre.store.comparison(id).await.unwrap().run.state, RunState::Done);
     id
 }
 
@@ -119,7 +119,7 @@ async fn candidates_are_compared_on_the_same_customers(pool: PgPool) {
     );
     let queued = planner.post("/comparisons", &form).await;
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
-    planner.get(queued.location()).await.says("Queued: 0 %");
+    planner.get(queued.location()).await.says("Queued: 0 of 2 parts");
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
     page.says("“v1, the need, 2 more” has the best service level").says("with 95 % confidence");
@@ -186,7 +186,9 @@ async fn a_day_of_a_trial_is_watched_event_by_event(pool: PgPool) {
     let repeated = planner.post(&format!("{address}/repeat"), "").await;
     let trials = centre.store.latest_trials(None, 5).await.unwrap();
     assert!(repeated.location().contains(&trials[0].id.to_string()));
-    assert_eq!((trials.len(), &trials[0].inputs), (2, &trials[1].inputs));
+    let [latest, first] = [0, 1].map(|nth| trials[nth].id);
+    let inputs = async |id| centre.store.trial(id).await.unwrap().inputs;
+    assert_eq!((trials.len(), inputs(latest).await), (2, inputs(first).await));
 }
 
 #[sqlx::test(migrations = false)]

@@ -3,11 +3,12 @@
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{HeaderMap, Method, Request, StatusCode, header};
+use barometer_app::{demand::refresh_forecast, passwords::hash_password};
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, Rules};
 use barometer_store::{HistoryInterval, Role, Store};
 use barometer_strategy::Strategy;
-use barometer_web::{App, Settings, hash_password, refresh_forecast, router};
+use barometer_web::{App, Settings, router};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -65,6 +66,11 @@ impl Centre {
         refresh_forecast(&self.store, &contact_type, &zone).await.unwrap();
         self.store.save_cover(id, &nine_people(&zone)).await.unwrap();
         id
+    }
+
+    /// Does what the workers would do with everything that is queued.
+    pub async fn work_off(&self) {
+        barometer_app::runs::work_off_open(&self.store).await.unwrap();
     }
 
     pub fn settings() -> Settings {

@@ -14,12 +14,13 @@ use crate::extract::{Form, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::progress::state_word;
 use crate::pages::trials::{
-    Choosable, FormView, Scope, TrialForm, days_words, named, only_type, state_word,
-    version_options,
+    Choosable, FormView, TrialForm, days_words, named, only_type, subject_of, version_options,
 };
 use crate::pages::{page, refused};
 use crate::words;
+use barometer_app::trials::Scope;
 
 /// Candidates of a comparison, and points of a sweep, at most.
 const MOST_CANDIDATES: usize = 6;
@@ -185,8 +186,8 @@ async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<Ask
                     }
                 ),
                 what: line.title,
-                state: state_word(line.state),
-                when: words::moment(line.created_at, &visit.centre.zone),
+                state: state_word(line.run.state),
+                when: words::moment(line.run.created_at, &visit.centre.zone),
             })
             .collect(),
     })
@@ -274,7 +275,7 @@ pub(crate) async fn queue(
     match made {
         Ok((title, inputs)) => {
             let new = NewComparison {
-                subject: scope.subject(&visit, &days),
+                subject: subject_of(&scope, &visit, &days),
                 title,
                 inputs,
                 created_by: visit.user.id,

@@ -5,18 +5,18 @@ mod result;
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::{IntoResponse, Redirect, Response};
-use barometer_store::{Comparison, TrialState};
+use axum::response::Response;
+use barometer_store::RunState;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::Visit;
 use crate::exports;
 use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::progress::{Played, ProgressPart};
+use crate::pages::progress::ProgressPart;
 use crate::pages::trials::{days_words, named, only_type};
 use crate::words;
 
@@ -33,19 +33,6 @@ struct ShowPage {
     result: Option<ResultView>,
     again: String,
     json: String,
-}
-
-/// The part of a comparison's page that changes while it is played.
-fn progress_of(comparison: &Comparison, visit: &Visit) -> ProgressPart {
-    let played = Played {
-        address: format!("/comparisons/{}", comparison.id),
-        state: comparison.state,
-        is_cancel_requested: comparison.cancel_requested,
-        done: (format!("{} %", (comparison.progress * 100.0) as u32), comparison.progress),
-        running_secs: comparison.running_secs,
-        failure: comparison.failure.as_deref(),
-    };
-    ProgressPart::of(played, visit)
 }
 
 /// `GET /comparisons/{comparison}`
@@ -73,37 +60,18 @@ pub(crate) async fn show(
     page(&ShowPage {
         frame: Frame::of(&visit, Stage::Trials, only_type(&subject.contact_types)),
         question,
-        progress: progress_of(&comparison, &visit),
+        progress: ProgressPart::of(&comparison.run, &visit),
         facts: format!(
             "{}. {} simulated days each, the same customers for all, seed {}; asked for on {}.",
             comparison.title,
             words::thousands(f64::from(replications)),
             first.map_or(0, |first| first.inputs.seed),
-            words::moment(comparison.created_at, zone),
+            words::moment(comparison.run.created_at, zone),
         ),
         result,
         again: format!("/comparisons?day={}{}", subject.day, named(&subject.contact_types)),
         json: format!("/comparisons/{id}/comparison.json"),
     })
-}
-
-/// `GET /comparisons/{comparison}/progress`: asked for again and again while it is played.
-pub(crate) async fn progress(
-    State(app): State<App>,
-    visit: Visit,
-    Path(id): Path<Uuid>,
-) -> Result<Response, PageError> {
-    progress_of(&app.store.comparison(id).await?, &visit).response()
-}
-
-/// `POST /comparisons/{comparison}/cancel`
-pub(crate) async fn cancel(
-    State(app): State<App>,
-    Planner(_): Planner,
-    Path(id): Path<Uuid>,
-) -> Result<Response, PageError> {
-    app.store.cancel_comparison(id).await?;
-    Ok(Redirect::to(&format!("/comparisons/{id}")).into_response())
 }
 
 /// `GET /comparisons/{comparison}/comparison.json`: everything that the numbers follow from, and the
@@ -114,7 +82,7 @@ pub(crate) async fn export(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let comparison = app.store.comparison(id).await?;
-    if comparison.state != TrialState::Done {
+    if comparison.run.state != RunState::Done {
         return Err(PageError::NotFound);
     }
     let kept = serde_json::json!({ "inputs": comparison.inputs, "result": comparison.result });

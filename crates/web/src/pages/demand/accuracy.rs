@@ -14,10 +14,10 @@ use crate::App;
 use crate::access::{Planner, Visit};
 use crate::charts;
 use crate::extract::{Form, Path};
-use crate::forecasting::refresh_forecast;
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::words;
+use barometer_app::demand::refresh_forecast;
 
 #[derive(Template)]
 #[template(path = "demand/accuracy.html")]

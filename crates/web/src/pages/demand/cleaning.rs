@@ -15,11 +15,11 @@ use crate::App;
 use crate::access::{Planner, Visit};
 use crate::charts;
 use crate::extract::{Form, Path, Query};
-use crate::forecasting::{history_grid, refresh_forecast};
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
+use barometer_app::demand::{history_grid, refresh_forecast};
 
 /// The longest reason that is kept.
 const MOST_CHARS: usize = 200;

@@ -16,12 +16,12 @@ use crate::App;
 use crate::access::Visit;
 use crate::charts::{self, tenth};
 use crate::extract::Path;
-use crate::forecasting::{applied_marks, history_grid};
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning::{last_forecast_day, span};
 use crate::words;
+use barometer_app::demand::{applied_marks, history_grid};
+use barometer_app::planning::{last_forecast_day, span};
 
 /// Days of history that the chart shows at first.
 const CHART_DAYS: usize = 120;

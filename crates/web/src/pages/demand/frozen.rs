@@ -230,7 +230,7 @@ async fn side(
         "came" => {
             // As far back as anything that it could be compared with.
             let first = frozen.iter().map(|each| each.first_day).min().unwrap_or(visit.day);
-            let from = crate::planning::span(first, 1, &visit.centre.zone)?.0;
+            let from = barometer_app::planning::span(first, 1, &visit.centre.zone)?.0;
             let history = app.store.history_since(id, from).await?;
             Contacts {
                 name: CAME.to_owned(),

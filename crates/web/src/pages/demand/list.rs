@@ -12,24 +12,24 @@ use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
 
-use super::runs::RunPanel;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::Form;
-use crate::forecasting::refresh_forecast;
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::progress::ProgressPart;
 use crate::pages::{page, refused};
-use crate::planning::span;
 use crate::words;
+use barometer_app::demand::refresh_forecast;
+use barometer_app::planning::span;
 
 #[derive(Template)]
 #[template(path = "demand/list.html")]
 struct ListPage {
     frame: Frame,
     answer: String,
-    run: Option<RunPanel>,
+    run: Option<ProgressPart>,
     rows: Vec<ListRow>,
     models: Vec<(Uuid, String)>,
     form: LikeForm,
@@ -121,7 +121,7 @@ impl ListPage {
         Ok(Self {
             frame: Frame::of(visit, Stage::Demand, None),
             answer,
-            run: run.map(|run| RunPanel::of(&run, visit)),
+            run: run.map(|run| ProgressPart::of(&run, visit)),
             models: types.iter().map(|each| (each.id, each.name.clone())).collect(),
             rows,
             form,

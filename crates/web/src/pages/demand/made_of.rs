@@ -14,8 +14,8 @@ use crate::access::Visit;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning::span;
 use crate::words;
+use barometer_app::planning::span;
 
 #[derive(Template)]
 #[template(path = "demand/made_of.html")]

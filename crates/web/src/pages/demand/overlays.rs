@@ -14,11 +14,11 @@ use crate::App;
 use crate::access::{Planner, Visit};
 use crate::charts::{self, tenth};
 use crate::extract::{Form, Path, Query};
-use crate::forecasting::put_overlays_on;
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
+use barometer_app::demand::put_overlays_on;
 
 /// The longest name of an overlay.
 const MOST_CHARS: usize = 80;

@@ -7,7 +7,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{PlannedInterval, Verdict, worst};
-use barometer_store::{ContactType, TrialState};
+use barometer_store::{ContactType, RunState};
 use futures_util::future::try_join_all;
 use jiff::Span;
 use jiff::civil::Date;
@@ -18,10 +18,10 @@ use crate::access::Visit;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::trials::{TrialLine, trial_lines};
-use crate::planning;
+use crate::pages::trials::{TrialRow, trial_rows};
 use crate::strip::{Cell, Hours, cells};
 use crate::words;
+use barometer_app::planning;
 
 use answer::Answer;
 use reading::Reading;
@@ -38,7 +38,7 @@ struct OutlookPage {
     hours: String,
     reading: Option<Reading>,
     facts: Vec<Fact>,
-    trials: Vec<TrialLine>,
+    trials: Vec<TrialRow>,
 }
 
 struct DayHead {
@@ -104,8 +104,8 @@ pub(crate) async fn show(State(app): State<App>, visit: Visit) -> Result<Respons
         reading: chosen
             .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &visit)),
         facts: facts(&app, &weeks, monday, &zone).await?,
-        trials: trial_lines(
-            trials.iter().filter(|trial| trial.state != TrialState::Cancelled),
+        trials: trial_rows(
+            trials.iter().filter(|trial| trial.run.state != RunState::Cancelled),
             &visit,
         ),
     };

@@ -16,8 +16,8 @@ use crate::access::Visit;
 use crate::extract::Query;
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning;
 use crate::words;
+use barometer_app::planning;
 
 #[derive(Template)]
 #[template(path = "reading.html")]

@@ -1,27 +1,23 @@
 //! The cover: people planned by hand, as many as are needed, from a roster, or by fitted shifts.
 
-use std::collections::BTreeMap;
-
 use askama::Template;
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_intake::RosterShift;
+use barometer_app::staffing::roster;
 use barometer_plan::{CoverInterval, PlannedInterval, Verdict, worst};
-use barometer_store::{AgentStretch, ContactType, NamedAgent};
+use barometer_store::{AgentStretch, ContactType};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
-use jiff::{SignedDuration, Span, Timestamp};
+use jiff::{Span, Timestamp};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::agents::{AgentRow, TimeOffRow, agent_rows, time_off_rows};
 use super::head::{Head, Tab};
-use super::period::Period;
-use super::roster_file;
+use super::period::period_of;
 use super::searches::{SearchPanel, panel};
 use super::shapes::ShapesForm;
-use super::source::Source;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::charts;
@@ -29,8 +25,10 @@ use crate::exports::{self, Cell};
 use crate::extract::{Form, Multipart, Path, Query};
 use crate::page_error::PageError;
 use crate::pages::{Choice, page, refused};
-use crate::planning;
 use crate::words;
+use barometer_app::planning;
+use barometer_app::staffing::Source;
+use barometer_app::staffing::roster_file;
 
 /// More people than a form may plan for one interval.
 const MOST_PEOPLE: u32 = 100_000;
@@ -127,21 +125,19 @@ impl CoverPage {
         let id = contact_type.id;
         let zone = &visit.centre.zone;
         let monday = visit.monday();
-        let week = Period::of(visit, "week");
+        let week = period_of(visit, "week");
         let (from, to) = planning::span(monday, 7, zone)?;
         let centre = visit.centre.id;
         let (types, source, shapes, search, agents, stretches, away) = tokio::try_join!(
             async { Ok::<_, PageError>(app.store.contact_types(centre).await?) },
-            Source::read(&app.store, contact_type, None, week, zone),
+            async { Ok(Source::read(&app.store, contact_type, None, week, zone).await?) },
             async { Ok(app.store.shift_shapes(id).await?) },
             async { Ok(app.store.newest_shift_search(id, monday).await?) },
             async { Ok(app.store.agents(centre).await?) },
             async { Ok(app.store.stretches_between(id, from, to).await?) },
             async { Ok(app.store.time_off(centre, monday).await?) },
         )?;
-        let plan = source
-            .schedule(&contact_type.rules)
-            .map_err(|error| PageError::Internal(Box::new(error)))?;
+        let plan = source.plan(contact_type.rules).await?;
         let secs = source.interval_secs();
         let days = (0..7).map(|ahead| monday.saturating_add(Span::new().days(ahead)));
         Ok(Self {
@@ -261,11 +257,9 @@ pub(crate) async fn save_cover(
     visit.day = typed.day.parse().unwrap_or(visit.day);
     let zone = &visit.centre.zone;
     let span = if typed.how == "need-week" { "week" } else { "day" };
-    let period = Period::of(&visit, span);
+    let period = period_of(&visit, span);
     let source = Source::read(&app.store, &contact_type, None, period, zone).await?;
-    let plan = source
-        .schedule(&contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    let plan = source.plan(contact_type.rules).await?;
     let planned = if typed.how == "people" {
         people_between(&typed, &plan, zone)
     } else {
@@ -346,32 +340,13 @@ pub(crate) async fn import_roster(
     };
     match read {
         Ok(shifts) => {
-            let away = app.store.time_off(visit.centre.id, first_day(&shifts, zone)).await?;
-            let agents = app.store.agents(visit.centre.id).await?;
-            let is_away = |name: &str, day: Date| {
-                let agent = agents.iter().find(|agent| agent.name.eq_ignore_ascii_case(name));
-                agent.is_some_and(|agent| {
-                    away.iter().any(|off| {
-                        off.agent == agent.id && (off.first_day..=off.last_day).contains(&day)
-                    })
-                })
-            };
-            let present: Vec<RosterShift> = shifts
-                .into_iter()
-                .filter(|shift| !is_away(&shift.agent, zone.to_datetime(shift.start).date()))
-                .collect();
-            let people = people_of(&present);
-            let cover = cover_of(&people, &contact_type, zone);
-            let (Some(first), Some(last)) = (cover.first(), cover.last()) else {
+            let day = roster::import(&app.store, &visit.centre, &contact_type, shifts).await?;
+            let Some(day) = day else {
                 let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
                 template.refusals =
-                    vec!["Everybody in this roster is away on its days.".to_owned()];
+                    vec!["Everybody in this roster is on time off on its days.".to_owned()];
                 return refused(&template);
             };
-            let from = planning::span(zone.to_datetime(first.start).date(), 1, zone)?.0;
-            let to = planning::span(zone.to_datetime(last.start).date(), 1, zone)?.1;
-            app.store.save_roster(visit.centre.id, id, (from, to), &people, &cover).await?;
-            let day = zone.to_datetime(first.start).date();
             Ok(Redirect::to(&format!("{}&saved=roster", Tab::Cover.address(id, day)))
                 .into_response())
         }
@@ -383,62 +358,6 @@ pub(crate) async fn import_roster(
             refused(&template)
         }
     }
-}
-
-fn first_day(shifts: &[RosterShift], zone: &TimeZone) -> Date {
-    let first = shifts.iter().map(|shift| shift.start).min();
-    zone.to_datetime(first.unwrap_or(Timestamp::UNIX_EPOCH)).date()
-}
-
-/// Shifts by person, a shift with a break as two stretches.
-fn people_of(shifts: &[RosterShift]) -> Vec<NamedAgent> {
-    let mut people: BTreeMap<String, NamedAgent> = BTreeMap::new();
-    for shift in shifts {
-        let person = people.entry(shift.agent.to_lowercase()).or_insert_with(|| NamedAgent {
-            name: shift.agent.clone(),
-            team: None,
-            skills: Vec::new(),
-            contract_hours: None,
-            stretches: Vec::new(),
-        });
-        person.team = person.team.take().or_else(|| shift.team.clone());
-        person.contract_hours = person.contract_hours.or(shift.contract_hours);
-        for skill in &shift.skills {
-            if !person.skills.contains(skill) {
-                person.skills.push(skill.clone());
-            }
-        }
-        match shift.pause {
-            None => person.stretches.push((shift.start, shift.end)),
-            Some((from, to)) => {
-                let parts = [(shift.start, from), (to, shift.end)];
-                person.stretches.extend(parts.into_iter().filter(|(start, end)| start < end));
-            }
-        }
-    }
-    people.into_values().collect()
-}
-
-/// Who is there for the whole of each interval of every day on which somebody works.
-pub(super) fn cover_of(
-    people: &[NamedAgent],
-    contact_type: &ContactType,
-    zone: &TimeZone,
-) -> Vec<CoverInterval> {
-    let step = SignedDuration::from_secs(contact_type.grain.secs() as i64);
-    let secs = contact_type.grain.secs() as i64;
-    let mut there: BTreeMap<Timestamp, u32> = BTreeMap::new();
-    for (start, end) in people.iter().flat_map(|person| &person.stretches) {
-        // Intervals begin on the clock's grid, which every zone's offset keeps.
-        let local = zone.to_datetime(*start);
-        let into = (i64::from(local.minute()) * 60 + i64::from(local.second())) % secs;
-        let mut at = *start + SignedDuration::from_secs((secs - into) % secs);
-        while at + step <= *end {
-            *there.entry(at).or_default() += 1;
-            at += step;
-        }
-    }
-    there.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect()
 }
 
 /// `GET /staffing/{contact_type}/roster/{format}`: the named shifts of the week, as csv, xlsx or ics.

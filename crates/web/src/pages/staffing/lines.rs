@@ -14,8 +14,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use super::head::{Head, Tab};
-use super::period::Period;
-use super::source::Source;
+use super::period::period_of;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Path, Query};
@@ -23,6 +22,7 @@ use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
+use barometer_app::staffing::Source;
 
 /// Rules of the lines as typed.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -269,7 +269,7 @@ fn part_row(name: &str, calls: &LineCalls, rules: &LineRules) -> PartRow {
 }
 
 async fn calls(app: &App, visit: &Visit, types: &[ContactType]) -> Result<Calls, PageError> {
-    let week = Period::of(visit, "week");
+    let week = period_of(visit, "week");
     let mut calls = Calls::new();
     for each in types {
         // Chats and e-mail come over no telephone line.

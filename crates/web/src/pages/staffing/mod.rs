@@ -8,10 +8,8 @@ mod head;
 mod lines;
 mod period;
 mod result;
-mod roster_file;
 mod searches;
 mod shapes;
-mod source;
 mod targets;
 mod what_if;
 mod why;
@@ -20,7 +18,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::http::{HeaderName, HeaderValue};
 use axum::response::{IntoResponse, Response};
-use barometer_plan::{Model, NeedError, PlannedInterval, Rules};
+use barometer_plan::{NeedError, PlannedInterval, Rules, may_pool};
 use barometer_store::ContactType;
 use jiff::Span;
 use serde::Deserialize;
@@ -33,8 +31,8 @@ use crate::forms::Wrong;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::{Choice, page, to_first};
-use crate::planning;
 use crate::words;
+use barometer_app::planning;
 
 pub(crate) use agents::{add_agent, add_time_off, remove_agent, remove_time_off};
 pub(crate) use cover::{export_roster, import_roster, save_cover, show as show_cover};
@@ -48,10 +46,10 @@ pub(crate) use targets::{save_targets, undo_targets};
 pub(crate) use what_if::{show as show_what_if, try_out as try_what_if};
 pub(crate) use why::why;
 
+use barometer_app::staffing::{Period, Source, Span as PeriodSpan};
 use head::{Head, Tab};
-use period::{Kind, Period};
+use period::{period_of, period_words, span_of};
 use result::NeedResult;
-use source::Source;
 use targets::{FIELDS, TargetsForm};
 
 /// What a staffing page is asked to look at.
@@ -67,7 +65,7 @@ pub(crate) struct Asked {
 
 impl Asked {
     fn period(&self, visit: &Visit) -> Period {
-        Period::of(visit, &self.span)
+        period_of(visit, &self.span)
     }
 
     fn pooled(&self) -> Option<Uuid> {
@@ -215,7 +213,8 @@ async fn source(
         None => None,
     };
     let period = asked.period(visit);
-    Source::read(&app.store, contact_type, pool.as_ref(), period, &visit.centre.zone).await
+    let zone = &visit.centre.zone;
+    Ok(Source::read(&app.store, contact_type, pool.as_ref(), period, zone).await?)
 }
 
 /// The field at which a need that does not exist is to be said, and how.
@@ -279,9 +278,7 @@ async fn show_page(
     let (source, types) = tokio::try_join!(source(app, visit, contact_type, asked), async {
         Ok(app.store.contact_types(visit.centre.id).await?)
     })?;
-    let plan = source
-        .schedule(&contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    let plan = source.plan(contact_type.rules).await?;
     let no_forecast = if plan.is_empty() {
         Some(no_forecast(app, contact_type, visit, period).await?)
     } else {
@@ -297,7 +294,7 @@ async fn show_page(
         days: day_tabs(visit, id, period),
         pools: pools(&types, contact_type, visit, asked),
         day: visit.day.to_string(),
-        last_day: if period.kind == Kind::Days { period.span() } else { String::new() },
+        last_day: if period.kind == PeriodSpan::Days { span_of(period) } else { String::new() },
         no_forecast,
         result: NeedResult::of(
             contact_type,
@@ -341,7 +338,7 @@ async fn no_forecast(
     visit: &Visit,
     period: Period,
 ) -> Result<String, PageError> {
-    let day = period.words();
+    let day = period_words(period);
     Ok(match app.store.forecast(contact_type.id).await? {
         None => format!(
             "{} has no history yet, so there is nothing to staff. Import its history.",
@@ -364,13 +361,13 @@ fn day_tabs(visit: &Visit, id: Uuid, period: Period) -> Vec<Choice> {
         .map(|day| Choice {
             name: day.strftime("%a %-d").to_string(),
             address: Stage::Staffing.address(day, Some(id)),
-            is_current: day == visit.day && period.kind == Kind::Day,
+            is_current: day == visit.day && period.kind == PeriodSpan::Day,
         })
         .collect();
     let address = Stage::Staffing.address(visit.day, Some(id));
     for (name, span, kind) in [
-        ("Week".to_owned(), "week", Kind::Week),
-        (format!("Typical {}", visit.day.strftime("%a")), "typical", Kind::Typical),
+        ("Week".to_owned(), "week", PeriodSpan::Week),
+        (format!("Typical {}", visit.day.strftime("%a")), "typical", PeriodSpan::Typical),
     ] {
         let is_current = period.kind == kind;
         tabs.push(Choice { name, address: format!("{address}&span={span}"), is_current });
@@ -391,10 +388,8 @@ fn pools(
         is_current: asked.pooled().is_none(),
     }];
     let poolable = types.iter().filter(|other| {
-        other.id != contact_type.id
-            && other.grain == contact_type.grain
-            && other.rules.concurrency == contact_type.rules.concurrency
-            && Model::for_rules(&other.rules) != Model::Deadline
+        let secs = [contact_type.grain.secs(), other.grain.secs()];
+        other.id != contact_type.id && may_pool(&contact_type.rules, &other.rules, secs)
     });
     pools.extend(poolable.map(|other| {
         let with = Asked { pool: other.id.to_string(), ..asked.clone() };

@@ -1,6 +1,6 @@
-//! What a staffing page looks at: a day, a week, a range of days, or a typical day.
+//! How a staffing page's period is read from an address and told in words.
 
-use jiff::Span;
+use barometer_app::staffing::{Period, Span};
 use jiff::civil::Date;
 
 use crate::access::Visit;
@@ -9,72 +9,43 @@ use crate::words;
 /// Days that may be looked at in one go.
 const MOST_DAYS: i64 = 28;
 
-/// Weeks of which a typical day is the mean.
-pub(super) const TYPICAL_WEEKS: i64 = 4;
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Kind {
-    Day,
-    Week,
-    Days,
-    Typical,
+/// The period that `span` ("day", "week", "typical", or a last day) names from the day that the
+/// visitor is looking at. What cannot be read is a day.
+pub(super) fn period_of(visit: &Visit, span: &str) -> Period {
+    let day = |kind, days| Period { kind, first: visit.day, days };
+    match span {
+        "week" => Period::week(visit.monday()),
+        "typical" => day(Span::Typical, 1),
+        other => match other.parse::<Date>() {
+            Ok(last) if last > visit.day => {
+                let days = i64::from((last - visit.day).get_days()) + 1;
+                day(Span::Days, days.min(MOST_DAYS))
+            }
+            _ => day(Span::Day, 1),
+        },
+    }
 }
 
-/// A period in days of the centre's calendar.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Period {
-    pub kind: Kind,
-    pub first: Date,
-    pub days: i64,
+/// The period as [`period_of`] reads it.
+pub(super) fn span_of(period: Period) -> String {
+    match period.kind {
+        Span::Day => "day".to_owned(),
+        Span::Week => "week".to_owned(),
+        Span::Typical => "typical".to_owned(),
+        Span::Days => period.last().to_string(),
+    }
 }
 
-impl Period {
-    /// The period that `span` ("day", "week", "typical", or a last day) names from the day that the
-    /// visitor is looking at. What cannot be read is a day.
-    pub fn of(visit: &Visit, span: &str) -> Self {
-        let day = |kind, days| Self { kind, first: visit.day, days };
-        match span {
-            "week" => Self { kind: Kind::Week, first: visit.monday(), days: 7 },
-            "typical" => day(Kind::Typical, 1),
-            other => match other.parse::<Date>() {
-                Ok(last) if last > visit.day => {
-                    let days = i64::from((last - visit.day).get_days()) + 1;
-                    day(Kind::Days, days.min(MOST_DAYS))
-                }
-                _ => day(Kind::Day, 1),
-            },
-        }
-    }
-
-    /// The period as [`of`](Self::of) reads it.
-    pub fn span(self) -> String {
-        match self.kind {
-            Kind::Day => "day".to_owned(),
-            Kind::Week => "week".to_owned(),
-            Kind::Typical => "typical".to_owned(),
-            Kind::Days => self.last().to_string(),
-        }
-    }
-
-    pub fn last(self) -> Date {
-        self.first.saturating_add(Span::new().days(self.days - 1))
-    }
-
-    /// "on Saturday 28 November", "in the week 23 – 29 Nov", "on a typical Saturday".
-    pub fn words(self) -> String {
-        match self.kind {
-            Kind::Day => format!("on {}", words::long_day(self.first)),
-            Kind::Week => format!("in the week {}", words::week_span(self.first)),
-            Kind::Typical => format!("on a typical {}", self.first.strftime("%A")),
-            Kind::Days => format!(
-                "from {} to {}",
-                words::full_date(self.first),
-                words::full_date(self.last())
-            ),
-        }
-    }
-
-    pub fn is_one_day(self) -> bool {
-        self.days == 1
+/// "on Saturday 28 November", "in the week 23 – 29 Nov", "on a typical Saturday".
+pub(super) fn period_words(period: Period) -> String {
+    match period.kind {
+        Span::Day => format!("on {}", words::long_day(period.first)),
+        Span::Week => format!("in the week {}", words::week_span(period.first)),
+        Span::Typical => format!("on a typical {}", period.first.strftime("%A")),
+        Span::Days => format!(
+            "from {} to {}",
+            words::full_date(period.first),
+            words::full_date(period.last())
+        ),
     }
 }

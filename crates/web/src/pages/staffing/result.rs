@@ -1,6 +1,7 @@
 //! What the targets come to: the answer, the chart, the strip, the table, and what differs.
 
 use askama::Template;
+use barometer_app::staffing::{Period, Source, Span};
 use barometer_plan::{IntervalLoad, Model, PlannedInterval, Rules, Verdict, need};
 use barometer_queueing::Outcome;
 use barometer_store::ContactType;
@@ -9,8 +10,7 @@ use jiff::tz::TimeZone;
 use serde::Serialize;
 
 use super::Asked;
-use super::period::{Kind, Period};
-use super::source::Source;
+use super::period::period_words;
 use super::targets::differences;
 use super::why::{WhyPanel, model_to_compare};
 use crate::access::Visit;
@@ -181,7 +181,7 @@ fn answer(
     zone: &TimeZone,
     secs: f64,
 ) -> String {
-    let when = period.words();
+    let when = period_words(period);
     let Some(peak) = busiest(plan) else {
         return format!("{} has nothing forecast {when}.", contact_type.name);
     };
@@ -256,8 +256,8 @@ fn effect(
 
 fn chart(plan: &[PlannedInterval], period: Period, zone: &TimeZone, secs: f64) -> NeedChart {
     let label = |start: Timestamp| match period.kind {
-        Kind::Week | Kind::Days => words::day_clock(start, zone),
-        Kind::Day | Kind::Typical => words::clock(start, zone),
+        Span::Week | Span::Days => words::day_clock(start, zone),
+        Span::Day | Span::Typical => words::clock(start, zone),
     };
     let erlangs = |load: &IntervalLoad| load.contacts * load.handle_secs / secs;
     NeedChart {

@@ -1,30 +1,21 @@
 //! The search for shifts that follow the need, and what it found.
 
-use std::collections::BTreeMap;
-
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{
-    CoverInterval, FittedRoster, FittedShift, ShiftError, ShiftProblem, check_shifts,
-};
-use barometer_store::{Agent, ContactType, NamedAgent, SearchState, ShiftSearch, TimeOff};
-use jiff::civil::Date;
-use jiff::tz::TimeZone;
-use jiff::{Span, Timestamp};
+use barometer_app::staffing::roster;
+use barometer_plan::{FittedRoster, FittedShift, ShiftError, ShiftProblem, check_shifts};
+use barometer_store::{ContactType, RunState, ShiftSearch};
 use uuid::Uuid;
 
-use super::cover::{CoverPage, cover_of};
+use super::cover::CoverPage;
 use super::head::Tab;
-use super::period::Period;
 use super::shapes::{ShapesForm, clock};
-use super::source::Source;
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
-use crate::planning;
 use crate::words;
 
 /// The longest search, in seconds.
@@ -53,10 +44,10 @@ struct ShiftRow {
 }
 
 pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchPanel {
-    let is_over = matches!(search.state, SearchState::Found | SearchState::Failed);
-    let said = match (search.state, &search.roster, &search.failure) {
-        (SearchState::Queued, ..) => "Waiting for a worker.".to_owned(),
-        (SearchState::Searching, ..) => {
+    let run = &search.run;
+    let said = match (run.state, &search.roster, &run.failure) {
+        (RunState::Queued, ..) => "Waiting for a worker.".to_owned(),
+        (RunState::Running, ..) => {
             let cost = search.cost.map_or_else(String::new, |cost| {
                 format!(
                     " The best so far costs {}{}.",
@@ -66,6 +57,7 @@ pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchP
             });
             format!("Looking for shifts.{cost}")
         }
+        (RunState::Cancelled, ..) => "The search was cancelled.".to_owned(),
         (_, Some(roster), _) => found_words(roster, search, contact_type),
         (_, None, failure) => {
             let why = failure.clone().unwrap_or_else(|| "the search ended without a roster".into());
@@ -75,10 +67,10 @@ pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchP
     SearchPanel {
         id: search.id,
         contact_type: contact_type.id,
-        is_over,
+        is_over: run.state.is_over(),
         said,
-        elapsed: search.elapsed_secs as u64,
-        limit: search.limit_secs,
+        elapsed: u64::from(run.work_done),
+        limit: run.work_total,
         is_found: search.roster.is_some(),
         shifts: search.roster.as_ref().map_or_else(Vec::new, |roster| {
             roster.shifts.iter().filter_map(|shift| shift_row(shift, &search.problem)).collect()
@@ -180,30 +172,11 @@ async fn problem(
         Ok(shapes) => shapes,
         Err(wrong) => return Ok(Err(wrong)),
     };
-    let zone = &visit.centre.zone;
-    let week = Period::of(visit, "week");
-    let source = Source::read(&app.store, contact_type, None, week, zone).await?;
-    let plan = source
-        .schedule(&contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))?;
-    if plan.is_empty() {
+    let (monday, zone) = (visit.monday(), &visit.centre.zone);
+    let problem = roster::shift_problem(&app.store, contact_type, monday, zone, shapes).await?;
+    let Some(problem) = problem else {
         return Ok(Err("Nothing is forecast for this week, so no shift is needed.".to_owned()));
-    }
-    let interval = u32::from(contact_type.grain.minutes().unsigned_abs());
-    let per_day = (24 * 60 / interval) as usize;
-    let mut required = vec![0u32; 7 * per_day];
-    let present = contact_type.rules.shrinkage.at_work();
-    for each in &plan {
-        let local = zone.to_datetime(each.start);
-        let day = (local.date() - visit.monday()).get_days();
-        let slot = (local.hour() as u32 * 60 + local.minute() as u32) / interval;
-        if let Some(place) = required.get_mut(day as usize * per_day + slot as usize) {
-            // Who is on leave, ill or in training is rostered all the same; breaks are in the shifts.
-            let people = (f64::from(each.assessment.need) / present - 1e-9).ceil() as u32;
-            *place = people.max(*place);
-        }
-    }
-    let problem = ShiftProblem { interval, required, shapes };
+    };
     Ok(match check_shifts(&problem) {
         Ok(()) => Ok((problem, limit)),
         Err(error) => Err(said(&error, &problem)),
@@ -238,7 +211,7 @@ pub(crate) async fn cancel(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     of(&app, id, search).await?;
-    app.store.cancel_shift_search(search).await?;
+    app.store.enough_of_shift_search(search).await?;
     page(&panel(&of(&app, id, search).await?, &contact_type))
 }
 
@@ -256,99 +229,9 @@ pub(crate) async fn use_roster(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let search = of(&app, id, search).await?;
-    let Some(roster) = &search.roster else { return Err(PageError::NotFound) };
-    let zone = &visit.centre.zone;
-    let centre = visit.centre.id;
-    let agents = app.store.agents(centre).await?;
-    let away = app.store.time_off(centre, search.monday).await?;
-    let everybody = everybody(roster, &search, zone);
-    let present = contact_type.rules.shrinkage.at_work();
-    let cover: Vec<CoverInterval> = cover_of(&everybody, &contact_type, zone)
-        .into_iter()
-        .map(|each| CoverInterval {
-            agents: (f64::from(each.agents) * present + 1e-9).floor() as u32,
-            ..each
-        })
-        .collect();
-    let named = named(everybody, &agents, &away, &contact_type, &search);
-    let week = planning::span(search.monday, 7, zone)?;
-    app.store.save_roster(centre, id, week, &named, &cover).await?;
+    if !roster::use_fitted(&app.store, &visit.centre, &contact_type, &search).await? {
+        return Err(PageError::NotFound);
+    }
     let address = Tab::Cover.address(id, search.monday);
     Ok(Redirect::to(&format!("{address}&saved=shifts")).into_response())
-}
-
-/// Everybody of a fitted roster, without a name yet.
-fn everybody(roster: &FittedRoster, search: &ShiftSearch, zone: &TimeZone) -> Vec<NamedAgent> {
-    let mut people = Vec::new();
-    for shift in &roster.shifts {
-        let Some(shape) = search.problem.shapes.get(shift.shape) else { continue };
-        let parts = FittedRoster::stretches(shift, shape);
-        let stretches: Vec<(Timestamp, Timestamp)> = (0..7)
-            .filter(|&day| shift.works[day])
-            .flat_map(|day| {
-                let day = search.monday.saturating_add(Span::new().days(day as i64));
-                stretches_on(day, &parts, zone)
-            })
-            .collect();
-        for _ in 0..shift.people {
-            people.push(NamedAgent {
-                name: String::new(),
-                team: None,
-                skills: Vec::new(),
-                contract_hours: None,
-                stretches: stretches.clone(),
-            });
-        }
-    }
-    people
-}
-
-/// Stretches of minutes after midnight on a day, as instants.
-fn stretches_on(day: Date, parts: &[(u32, u32)], zone: &TimeZone) -> Vec<(Timestamp, Timestamp)> {
-    let at = |minutes: u32| {
-        let local = day.at(0, 0, 0, 0).saturating_add(Span::new().minutes(i64::from(minutes)));
-        zone.to_timestamp(local).ok()
-    };
-    let instants = parts.iter().filter_map(|(from, to)| at(*from).zip(at(*to)));
-    instants.filter(|(from, to)| from < to).collect()
-}
-
-/// The shifts that go to somebody: to those whose skills name the contact type (or who have none),
-/// who are not away in that week, and whose contract fits the hours best. The others stay open.
-fn named(
-    everybody: Vec<NamedAgent>,
-    agents: &[Agent],
-    away: &[TimeOff],
-    contact_type: &ContactType,
-    search: &ShiftSearch,
-) -> Vec<NamedAgent> {
-    let last = search.monday.saturating_add(Span::new().days(6));
-    let mut free: BTreeMap<usize, &Agent> = agents
-        .iter()
-        .enumerate()
-        .filter(|(_, agent)| {
-            let skilled = agent.skills.is_empty()
-                || agent.skills.iter().any(|skill| skill.eq_ignore_ascii_case(&contact_type.name));
-            let is_away = away.iter().any(|off| {
-                off.agent == agent.id && off.first_day <= last && off.last_day >= search.monday
-            });
-            skilled && !is_away
-        })
-        .collect();
-    let mut given = Vec::new();
-    for shift in everybody {
-        let hours: f64 = shift
-            .stretches
-            .iter()
-            .map(|(from, to)| (to.as_second() - from.as_second()) as f64 / 3600.0)
-            .sum();
-        let off = |agent: &Agent| (agent.contract_hours - hours).abs();
-        let best = free.iter().min_by(|a, b| off(a.1).total_cmp(&off(b.1))).map(|(at, _)| *at);
-        // A contract of far more or fewer hours is another kind of shift.
-        let Some(at) = best.filter(|at| off(free[at]) <= 6.0) else { continue };
-        if let Some(agent) = free.remove(&at) {
-            given.push(NamedAgent { name: agent.name.clone(), ..shift });
-        }
-    }
-    given
 }

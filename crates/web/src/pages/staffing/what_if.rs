@@ -5,15 +5,17 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{
-    IntervalLoad, Model, NeedError, PlannedInterval, PricedLevel, Rules, Service, Shrinkage,
-    Verdict, need_of_all, pooled, price_of_levels, service_of, stricter,
+    ForecastInterval, IntervalLoad, Model, NeedError, PlannedInterval, Pooling, PricedLevel, Rules,
+    Service, Shrinkage, Verdict, may_pool, need_of_all, peak_of_levels, pooling, price_of_levels,
+    service_of,
 };
 use barometer_store::ContactType;
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::head::{Head, Tab};
-use super::source::Source;
+use super::period::{period_words, span_of};
 use super::{Asked, day_tabs};
 use crate::App;
 use crate::access::Visit;
@@ -22,6 +24,7 @@ use crate::extract::{Form, Path, Query};
 use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 use crate::words;
+use barometer_app::staffing::Source;
 
 /// Where the sliders stand: changes in per cent, points, and a target.
 #[derive(Clone, Debug, Deserialize)]
@@ -136,7 +139,7 @@ pub(crate) async fn show(
         id,
         days: days.collect(),
         day: visit.day.to_string(),
-        span: period.span(),
+        span: span_of(period),
         sliders: sliders(&contact_type.rules),
         result: result(&app, &visit, &contact_type, &types, &typed).await?,
     })
@@ -224,10 +227,9 @@ async fn result(
 ) -> Result<WhatIfResult, PageError> {
     let saved = &contact_type.rules;
     let source = super::source(app, visit, contact_type, &typed.asked).await?;
-    let failed = |error: NeedError| PageError::Internal(Box::new(error));
-    let plan = source.schedule(saved).map_err(failed)?;
+    let plan = source.plan(*saved).await?;
     let (rules, volume, handle) = moved(saved, typed);
-    let when = typed.asked.period(visit).words();
+    let when = period_words(typed.asked.period(visit));
     if plan.is_empty() {
         return Ok(WhatIfResult::nothing(format!(
             "{} has nothing forecast {when}.",
@@ -248,18 +250,14 @@ async fn result(
             handle_secs: interval.load.handle_secs * handle,
         })
         .collect();
-    let model = Model::for_rules(&rules);
-    let agents = need_of_all(&loads, secs, &rules, model).map_err(failed)?;
-    let levels = levels_around(rules.service_level);
-    let priced = price_of_levels(&loads, secs, &rules, &levels).map_err(failed)?;
-    let peaks = peaks(&loads, secs, &rules, &levels).map_err(failed)?;
     let cover: Option<Vec<u32>> = plan.iter().map(|interval| interval.assessment.cover).collect();
-    let now = match &cover {
-        Some(cover) => service_of(&loads, cover, secs, &rules).map_err(failed)?,
-        None => None,
-    };
+    let levels = levels_around(rules.service_level);
+    let moved = Moved { loads, secs, rules, levels, cover: cover.clone() };
+    let starts: Vec<Timestamp> = plan.iter().map(|interval| interval.start).collect();
     let pools =
-        pools(app, visit, contact_type, types, &typed.asked, &rules, &loads, &plan, secs).await?;
+        pools(app, visit, contact_type, types, &typed.asked, moved.forecast(&starts), &moved);
+    let pools = pools.await?;
+    let Priced { agents, priced, peaks, now } = in_background(move || moved.price()).await?;
     Ok(WhatIfResult {
         answer: answer(contact_type, &plan, &agents, cover.as_deref(), &rules, secs, &when),
         curve: Some(charts::embedded(&curve(&priced, now.as_ref(), rules.service_level))?),
@@ -298,24 +296,56 @@ fn levels_around(promised: f64) -> Vec<f64> {
     levels
 }
 
-fn peaks(
-    loads: &[IntervalLoad],
+/// Loads and rules as the sliders stand.
+#[derive(Clone)]
+struct Moved {
+    loads: Vec<IntervalLoad>,
     secs: f64,
-    rules: &Rules,
-    levels: &[f64],
-) -> Result<Vec<u32>, NeedError> {
-    // The busiest interval needs most under every level.
-    let busiest = loads
-        .iter()
-        .max_by(|a, b| (a.contacts * a.handle_secs).total_cmp(&(b.contacts * b.handle_secs)));
-    let Some(busiest) = busiest else { return Ok(vec![0; levels.len()]) };
-    levels
-        .iter()
-        .map(|&level| {
-            let rules = Rules { service_level: level, ..*rules };
-            Ok(need_of_all(&[*busiest], secs, &rules, Model::for_rules(&rules))?[0])
+    rules: Rules,
+    levels: Vec<f64>,
+    cover: Option<Vec<u32>>,
+}
+
+/// What they come to.
+struct Priced {
+    /// People needed, interval by interval.
+    agents: Vec<u32>,
+    /// What each level takes, and the most people at once.
+    priced: Vec<PricedLevel>,
+    peaks: Vec<u32>,
+    /// What the cover gives.
+    now: Option<Service>,
+}
+
+impl Moved {
+    fn forecast(&self, starts: &[Timestamp]) -> Vec<ForecastInterval> {
+        let intervals = starts.iter().zip(&self.loads);
+        intervals.map(|(&start, &load)| ForecastInterval { start, load }).collect()
+    }
+
+    fn price(&self) -> Result<Priced, NeedError> {
+        let Self { loads, secs, rules, levels, cover } = self;
+        Ok(Priced {
+            agents: need_of_all(loads, *secs, rules, Model::for_rules(rules))?,
+            priced: price_of_levels(loads, *secs, rules, levels)?,
+            peaks: peak_of_levels(loads, *secs, rules, levels)?,
+            now: match cover {
+                Some(cover) => service_of(loads, cover, *secs, rules)?,
+                None => None,
+            },
         })
-        .collect()
+    }
+}
+
+/// Computes off the threads that answer pages.
+async fn in_background<T: Send + 'static>(
+    compute: impl FnOnce() -> Result<T, NeedError> + Send + 'static,
+) -> Result<T, PageError> {
+    let internal = |error| PageError::Internal(error);
+    tokio::task::spawn_blocking(compute)
+        .await
+        .map_err(|error| internal(Box::new(error)))?
+        .map_err(|error| PageError::Internal(Box::new(error)))
 }
 
 fn hours(agents: &[u32], secs: f64) -> f64 {
@@ -424,63 +454,47 @@ fn prices(priced: &[PricedLevel], peaks: &[u32], rules: &Rules) -> Vec<Price> {
 }
 
 /// What merging with each other queue of the centre would save, under the stricter of both targets.
-#[expect(
-    clippy::too_many_arguments,
-    reason = "what the sliders and the page have worked out already"
-)]
 async fn pools(
     app: &App,
     visit: &Visit,
     contact_type: &ContactType,
     types: &[ContactType],
     asked: &Asked,
-    rules: &Rules,
-    loads: &[IntervalLoad],
-    plan: &[PlannedInterval],
-    secs: f64,
+    own: Vec<ForecastInterval>,
+    moved: &Moved,
 ) -> Result<Vec<PoolRow>, PageError> {
-    let mut rows = Vec::new();
-    let alone = need_of_all(loads, secs, rules, Model::for_rules(rules));
-    let Ok(alone) = alone else { return Ok(rows) };
-    for other in types {
-        let is_poolable = other.id != contact_type.id
-            && other.grain == contact_type.grain
-            && other.rules.concurrency == contact_type.rules.concurrency
-            && Model::for_rules(&other.rules) != Model::Deadline;
-        if !is_poolable {
-            continue;
+    let (rules, secs) = (moved.rules, moved.secs);
+    let mut others = Vec::new();
+    for other in types.iter().filter(|other| other.id != contact_type.id) {
+        if may_pool(&rules, &other.rules, [secs, other.grain.secs()]) {
+            let (period, zone) = (asked.period(visit), &visit.centre.zone);
+            let source = Source::read(&app.store, other, None, period, zone).await?;
+            let theirs: Vec<ForecastInterval> = source.forecast().copied().collect();
+            others.push((other.name.clone(), other.rules, theirs));
         }
-        let period = asked.period(visit);
-        let theirs = Source::read(&app.store, other, None, period, &visit.centre.zone).await?;
-        let Ok(theirs) = theirs.schedule(&other.rules) else { continue };
-        let apart = hours(&alone, secs)
-            + theirs.iter().map(|each| f64::from(each.assessment.need)).sum::<f64>() * secs
-                / 3600.0;
-        let mut both: std::collections::BTreeMap<_, IntervalLoad> =
-            plan.iter().zip(loads).map(|(interval, load)| (interval.start, *load)).collect();
-        for each in &theirs {
-            both.entry(each.start)
-                .and_modify(|load| *load = pooled(*load, each.load))
-                .or_insert(each.load);
-        }
-        let merged = stricter(rules, &other.rules);
-        let both: Vec<IntervalLoad> = both.into_values().collect();
-        let Ok(together) = need_of_all(&both, secs, &merged, Model::for_rules(&merged)) else {
-            continue;
-        };
-        let together = hours(&together, secs);
-        rows.push(PoolRow {
-            name: other.name.clone(),
-            apart: words::thousands(apart),
-            together: words::thousands(together),
-            gain: format!(
-                "{} ({})",
-                words::thousands(together - apart),
-                words::change(together / apart.max(1e-9) - 1.0)
-            ),
-        });
     }
-    Ok(rows)
+    let gains = in_background(move || {
+        // A queue whose need cannot be computed has nothing to say here.
+        let gain = |(name, their_rules, theirs): (String, Rules, Vec<ForecastInterval>)| {
+            let gain = pooling((&own, &rules), (&theirs, &their_rules), secs).ok()?;
+            Some((name, gain))
+        };
+        Ok(others.into_iter().filter_map(gain).collect::<Vec<_>>())
+    });
+    Ok(gains.await?.into_iter().map(|(name, gain)| pool_row(name, gain)).collect())
+}
+
+fn pool_row(name: String, Pooling { apart_hours, together_hours }: Pooling) -> PoolRow {
+    PoolRow {
+        name,
+        apart: words::thousands(apart_hours),
+        together: words::thousands(together_hours),
+        gain: format!(
+            "{} ({})",
+            words::thousands(together_hours - apart_hours),
+            words::change(together_hours / apart_hours.max(1e-9) - 1.0)
+        ),
+    }
 }
 
 #[cfg(test)]

@@ -21,8 +21,8 @@ use crate::access::Visit;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning;
 use crate::words;
+use barometer_app::planning;
 
 /// People fewer and more that are looked at.
 const AROUND: u32 = 2;

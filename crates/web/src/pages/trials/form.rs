@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
-use barometer_store::{NewTrial, StrategyVersion, Subject, TrialSet};
+use barometer_store::{NewTrial, StrategyVersion, TrialSet};
 use barometer_strategy::{Channel, CustomersFile, Duration, Strategy, TryAgain};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -13,14 +13,15 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::list::list_page;
-use super::scope::{KINDS_OF_DAYS, PlayedDays, Scope, WHOLE_WEEK};
+use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, kind_words, subject_of};
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Path};
 use crate::forms::Wrong;
 use crate::page_error::PageError;
 use crate::pages::refused;
-use crate::planning::Basis;
+use barometer_app::planning::Basis;
+use barometer_app::trials::{PlayedDays, Scope};
 
 /// More days than a trial may simulate.
 const MOST_REPLICATIONS: u32 = 20_000;
@@ -138,6 +139,16 @@ pub(crate) async fn repeat(
     Ok(Redirect::to(&format!("/trials/{repeated}?day={}", again.subject.day)).into_response())
 }
 
+async fn kinds_of_days(
+    app: &App,
+    visit: &Visit,
+    scope: &Scope,
+    is_planned: bool,
+) -> Result<Option<Vec<PlayedDays>>, PageError> {
+    let (store, zone) = (&app.store, &visit.centre.zone);
+    Ok(scope.kinds_of_days(store, zone, visit.monday(), is_planned).await?)
+}
+
 async fn new_trials(
     app: &App,
     visit: &Visit,
@@ -152,7 +163,7 @@ async fn new_trials(
         return Ok(Err(Wrong::of("version", "Choose a version of the strategy.")));
     };
     let played = match typed.days.as_str() {
-        KINDS_OF_DAYS => match scope.kinds_of_days(app, visit, typed.cover == "planned").await? {
+        KINDS_OF_DAYS => match kinds_of_days(app, visit, &scope, typed.cover == "planned").await? {
             Some(kinds) => kinds,
             None => {
                 let message = "In the four weeks from this one on, no day is forecast and planned.";
@@ -171,29 +182,16 @@ async fn new_trials(
             Err(wrong) => return Ok(Err(wrong)),
         };
         trials.push(NewTrial {
-            subject: scope.subject(visit, &days),
+            subject: subject_of(&scope, visit, &days),
             strategy_version: version.id,
             cover_words,
             inputs,
             asked: serde_json::to_value(typed).unwrap_or_default(),
-            set: set.zip(days.kind).map(|(id, day_kind)| TrialSet { id, day_kind }),
+            set: set.zip(days.kind).map(|(id, kind)| TrialSet { id, day_kind: kind_words(kind) }),
             created_by: visit.user.id,
         });
     }
     Ok(Ok(trials))
-}
-
-impl Scope {
-    /// What a trial or a comparison of these days is about.
-    pub fn subject(&self, visit: &Visit, days: &PlayedDays) -> Subject {
-        Subject {
-            centre: visit.centre.id,
-            contact_types: self.ids(),
-            name: self.name.clone(),
-            day: days.first,
-            days: days.days as u32,
-        }
-    }
 }
 
 impl TrialForm {
@@ -223,7 +221,8 @@ impl TrialForm {
         days: &PlayedDays,
     ) -> Result<Vec<TypePlan>, PageError> {
         let basis = Basis::parse(&self.demand);
-        scope.plans(app, visit, days, &handling(&self.handling), &basis).await
+        let (store, zone) = (&app.store, &visit.centre.zone);
+        Ok(scope.plans(store, zone, days, &handling(&self.handling), &basis).await?)
     }
 
     /// The chosen cover, before more or fewer people.

@@ -4,23 +4,25 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{Verdict, customers_of};
-use barometer_store::{ContactType, StrategyVersion, Trial};
+use barometer_store::{ContactType, StrategyVersion, Subject, Trial, TrialLine, TrialSet};
 use barometer_strategy::Strategy;
 use jiff::Span;
 use jiff::civil::Date;
 use uuid::Uuid;
 
 use super::form::{TrialForm, handling, handling_key};
-use super::scope::{KINDS_OF_DAYS, Scope, WHOLE_WEEK};
-use super::{named, only_type, state_word, verdict_of};
+use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, scope_name};
+use super::{named, only_type};
 use crate::App;
 use crate::access::Visit;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::planning;
+use crate::pages::progress::state_word;
 use crate::words;
+use barometer_app::planning;
+use barometer_app::trials::Scope;
 
 const LISTED: i64 = 30;
 
@@ -29,7 +31,7 @@ const LISTED: i64 = 30;
 pub(super) struct ListPage {
     frame: Frame,
     answer: String,
-    trials: Vec<TrialLine>,
+    trials: Vec<TrialRow>,
     form: Option<FormView>,
     compare: String,
     record: String,
@@ -70,7 +72,7 @@ pub(crate) struct TeamLine {
 }
 
 /// One trial in a list.
-pub(crate) struct TrialLine {
+pub(crate) struct TrialRow {
     pub name: String,
     pub address: String,
     pub verdict: Option<Verdict>,
@@ -120,7 +122,7 @@ pub(super) async fn list_page(
         true => Some(FormView::of(app, visit, typed).await?),
         false => None,
     };
-    let over: Vec<Verdict> = trials.iter().filter_map(verdict_of).collect();
+    let over: Vec<Verdict> = trials.iter().filter_map(|trial| trial.digest?.verdict).collect();
     let holds = over.iter().filter(|verdict| **verdict == Verdict::Holds).count();
     let answer = match (holds, over.len()) {
         (_, 0) => "Nothing has been tried yet: choose a day, a strategy and a cover.".to_owned(),
@@ -134,7 +136,7 @@ pub(super) async fn list_page(
     Ok(ListPage {
         frame: Frame::of(visit, Stage::Trials, only_type(&ids)),
         answer,
-        trials: trial_lines(trials.iter(), visit),
+        trials: trial_rows(trials.iter(), visit),
         form,
         compare: format!("/comparisons?day={}{named}", visit.day),
         record: format!("/trials/record?day={}{named}", visit.day),
@@ -183,7 +185,7 @@ impl FormView {
             let days = super::days_words(days.first, days.days as u32);
             Some(format!(
                 "Nothing is forecast for {} on {days}, and nothing came. Choose another day.",
-                scope.name
+                scope_name(&scope)
             ))
         } else {
             None
@@ -208,7 +210,7 @@ impl FormView {
                 .map_or_else(Vec::new, |version| team_lines(&version.strategy, &scope, &typed)),
             no_plan,
             strategy: Stage::Strategy.address(visit.day, None),
-            subject: scope.name,
+            subject: scope_name(&scope),
             day: visit.day,
             typed,
         })
@@ -324,36 +326,35 @@ fn team_lines(strategy: &Strategy, scope: &Scope, typed: &TrialForm) -> Vec<Team
     strategy.teams.iter().map(line).collect()
 }
 
-/// Lines of a list of trials.
-pub(crate) fn trial_lines<'a>(
-    trials: impl Iterator<Item = &'a Trial>,
+/// Rows of a list of trials.
+pub(crate) fn trial_rows<'a>(
+    trials: impl Iterator<Item = &'a TrialLine>,
     visit: &Visit,
-) -> Vec<TrialLine> {
+) -> Vec<TrialRow> {
     trials
         .map(|trial| {
-            let day = trial.result.as_ref().map(|result| result.outcome.day);
-            TrialLine {
-                name: name_of(trial),
+            let digest = trial.digest;
+            TrialRow {
+                name: name_of(&trial.subject, trial.set.as_ref()),
                 address: format!("/trials/{}?day={}", trial.id, trial.subject.day),
-                verdict: verdict_of(trial),
-                state: state_word(trial.state),
+                verdict: digest.and_then(|digest| digest.verdict),
+                state: state_word(trial.run.state),
                 what: format!("v{}, {}", trial.version, trial.cover_words),
-                level: words::estimated_percent(day.and_then(|day| day.service_level)),
-                abandonment: words::estimated_percent(day.and_then(|day| day.abandonment)),
-                when: words::moment(trial.created_at, &visit.centre.zone),
+                level: words::estimated_percent(digest.and_then(|digest| digest.service_level)),
+                abandonment: words::estimated_percent(digest.and_then(|digest| digest.abandonment)),
+                when: words::moment(trial.run.created_at, &visit.centre.zone),
             }
         })
         .collect()
 }
 
-fn name_of(trial: &Trial) -> String {
-    let subject = &trial.subject;
+fn name_of(subject: &Subject, set: Option<&TrialSet>) -> String {
     let days = match subject.days {
         1 => words::short_day(subject.day),
         days => super::days_words(subject.day, days),
     };
     let name = format!("{}, {days}", words::capitalised(&subject.name));
-    match &trial.set {
+    match set {
         Some(set) => format!("{name}, {}", set.day_kind),
         None => name,
     }

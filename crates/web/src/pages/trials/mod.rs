@@ -4,7 +4,6 @@ mod export;
 mod form;
 mod list;
 mod parts;
-mod progress;
 mod record;
 mod replay;
 mod result;
@@ -17,7 +16,7 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{TrialInputs, Verdict};
 use barometer_simulate::Arrivals;
-use barometer_store::{Trial, TrialState};
+use barometer_store::Trial;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -32,14 +31,11 @@ use crate::words;
 
 pub(crate) use export::{export, export_inputs};
 pub(crate) use form::{TrialForm, queue, repeat};
-pub(crate) use list::{
-    Choosable, FormView, TeamLine, TrialLine, list, trial_lines, version_options,
-};
-pub(crate) use progress::{cancel, progress};
+pub(crate) use list::{Choosable, FormView, TeamLine, TrialRow, list, trial_rows, version_options};
 pub(crate) use record::record;
 pub(crate) use replay::{replay, replay_csv};
 use result::ResultView;
-pub(crate) use scope::{Scope, days_words};
+pub(crate) use scope::{days_words, subject_of};
 pub(crate) use sets::show_set;
 
 #[derive(Template)]
@@ -70,16 +66,6 @@ pub(crate) struct ShowQuery {
 /// The worst verdict on a target; `None` until the trial is done.
 pub(crate) fn verdict_of(trial: &Trial) -> Option<Verdict> {
     trial.result.as_ref()?.outcome.verdict(&trial.inputs)
-}
-
-pub(crate) const fn state_word(state: TrialState) -> &'static str {
-    match state {
-        TrialState::Queued => "queued",
-        TrialState::Running => "running",
-        TrialState::Done => "done",
-        TrialState::Cancelled => "cancelled",
-        TrialState::Failed => "failed",
-    }
 }
 
 /// How contacts come: as forecast, and again.
@@ -157,11 +143,11 @@ pub(crate) async fn show(
             if trial.subject.days == 1 { "days" } else { "rows of days" },
             form::handling_key(&trial.inputs),
             trial.inputs.seed,
-            trial.created_by.as_deref().unwrap_or("nobody"),
-            words::moment(trial.created_at, zone),
+            trial.run.created_by.as_deref().unwrap_or("nobody"),
+            words::moment(trial.run.created_at, zone),
             demand_words(&trial),
         ),
-        progress: progress::part_of(&trial, &visit),
+        progress: ProgressPart::of(&trial.run, &visit),
         result,
         again: format!("/trials?again={id}&day={day}#new"),
         replay: format!("/trials/{id}/day"),

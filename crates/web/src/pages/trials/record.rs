@@ -18,8 +18,8 @@ use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{Choice, choices, page};
-use crate::planning;
 use crate::words;
+use barometer_app::planning;
 
 /// Days that are played again, and how often each.
 const DAYS: i64 = 21;

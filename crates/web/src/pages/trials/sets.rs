@@ -4,17 +4,17 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{Target, Verdict};
-use barometer_store::{Trial, TrialState};
+use barometer_store::{RunState, Trial};
 use uuid::Uuid;
 
-use super::list::TrialLine;
-use super::{only_type, trial_lines, verdict_of};
+use super::{only_type, verdict_of};
 use crate::App;
 use crate::access::Visit;
 use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::pages::progress::state_word;
 use crate::words;
 
 #[derive(Template)]
@@ -33,7 +33,9 @@ struct SetPage {
 struct DayRow {
     kind: String,
     date: String,
-    line: TrialLine,
+    address: String,
+    verdict: Option<Verdict>,
+    state: &'static str,
     percent: u32,
     cells: Vec<Option<Cell>>,
 }
@@ -57,9 +59,9 @@ pub(crate) async fn show_set(
         question: format!("Which days does {} survive?", first.subject.name),
         answer: answer(&trials),
         address: format!("/trials/sets/{id}?day={}", visit.day),
-        is_over: trials.iter().all(|trial| trial.state.is_over()),
+        is_over: trials.iter().all(|trial| trial.run.state.is_over()),
         types: first.inputs.types.iter().map(|each| each.name.clone()).collect(),
-        days: trials.iter().zip(trial_lines(trials.iter(), &visit)).map(day_row).collect(),
+        days: trials.iter().map(day_row).collect(),
         facts: format!(
             "v{} of “{}”, {}, {} simulated days of each kind, seed {}. A storm day has the people of the typical day, and of each contact type as many contacts, beside what is usual, as came on the worst day there has been.",
             first.version,
@@ -71,14 +73,15 @@ pub(crate) async fn show_set(
     })
 }
 
-fn day_row((trial, line): (&Trial, TrialLine)) -> DayRow {
-    let played = f64::from(trial.played) / f64::from(trial.inputs.replications.max(1));
+fn day_row(trial: &Trial) -> DayRow {
     DayRow {
         kind: words::capitalised(kind_of(trial)),
         date: words::short_day(trial.subject.day),
-        percent: (played * 100.0) as u32,
+        address: format!("/trials/{}?day={}", trial.id, trial.subject.day),
+        verdict: verdict_of(trial),
+        state: state_word(trial.run.state),
+        percent: (trial.run.progress() * 100.0) as u32,
         cells: cells(trial),
-        line,
     }
 }
 
@@ -122,10 +125,10 @@ fn answer(trials: &[Trial]) -> String {
     .filter(|(_, days)| !days.is_empty())
     .map(|(verb, days)| format!("{verb} {}", words::listing(&days)));
     let told: Vec<String> = told.collect();
-    let waiting = trials.iter().filter(|trial| !trial.state.is_over()).count();
+    let waiting = trials.iter().filter(|trial| !trial.run.state.is_over()).count();
     match (told.is_empty(), waiting) {
         (true, 0) => {
-            let stopped = trials.iter().all(|trial| trial.state == TrialState::Cancelled);
+            let stopped = trials.iter().all(|trial| trial.run.state == RunState::Cancelled);
             if stopped { "It was cancelled." } else { "None of its days could be played." }
                 .to_owned()
         }

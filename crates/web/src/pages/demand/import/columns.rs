@@ -13,9 +13,9 @@ use crate::access::{Planner, Visit};
 use crate::extract::{Form, Path, Query};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
-use crate::importing::{self, Beginning, FileError};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
+use barometer_app::imports::{self as importing, Beginning, FileError};
 
 /// Characters in a contact type's name, at most.
 const MOST_NAME_CHARS: usize = 80;

@@ -10,24 +10,20 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_intake::Role;
 use barometer_plan::Rules;
 use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError};
-use futures_util::stream::{self, StreamExt, TryStreamExt};
+use futures_util::stream::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
 use crate::access::{Planner, Visit};
 use crate::extract::{Multipart, Path};
-use crate::forecasting::refresh_forecast;
 use crate::frame::{Frame, Stage};
-use crate::importing::{self, FileError};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
-use crate::planning::last_forecast_day;
 use crate::{App, exports, words};
+use barometer_app::imports::{self as importing, FileError};
+use barometer_app::planning::last_forecast_day;
 
 /// Refused rows that the preview shows.
 const SHOWN_REFUSALS: i64 = 200;
-
-/// Forecasts that are made anew side by side after an import.
-const FORECASTS_AT_ONCE: usize = 4;
 
 #[derive(Template)]
 #[template(path = "demand/import.html")]
@@ -219,31 +215,15 @@ pub(crate) async fn undo(
     Planner(visit): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let touched =
-        app.store.undo_import(visit.centre.id, id).await.map_err(|error| match error {
-            StoreError::NotFound => PageError::Refused(
-                "Only the last import can be undone, and this is not the last one (any more)."
-                    .to_owned(),
-            ),
-            error => error.into(),
-        })?;
-    refresh_touched(&app, &visit, &touched).await?;
+    let by = Some(visit.user.id);
+    app.store.undo_import(visit.centre.id, id, by).await.map_err(|error| match error {
+        StoreError::NotFound => PageError::Refused(
+            "Only the last import can be undone, and this is not the last one (any more)."
+                .to_owned(),
+        ),
+        error => error.into(),
+    })?;
     Ok(Redirect::to(&format!("/demand/import/{id}")).into_response())
-}
-
-pub(crate) async fn refresh_touched(
-    app: &App,
-    visit: &Visit,
-    touched: &[Uuid],
-) -> Result<(), StoreError> {
-    stream::iter(touched.to_vec())
-        .map(async |contact_type| {
-            let contact_type = app.store.contact_type(contact_type).await?;
-            refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await
-        })
-        .buffer_unordered(FORECASTS_AT_ONCE)
-        .try_collect::<()>()
-        .await
 }
 
 /// `GET /demand/import/{import}`: what it would add, replace and refuse.
@@ -329,18 +309,18 @@ impl Line {
     }
 }
 
-/// `POST /demand/import/{import}/confirm`: saves all usable rows, then makes the forecasts anew.
+/// `POST /demand/import/{import}/confirm`: saves all usable rows and queues their forecasts.
 pub(crate) async fn confirm(
     State(app): State<App>,
     Planner(visit): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let touched = app.store.confirm_import(id, &Rules::STARTING).await?;
-    refresh_touched(&app, &visit, &touched).await?;
+    let touched = app.store.confirm_import(id, &Rules::STARTING, Some(visit.user.id)).await?;
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {
-            let first = app.store.forecast(*only).await?.map_or(visit.today, |head| head.first_day);
+            let end = app.store.history_end(*only).await?;
+            let first = end.map_or(visit.today, |end| visit.centre.zone.to_datetime(end).date());
             let reaches = (first..=last_forecast_day(first)).contains(&visit.today);
             Stage::Demand.address(if reaches { visit.today } else { first }, Some(*only))
         }

@@ -7,18 +7,19 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use barometer_intake::{Doubt, Role};
 use barometer_plan::Rules;
-use barometer_store::{Role as UserRole, StoreError};
+use barometer_store::Role as UserRole;
 use csv_async::AsyncWriterBuilder;
 use futures_util::stream::{self, TryStreamExt};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::{first_reading, refresh_touched, take_in};
+use super::{first_reading, take_in};
 use crate::App;
-use crate::access::{Visit, today};
+use crate::access::Visit;
 use crate::extract::Query;
-use crate::importing::{self, FileError};
 use crate::page_error::PageError;
+use barometer_app::clock::today;
+use barometer_app::imports::{self as importing, FileError};
 
 /// Refused rows that an answer tells of.
 const TOLD_REFUSALS: i64 = 20;
@@ -147,10 +148,7 @@ async fn receive(
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, Json(refused)).into_response());
     }
     let lines = app.store.preview(import).await?;
-    let touched = app.store.confirm_import(import, &Rules::STARTING).await?;
-    refresh_touched(app, &visit, &touched)
-        .await
-        .map_err(|error: StoreError| PageError::from(error))?;
+    app.store.confirm_import(import, &Rules::STARTING, Some(visit.user.id)).await?;
     let sum = |of: fn(&barometer_store::PreviewLine) -> i64| lines.iter().map(of).sum();
     let saved = Told {
         message: "saved".to_owned(),

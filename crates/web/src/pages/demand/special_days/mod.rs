@@ -20,12 +20,12 @@ use form::{SpecialDayForm, typed_entry};
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::{Form, Multipart, Path, Query};
-use crate::forecasting::{history_grid, refresh_forecast};
 use crate::forms::Wrong;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{Choice, choices, page, refused};
 use crate::words;
+use barometer_app::demand::{history_grid, refresh_forecast};
 
 /// The longest name and class.
 const MOST_CHARS: usize = 80;

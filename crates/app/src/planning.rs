@@ -1,4 +1,4 @@
-//! Asks the store and the core together: what the pages show is put together here once.
+//! Need, cover and expected contacts of days: the store and the core asked together.
 
 use barometer_forecast::{HORIZON_DAYS, Uncertainty};
 use barometer_plan::{ForecastInterval, IntervalLoad, Model, PlannedInterval, schedule};
@@ -8,34 +8,28 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 
-use crate::page_error::PageError;
+use crate::error::AppError;
 
 /// Day factors that a trial draws from.
 const LUCK_FACTORS: usize = 100;
 
 /// The instants at which `days` days from `day` begin and end.
-pub(crate) fn span(
-    day: Date,
-    days: i64,
-    zone: &TimeZone,
-) -> Result<(Timestamp, Timestamp), PageError> {
-    let begin = |day: Date| {
-        zone.to_timestamp(day.at(0, 0, 0, 0)).map_err(|error| PageError::Internal(Box::new(error)))
-    };
+pub fn span(day: Date, days: i64, zone: &TimeZone) -> Result<(Timestamp, Timestamp), AppError> {
+    let begin = |day: Date| zone.to_timestamp(day.at(0, 0, 0, 0)).map_err(AppError::core);
     Ok((begin(day)?, begin(day.saturating_add(Span::new().days(days)))?))
 }
 
 /// The last day that a forecast which begins on `first` reaches.
-pub(crate) fn last_forecast_day(first: Date) -> Date {
+pub fn last_forecast_day(first: Date) -> Date {
     first.saturating_add(Span::new().days(HORIZON_DAYS as i64 - 1))
 }
 
 /// How far a day may be off its forecast; `None` when the forecast does not say.
-pub(crate) async fn luck(
+pub async fn luck(
     store: &Store,
     contact_type: &ContactType,
     day: Date,
-) -> Result<Option<DemandLuck>, PageError> {
+) -> Result<Option<DemandLuck>, AppError> {
     let Some(head) = store.forecast(contact_type.id).await? else { return Ok(None) };
     let ahead = days_ahead(head.first_day, day);
     Ok(head.uncertainty.map(|uncertainty| luck_of(&uncertainty, ahead)))
@@ -43,7 +37,7 @@ pub(crate) async fn luck(
 
 /// Which numbers a trial's contacts come from.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Basis {
+pub enum Basis {
     /// The forecast, as uncertain as it has been.
     Uncertain,
     /// The forecast, taken as exact.
@@ -66,20 +60,23 @@ impl Basis {
 
 /// What is expected of a contact type on some days, with need and cover, or what came.
 #[derive(Debug, Default)]
-pub(crate) struct Expected {
+pub struct Expected {
+    /// Interval by interval.
     pub plan: Vec<PlannedInterval>,
+    /// How far a day may be off; `None` where it is taken as exact.
     pub luck: Option<DemandLuck>,
+    /// How contacts arrive.
     pub arrivals: Arrivals,
 }
 
 /// What a trial plays of a contact type: what is forecast, or, of days before the forecast, what came.
-pub(crate) async fn expected(
+pub async fn expected(
     store: &Store,
     contact_type: &ContactType,
     (day, days): (Date, i64),
     zone: &TimeZone,
     basis: &Basis,
-) -> Result<Expected, PageError> {
+) -> Result<Expected, AppError> {
     if let Basis::Frozen(name) = basis {
         let frozen = store.frozen_forecasts(contact_type.id).await?;
         if let Some(frozen) = frozen.into_iter().find(|each| each.name == *name) {
@@ -114,7 +111,7 @@ async fn came(
     contact_type: &ContactType,
     (day, days): (Date, i64),
     zone: &TimeZone,
-) -> Result<Vec<ForecastInterval>, PageError> {
+) -> Result<Vec<ForecastInterval>, AppError> {
     let (from, to) = span(day, days, zone)?;
     let mut history = store.history_since(contact_type.id, from).await?;
     history.retain(|interval| interval.start < to);
@@ -139,12 +136,12 @@ async fn scheduled(
     (day, days): (Date, i64),
     zone: &TimeZone,
     mut intervals: Vec<ForecastInterval>,
-) -> Result<Vec<PlannedInterval>, PageError> {
+) -> Result<Vec<PlannedInterval>, AppError> {
     let (from, to) = span(day, days, zone)?;
     intervals.retain(|interval| interval.start >= from && interval.start < to);
     let cover = store.cover_between(contact_type.id, from, to).await?;
     schedule(&intervals, &cover, contact_type.grain.secs(), &contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))
+        .map_err(AppError::core)
 }
 
 fn days_ahead(first: Date, day: Date) -> usize {
@@ -159,16 +156,16 @@ fn luck_of(uncertainty: &Uncertainty, ahead: usize) -> DemandLuck {
 }
 
 /// Work with a deadline depends on what came in so many days before, and is due after.
-pub(crate) const DEFERRED_DAYS: i64 = 7;
+pub const DEFERRED_DAYS: i64 = 7;
 
 /// The forecast intervals of `days` days from `day` with their need and cover.
-pub(crate) async fn plan(
+pub async fn plan(
     store: &Store,
     contact_type: &ContactType,
     day: Date,
     days: i64,
     zone: &TimeZone,
-) -> Result<Vec<PlannedInterval>, PageError> {
+) -> Result<Vec<PlannedInterval>, AppError> {
     let (from, to) = span(day, days, zone)?;
     let is_deferred = Model::for_rules(&contact_type.rules) == Model::Deadline;
     let around = if is_deferred { DEFERRED_DAYS } else { 0 };
@@ -179,7 +176,7 @@ pub(crate) async fn plan(
         store.cover_between(contact_type.id, read_from, read_to),
     )?;
     let mut plan = schedule(&forecast, &cover, contact_type.grain.secs(), &contact_type.rules)
-        .map_err(|error| PageError::Internal(Box::new(error)))?;
+        .map_err(AppError::core)?;
     plan.retain(|interval| interval.start >= from && interval.start < to);
     Ok(plan)
 }

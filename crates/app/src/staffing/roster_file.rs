@@ -8,14 +8,14 @@ use icalendar::{Calendar, Component, Event};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
-use crate::importing::workbook_rows;
+use crate::imports::workbook_rows;
 
 /// The shifts of an uploaded file, by what it begins with.
 ///
 /// # Errors
 ///
 /// What is wrong, row by row, as people read it.
-pub(super) async fn read(bytes: Vec<u8>, zone: &TimeZone) -> Result<Vec<RosterShift>, Vec<String>> {
+pub async fn read(bytes: Vec<u8>, zone: &TimeZone) -> Result<Vec<RosterShift>, Vec<String>> {
     let said = |refusals: Vec<RosterRefusal>| refusals.iter().map(ToString::to_string).collect();
     let text = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
     if text.starts_with(b"BEGIN:VCALENDAR") {
@@ -53,7 +53,7 @@ async fn text_rows(text: &[u8]) -> Result<Vec<Vec<String>>, csv_async::Error> {
 }
 
 /// Shifts as an iCalendar file: an event each.
-pub(super) fn calendar(name: &str, shifts: &[(String, Timestamp, Timestamp)]) -> String {
+pub fn calendar(name: &str, shifts: &[(String, Timestamp, Timestamp)]) -> String {
     let mut calendar = Calendar::new();
     calendar.name(name);
     for (agent, start, end) in shifts {

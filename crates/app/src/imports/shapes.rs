@@ -9,7 +9,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 
-use crate::forecasting::history_grid;
+use crate::demand::history_grid;
 
 /// Shapes of the day per contact type, learnt from its finer history where there is some.
 pub(super) struct Shapes {

@@ -1,22 +1,66 @@
-//! The forecast and the cover that a staffing page works on, read once and sized under any rules.
+//! The forecast and the cover of a period, read once and sized under any rules.
 
 use std::collections::BTreeMap;
 
 use barometer_plan::{
     CoverInterval, ForecastInterval, IntervalLoad, Model, NeedError, PlannedInterval, Rules,
-    pooled, schedule,
+    may_pool, pooled_cover, pooled_forecast, schedule,
 };
 use barometer_store::{ContactType, Store};
+use jiff::Timestamp;
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
-use jiff::{Span, Timestamp};
 
-use super::period::{Kind, Period, TYPICAL_WEEKS};
-use crate::page_error::PageError;
+use crate::AppError;
 use crate::planning::{self, DEFERRED_DAYS};
 
+/// Weeks of which a typical day is the mean.
+pub const TYPICAL_WEEKS: i64 = 4;
+
+/// How the days of a period are chosen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Span {
+    /// One day.
+    Day,
+    /// Monday to Sunday.
+    Week,
+    /// A row of days.
+    Days,
+    /// The mean of the same weekday of several weeks.
+    Typical,
+}
+
+/// A period in days of the centre's calendar.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Period {
+    /// How its days are chosen.
+    pub kind: Span,
+    /// The first of them.
+    pub first: Date,
+    /// How many there are.
+    pub days: i64,
+}
+
+impl Period {
+    /// The week from a Monday.
+    pub fn week(monday: Date) -> Self {
+        Self { kind: Span::Week, first: monday, days: 7 }
+    }
+
+    /// The last day.
+    pub fn last(self) -> Date {
+        self.first.saturating_add(jiff::Span::new().days(self.days - 1))
+    }
+
+    /// Whether it is one day.
+    pub fn is_one_day(self) -> bool {
+        self.days == 1
+    }
+}
+
 /// Forecast and cover of a period.
-pub(super) struct Source {
+#[derive(Clone, Debug)]
+pub struct Source {
     forecast: Vec<ForecastInterval>,
     cover: Vec<CoverInterval>,
     interval_secs: f64,
@@ -25,19 +69,48 @@ pub(super) struct Source {
 }
 
 impl Source {
-    /// Reads a period of one contact type, and of another that is pooled with it.
+    /// Reads a period of one contact type, and of another that is pooled with it where it may be.
+    ///
+    /// # Errors
+    ///
+    /// [`AppError`] when the database fails.
     pub async fn read(
         store: &Store,
         contact_type: &ContactType,
         pool: Option<&ContactType>,
         period: Period,
         zone: &TimeZone,
-    ) -> Result<Self, PageError> {
+    ) -> Result<Self, AppError> {
         let mut source = Self::of_one(store, contact_type, period, zone).await?;
-        if let Some(pool) = pool.filter(|pool| pool.grain == contact_type.grain) {
-            source.add(&Self::of_one(store, pool, period, zone).await?);
+        let secs = contact_type.grain.secs();
+        let may_be_added = |pool: &&ContactType| {
+            may_pool(&contact_type.rules, &pool.rules, [secs, pool.grain.secs()])
+        };
+        if let Some(pool) = pool.filter(may_be_added) {
+            let other = Self::of_one(store, pool, period, zone).await?;
+            source.forecast = pooled_forecast(&source.forecast, &other.forecast);
+            source.cover = pooled_cover(&source.cover, &other.cover);
         }
         Ok(source)
+    }
+
+    /// The forecast intervals that are shown.
+    pub fn forecast(&self) -> impl Iterator<Item = &ForecastInterval> {
+        let (from, to) = self.shown;
+        self.forecast.iter().filter(move |each| each.start >= from && each.start < to)
+    }
+
+    /// As [`schedule`](Self::schedule), off the threads that answer pages.
+    ///
+    /// # Errors
+    ///
+    /// [`AppError::Core`] where no number of people would do.
+    pub async fn plan(&self, rules: Rules) -> Result<Vec<PlannedInterval>, AppError> {
+        let source = self.clone();
+        tokio::task::spawn_blocking(move || source.schedule(&rules))
+            .await
+            .map_err(AppError::core)?
+            .map_err(AppError::core)
     }
 
     async fn of_one(
@@ -45,13 +118,13 @@ impl Source {
         contact_type: &ContactType,
         period: Period,
         zone: &TimeZone,
-    ) -> Result<Self, PageError> {
+    ) -> Result<Self, AppError> {
         let shown = planning::span(period.first, period.days, zone)?;
         let is_deferred = Model::for_rules(&contact_type.rules) == Model::Deadline;
         let (from, to) = match period.kind {
-            Kind::Typical => planning::span(period.first, TYPICAL_WEEKS * 7, zone)?,
+            Span::Typical => planning::span(period.first, TYPICAL_WEEKS * 7, zone)?,
             _ if is_deferred => {
-                let first = period.first.saturating_sub(Span::new().days(DEFERRED_DAYS));
+                let first = period.first.saturating_sub(jiff::Span::new().days(DEFERRED_DAYS));
                 planning::span(first, period.days + 2 * DEFERRED_DAYS, zone)?
             }
             _ => shown,
@@ -62,7 +135,7 @@ impl Source {
         )?;
         let interval_secs = contact_type.grain.secs();
         let source = Self { forecast, cover, interval_secs, shown };
-        Ok(if period.kind == Kind::Typical { source.typical(period.first, zone) } else { source })
+        Ok(if period.kind == Span::Typical { source.typical(period.first, zone) } else { source })
     }
 
     /// The mean of the same weekday of several weeks, put on the first of them.
@@ -100,32 +173,16 @@ impl Source {
         Self { forecast: forecast.collect(), cover: cover.collect(), ..self }
     }
 
-    fn add(&mut self, other: &Self) {
-        let mut loads: BTreeMap<Timestamp, IntervalLoad> =
-            self.forecast.iter().map(|each| (each.start, each.load)).collect();
-        for each in &other.forecast {
-            loads
-                .entry(each.start)
-                .and_modify(|load| *load = pooled(*load, each.load))
-                .or_insert(each.load);
-        }
-        let mut covers: BTreeMap<Timestamp, u32> =
-            self.cover.iter().map(|each| (each.start, each.agents)).collect();
-        for each in &other.cover {
-            *covers.entry(each.start).or_default() += each.agents;
-        }
-        self.forecast =
-            loads.into_iter().map(|(start, load)| ForecastInterval { start, load }).collect();
-        self.cover =
-            covers.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect();
-    }
-
     /// Length of an interval in seconds.
     pub fn interval_secs(&self) -> f64 {
         self.interval_secs
     }
 
     /// The period's intervals with need and cover under `rules`.
+    ///
+    /// # Errors
+    ///
+    /// [`NeedError`] where no number of people would do.
     pub fn schedule(&self, rules: &Rules) -> Result<Vec<PlannedInterval>, NeedError> {
         let mut plan = schedule(&self.forecast, &self.cover, self.interval_secs, rules)?;
         plan.retain(|interval| interval.start >= self.shown.0 && interval.start < self.shown.1);

@@ -1,9 +1,13 @@
-//! Makes forecasts from what the store knows, and puts the overlays over them.
+//! Demand: makes forecasts from what the store knows, and lays the overlays over them.
+//!
+//! A contact type's forecast is made under a lock of its own, from reading its history to writing the
+//! numbers with their overlays. So a forecast that was begun with older decisions never overwrites one
+//! that knows newer ones, and an overlay is laid over the base that it was read with.
 
 use std::collections::HashMap;
 
 use barometer_forecast::{
-    Band, DayGrid, Forecast, HORIZON_DAYS, Mark, Overlay, apply_overlays, forecast,
+    DayGrid, Forecast, HORIZON_DAYS, Mark, Overlay, apply_overlays, forecast,
 };
 use barometer_store::{
     ContactType, ForecastDay, ForecastHead, KeptOverlay, MadeInterval, Store, StoreError,
@@ -13,13 +17,13 @@ use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
 use uuid::Uuid;
 
-use crate::access::today;
+use crate::clock::today;
 
 /// Years of history that a forecast looks at.
-pub(crate) const HISTORY_YEARS: i64 = 4;
+const HISTORY_YEARS: i64 = 4;
 
 /// A contact type's history as it was recorded, laid out by day; `None` without any.
-pub(crate) async fn history_grid(
+pub async fn history_grid(
     store: &Store,
     contact_type: &ContactType,
     zone: &TimeZone,
@@ -33,16 +37,13 @@ pub(crate) async fn history_grid(
 }
 
 /// What the planners' decisions do to a contact type's history.
-pub(crate) async fn applied_marks(
-    store: &Store,
-    contact_type: Uuid,
-) -> Result<Vec<Mark>, StoreError> {
+pub async fn applied_marks(store: &Store, contact_type: Uuid) -> Result<Vec<Mark>, StoreError> {
     let marks = store.history_marks(contact_type).await?;
     Ok(marks.iter().filter_map(|mark| mark.decision.mark()).collect())
 }
 
-/// Makes a contact type's forecast anew from its history, marks, special days and overlays, and
-/// keeps it; then those of the contact types that follow it.
+/// Makes a contact type's forecast from its history, marks, special days and overlays, and keeps it;
+/// then those of the contact types that are modelled on it.
 ///
 /// A history that is too short leaves a forecast that says so.
 ///
@@ -54,17 +55,21 @@ pub async fn refresh_forecast(
     contact_type: &ContactType,
     zone: &TimeZone,
 ) -> Result<(), StoreError> {
+    let lock = store.lock_forecast(contact_type.id).await?;
     match history_grid(store, contact_type, zone).await? {
         Some(history) => from_history(store, contact_type, history).await?,
         None => from_another(store, contact_type).await?,
     }
-    put_overlays_on(store, contact_type.id, zone).await?;
+    lay_overlays(store, contact_type.id, zone).await?;
+    lock.release().await?;
     let Some(centre) = store.centre().await? else { return Ok(()) };
     for each in store.contact_types(centre.id).await? {
         let is_like = each.like.is_some_and(|(model, _)| model == contact_type.id);
         if is_like && store.history_end(each.id).await?.is_none() {
+            let lock = store.lock_forecast(each.id).await?;
             from_another(store, &each).await?;
-            put_overlays_on(store, each.id, zone).await?;
+            lay_overlays(store, each.id, zone).await?;
+            lock.release().await?;
         }
     }
     for overlay in store.overlays(contact_type.id).await? {
@@ -167,21 +172,36 @@ async fn from_another(store: &Store, contact_type: &ContactType) -> Result<(), S
     for each in &mut intervals {
         each.base *= share;
         each.contacts = each.base;
-        each.band = scaled(each.band, share);
+        each.band = each.band.scaled(share);
     }
     let mut days = store.forecast_days(model).await?;
     for each in &mut days {
         each.base *= share;
         each.contacts = each.base;
-        each.band = scaled(each.band, share);
+        each.band = each.band.scaled(share);
         each.parts.level *= share;
     }
     let head = ForecastHead { history_days: 0, method: None, backtest: None, ..head };
     store.save_forecast(contact_type.id, &head, &intervals, &days).await
 }
 
-/// Puts a contact type's overlays over its forecast, and what other types' overlays move to it.
-pub(crate) async fn put_overlays_on(
+/// Lays a contact type's overlays over its forecast, and what other types' overlays move to it.
+///
+/// # Errors
+///
+/// [`StoreError`] when the database fails.
+pub async fn put_overlays_on(
+    store: &Store,
+    contact_type: Uuid,
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
+    let lock = store.lock_forecast(contact_type).await?;
+    lay_overlays(store, contact_type, zone).await?;
+    lock.release().await
+}
+
+/// As [`put_overlays_on`]; the caller holds the lock.
+async fn lay_overlays(
     store: &Store,
     contact_type: Uuid,
     zone: &TimeZone,
@@ -206,14 +226,14 @@ pub(crate) async fn put_overlays_on(
     let mut totals: HashMap<Date, (f64, f64)> = HashMap::new();
     for (each, contacts) in intervals.iter_mut().zip(contacts) {
         let before = each.contacts;
-        each.band = rescaled(each.band, before, contacts);
+        each.band = each.band.moved(before, contacts);
         each.contacts = contacts;
         let total = totals.entry(zone.to_datetime(each.start).date()).or_default();
         *total = (total.0 + before, total.1 + contacts);
     }
     for day in &mut days {
         let (before, contacts) = totals.get(&day.day).copied().unwrap_or_default();
-        day.band = rescaled(day.band, before, contacts);
+        day.band = day.band.moved(before, contacts);
         day.contacts = contacts;
     }
     store.save_forecast_numbers(contact_type, &intervals, &days).await
@@ -234,24 +254,4 @@ async fn moved(
 
 async fn all_intervals(store: &Store, contact_type: Uuid) -> Result<Vec<MadeInterval>, StoreError> {
     store.made_intervals(contact_type, Timestamp::UNIX_EPOCH, Timestamp::MAX).await
-}
-
-fn scaled(band: Band, factor: f64) -> Band {
-    Band {
-        p2_5: band.p2_5 * factor,
-        p10: band.p10 * factor,
-        p90: band.p90 * factor,
-        p97_5: band.p97_5 * factor,
-    }
-}
-
-/// A band moves with its number. Where nothing was expected before, what an overlay adds is taken
-/// as a Poisson count: its normal approximation.
-fn rescaled(band: Band, before: f64, after: f64) -> Band {
-    if before > 0.0 && after > 0.0 {
-        return scaled(band, after / before);
-    }
-    let spread = after.sqrt();
-    let at = |z: f64| (after + z * spread).max(0.0);
-    Band { p2_5: at(-1.96), p10: at(-1.2816), p90: at(1.2816), p97_5: at(1.96) }
 }

@@ -10,7 +10,7 @@ use uuid::Uuid;
 
 use barometer_store::Centre;
 use rows::Rows;
-pub(crate) use rows::workbook_rows;
+pub use rows::workbook_rows;
 use shapes::Shapes;
 
 /// Rows that the layout is guessed from and the columns page shows some of.
@@ -18,7 +18,8 @@ const SAMPLE_ROWS: usize = 500;
 
 /// Why a file cannot be read at all.
 #[derive(Debug, thiserror::Error)]
-pub(crate) enum FileError {
+#[expect(missing_docs, reason = "the messages say it")]
+pub enum FileError {
     #[error("The file is empty. Its first row must name the columns.")]
     Empty,
     #[error(
@@ -40,7 +41,7 @@ pub(crate) enum FileError {
 }
 
 /// The beginning of a file, as far as is needed to know how to read it.
-pub(crate) struct Beginning {
+pub struct Beginning {
     /// The columns' names.
     pub heading: Vec<String>,
     /// The first rows.
@@ -55,6 +56,7 @@ impl Beginning {
         Layout::signature(&self.heading())
     }
 
+    /// How its columns look as if they should be read.
     pub fn guess(&self) -> Guess {
         Layout::guess(&self.heading(), &self.sample)
     }
@@ -65,7 +67,7 @@ impl Beginning {
 }
 
 /// Reads the beginning of an uploaded file.
-pub(crate) async fn beginning(
+pub async fn beginning(
     store: &Store,
     import: Uuid,
     sheet: Option<&str>,
@@ -89,7 +91,7 @@ pub(crate) async fn beginning(
 }
 
 /// Reads an uploaded file in a layout into a preview.
-pub(crate) async fn read(
+pub async fn read(
     store: &Store,
     centre: &Centre,
     import: Uuid,

@@ -119,7 +119,7 @@ fn read_workbook(bytes: Vec<u8>, sheet: Option<String>) -> Result<Rows, FileErro
 }
 
 /// All rows of a workbook's first sheet.
-pub(crate) fn workbook_rows(bytes: Cursor<Vec<u8>>) -> Result<Vec<Vec<String>>, FileError> {
+pub fn workbook_rows(bytes: Cursor<Vec<u8>>) -> Result<Vec<Vec<String>>, FileError> {
     match read_workbook(bytes.into_inner(), None)? {
         Rows::Workbook { rows, .. } => Ok(rows.collect()),
         Rows::Text { .. } => Err(FileError::Empty),

@@ -32,7 +32,7 @@ pub fn hash_password(password: &str) -> Result<String, HashError> {
 
 /// Whether the password belongs to the hash. Without a hash it takes as long and says no, so that
 /// an answer's time does not tell which addresses exist.
-pub(crate) fn is_right(password: &str, hash: Option<&str>) -> bool {
+pub fn is_right(password: &str, hash: Option<&str>) -> bool {
     let Some(parsed) = hash.and_then(|hash| PasswordHash::new(hash).ok()) else {
         // The outcome does not matter, only the time it takes.
         drop(hash_password(password));

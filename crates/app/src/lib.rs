@@ -1,0 +1,23 @@
+//! What Barometer does, use case by use case: the store and the core put together, without HTTP and
+//! without SQL. Pages, workers, the demo and the headless commands all come here.
+//!
+//! * [`demand`]: forecasts from history, marks, special days and overlays;
+//! * [`planning`]: what is expected of days, with need and cover;
+//! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
+//! * [`trials`]: which contact types and days are tried;
+//! * [`imports`]: files of history to a preview;
+//! * [`release`]: which version may go live;
+//! * [`runs`]: long work, worked off in parts by any worker.
+
+pub mod clock;
+pub mod demand;
+mod error;
+pub mod imports;
+pub mod passwords;
+pub mod planning;
+pub mod release;
+pub mod runs;
+pub mod staffing;
+pub mod trials;
+
+pub use error::AppError;

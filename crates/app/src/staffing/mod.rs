@@ -1,0 +1,7 @@
+//! Staffing: periods that are sized under any rules, rosters and the cover that follows from them.
+
+pub mod roster;
+pub mod roster_file;
+mod source;
+
+pub use source::{Period, Source, Span, TYPICAL_WEEKS};

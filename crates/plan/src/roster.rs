@@ -1,0 +1,189 @@
+//! Rosters: from fitted shifts to people's stretches of work, who gets which shift, and from stretches
+//! to the cover of each interval.
+
+use std::collections::BTreeMap;
+
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Span, Timestamp};
+
+use crate::schedule::{CoverInterval, PlannedInterval};
+use crate::shifts::{FittedRoster, ShiftProblem};
+
+/// A stretch of work: from, and until when.
+pub type Stretch = (Timestamp, Timestamp);
+
+/// Somebody who may get a shift.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RosterCandidate<'a> {
+    /// Names of contact types, or of anything else; none for somebody who takes them all.
+    pub skills: &'a [String],
+    /// Hours a week.
+    pub contract_hours: f64,
+    /// Whether this person is away on a day of the week.
+    pub is_away: bool,
+}
+
+/// A contract of so many hours more or fewer than a shift is of another kind of shift.
+const MOST_HOURS_OFF: f64 = 6.0;
+
+/// The stretches of work of each person of a fitted roster in the week from `monday`.
+pub fn stretches_of(
+    roster: &FittedRoster,
+    problem: &ShiftProblem,
+    monday: Date,
+    zone: &TimeZone,
+) -> Vec<Vec<Stretch>> {
+    let mut people = Vec::new();
+    for shift in &roster.shifts {
+        let Some(shape) = problem.shapes.get(shift.shape) else { continue };
+        let parts = FittedRoster::stretches(shift, shape);
+        let stretches: Vec<Stretch> = (0..7)
+            .filter(|&day| shift.works[day])
+            .flat_map(|day| {
+                let day = monday.saturating_add(Span::new().days(day as i64));
+                stretches_on(day, &parts, zone)
+            })
+            .collect();
+        people.extend((0..shift.people).map(|_| stretches.clone()));
+    }
+    people
+}
+
+/// Stretches of minutes after midnight on a day, as instants.
+fn stretches_on(day: Date, parts: &[(u32, u32)], zone: &TimeZone) -> Vec<Stretch> {
+    let at = |minutes: u32| {
+        let local = day.at(0, 0, 0, 0).saturating_add(Span::new().minutes(i64::from(minutes)));
+        zone.to_timestamp(local).ok()
+    };
+    let instants = parts.iter().filter_map(|(from, to)| at(*from).zip(at(*to)));
+    instants.filter(|(from, to)| from < to).collect()
+}
+
+/// Gives shifts to people: to those whose skills name the contact type (or who have none), who are not
+/// away, and whose contract fits the hours best. The other shifts stay open. Gives each shift's candidate
+/// by place; nobody gets two.
+pub fn assign(
+    shifts: &[Vec<Stretch>],
+    candidates: &[RosterCandidate<'_>],
+    contact_type: &str,
+) -> Vec<Option<usize>> {
+    let mut free: Vec<usize> = (0..candidates.len())
+        .filter(|&at| {
+            let RosterCandidate { skills, is_away, .. } = candidates[at];
+            let is_skilled = skills.is_empty()
+                || skills.iter().any(|skill| skill.eq_ignore_ascii_case(contact_type));
+            is_skilled && !is_away
+        })
+        .collect();
+    shifts
+        .iter()
+        .map(|shift| {
+            let hours: f64 = shift
+                .iter()
+                .map(|(from, to)| (to.as_second() - from.as_second()) as f64 / 3600.0)
+                .sum();
+            let off = |at: usize| (candidates[at].contract_hours - hours).abs();
+            let place = (0..free.len()).min_by(|&a, &b| off(free[a]).total_cmp(&off(free[b])))?;
+            (off(free[place]) <= MOST_HOURS_OFF).then(|| free.remove(place))
+        })
+        .collect()
+}
+
+/// How many people are there for the whole of each interval of every day on which somebody works.
+pub fn cover_of<'a>(
+    stretches: impl IntoIterator<Item = &'a Stretch>,
+    interval_secs: f64,
+    zone: &TimeZone,
+) -> Vec<CoverInterval> {
+    let secs = (interval_secs as i64).max(1);
+    let step = SignedDuration::from_secs(secs);
+    let mut there: BTreeMap<Timestamp, u32> = BTreeMap::new();
+    for (start, end) in stretches {
+        // Intervals begin on the clock's grid, which every zone's offset keeps.
+        let local = zone.to_datetime(*start);
+        let into = (i64::from(local.minute()) * 60 + i64::from(local.second())) % secs;
+        let mut at = *start + SignedDuration::from_secs((secs - into) % secs);
+        while at + step <= *end {
+            *there.entry(at).or_default() += 1;
+            at += step;
+        }
+    }
+    there.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect()
+}
+
+/// The cover that is left of a roster when a share of its people is present: the others are on leave,
+/// ill or in training.
+pub fn present_of(mut cover: Vec<CoverInterval>, share: f64) -> Vec<CoverInterval> {
+    for each in &mut cover {
+        each.agents = (f64::from(each.agents) * share + 1e-9).floor() as u32;
+    }
+    cover
+}
+
+/// The people that a roster of the week from `monday` needs in each interval of `minutes`, Monday
+/// midnight first: those on leave, ill or in training are rostered all the same; breaks are in the shifts.
+pub fn required_in_week(
+    plan: &[PlannedInterval],
+    monday: Date,
+    minutes: u32,
+    zone: &TimeZone,
+    present_share: f64,
+) -> Vec<u32> {
+    let per_day = (24 * 60 / minutes) as usize;
+    let mut required = vec![0u32; 7 * per_day];
+    for each in plan {
+        let local = zone.to_datetime(each.start);
+        let Ok(day) = usize::try_from((local.date() - monday).get_days()) else { continue };
+        let slot = (local.hour() as u32 * 60 + local.minute() as u32) / minutes;
+        if let Some(place) = required.get_mut(day * per_day + slot as usize) {
+            let people = (f64::from(each.assessment.need) / present_share - 1e-9).ceil() as u32;
+            *place = people.max(*place);
+        }
+    }
+    required
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn at(text: &str) -> Timestamp {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn shifts_go_to_those_who_can_are_there_and_whose_hours_fit() {
+        let day = |from: &str, to: &str| {
+            (at(&format!("2026-11-23T{from}:00Z")), at(&format!("2026-11-23T{to}:00Z")))
+        };
+        let shifts = [vec![day("08:00", "16:00")], vec![day("08:00", "12:00")], vec![]];
+        let (freight, none) = (["Freight".to_owned()], []);
+        let person =
+            |skills, contract_hours, is_away| RosterCandidate { skills, contract_hours, is_away };
+        let people = [
+            person(&freight[..], 8.0, false),
+            person(&none[..], 8.0, true),
+            person(&none[..], 5.0, false),
+            person(&none[..], 9.0, false),
+        ];
+        // Nobody is left whose contract is near the four hours but the one of five.
+        assert_eq!(assign(&shifts, &people, "bookings"), [Some(3), Some(2), None]);
+        assert_eq!(assign(&shifts, &people, "freight"), [Some(0), Some(2), None]);
+    }
+
+    #[test]
+    fn cover_counts_whole_intervals_and_presence_rounds_down() {
+        let stretches = [
+            (at("2026-11-23T08:10:00Z"), at("2026-11-23T10:00:00Z")),
+            (at("2026-11-23T08:00:00Z"), at("2026-11-23T08:59:00Z")),
+        ];
+        let cover = cover_of(&stretches, 1800.0, &TimeZone::UTC);
+        let counted: Vec<(String, u32)> =
+            cover.iter().map(|each| (each.start.to_string(), each.agents)).collect();
+        assert_eq!(counted.len(), 4);
+        assert_eq!(counted[0], ("2026-11-23T08:00:00Z".into(), 1));
+        let present = present_of(vec![CoverInterval { start: stretches[0].0, agents: 10 }], 0.85);
+        assert_eq!(present[0].agents, 8);
+    }
+}
