@@ -69,7 +69,7 @@ test('a long trial shows its progress and can be cancelled', async ({ page }) =>
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByRole('progressbar')).toBeVisible();
   await page.getByRole('button', { name: 'Cancel' }).click();
-  await expect(page.getByText(/Cancelled after [\d]+ of 20000 days/)).toBeVisible();
+  await expect(page.getByText(/Cancelled after [\d,]+ of 20,000 days/)).toBeVisible();
   await toStage(page, 'Trials');
   await expect(page.getByRole('row').filter({ hasText: 'cancelled' }).first()).toBeVisible();
 });

@@ -278,8 +278,8 @@ impl<H: Host> Router<'_, H> {
         state.second.take_if(|second| *second == id);
         if state.ringing.take_if(|ringing| *ringing == id).is_some() {
             state.idle_since = now;
+            self.host.stop_ringing(&self.floor, id, agent);
         }
-        self.host.stop_ringing(&self.floor, id, agent);
         self.floor.mark_idle(self.strategy, agent);
     }
 

@@ -37,9 +37,13 @@ impl<H: Host> Router<'_, H> {
         self.observe(Observation::AgentChanges { agent });
         self.observe(Observation::SignedOut { agent });
         self.floor.agents[agent].is_on_shift = false;
-        let AgentDevices { ringing, second } = self.devices_of(agent);
+        let state = &mut self.floor.agents[agent];
+        let (ringing, second) = (state.ringing.take(), state.second.take());
+        if let Some(id) = ringing {
+            self.host.stop_ringing(&self.floor, id, agent);
+        }
         for id in [ringing, second].into_iter().flatten() {
-            self.ring_elsewhere(id, agent);
+            self.ring_elsewhere(id);
         }
         self.leave_chats(agent);
         let of_agent = &self.strategy.agents[agent];
@@ -59,16 +63,8 @@ impl<H: Host> Router<'_, H> {
         }
     }
 
-    fn devices_of(&self, agent: AgentId) -> AgentDevices {
-        let state = &self.floor.agents[agent];
-        AgentDevices { ringing: state.ringing, second: state.second }
-    }
-
-    /// The device of an agent who leaves does not ring any more; others' may.
-    fn ring_elsewhere(&mut self, id: ContactId, agent: AgentId) {
-        let state = &mut self.floor.agents[agent];
-        (state.ringing, state.second) = (None, None);
-        self.host.stop_ringing(&self.floor, id, agent);
+    /// A contact that does not ring any more with an agent who leaves may ring with others.
+    fn ring_elsewhere(&mut self, id: ContactId) {
         if self.floor.agents.iter().all(|other| other.ringing != Some(id)) {
             self.not_answered(id);
         }
@@ -103,9 +99,4 @@ impl<H: Host> Router<'_, H> {
             }
         }
     }
-}
-
-struct AgentDevices {
-    ringing: Option<ContactId>,
-    second: Option<ContactId>,
 }

@@ -4,7 +4,7 @@ use axum::http::StatusCode;
 use barometer_store::Role;
 use sqlx::PgPool;
 
-use crate::visitor::{Centre, at};
+use crate::visitor::{Centre, TODAY, at};
 
 const MESSY: &str = "\u{feff}Interval Start;Contact Type;Offered;Answered;Note\r\n\
     2026-11-22 08:00;Bookings;31;30;replaced\r\n\
@@ -51,6 +51,32 @@ async fn a_messy_file_is_told_row_by_row_and_saved_only_when_confirmed(pool: PgP
     centre.work_off().await;
     assert_eq!(again.status, StatusCode::NOT_FOUND, "an import is saved once");
     planner.get(&preview).await.says("This import was saved.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_saved_import_shows_that_its_forecast_comes_and_then_the_forecast(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let rows: String = (0..21)
+        .flat_map(|day| (16..36).map(move |half| (day, half)))
+        .map(|(day, half)| {
+            let date = TODAY.saturating_sub(jiff::Span::new().days(21 - day));
+            format!("Help line,{date}T{:02}:{:02},30\n", half / 2, half % 2 * 30)
+        })
+        .collect();
+    let file = format!("contact_type,interval_start,offered\n{rows}");
+    let preview = planner.upload("help.csv", "", file).await.location().to_owned();
+    let saved = planner.post(&format!("{preview}/confirm"), "").await;
+    let waiting = planner.get(saved.location()).await;
+    waiting.says("The history of Help line is saved; its forecast comes next.");
+    waiting.says("Queued: 0 of 1 forecasts").says("hx-get=\"/runs/");
+    // Another contact type has nothing to wait for.
+    let other = planner.get(&format!("/demand/{}", centre.bookings)).await;
+    assert!(!other.text.contains("of 1 forecasts"));
+    centre.work_off().await;
+    let made = planner.get(saved.location()).await;
+    made.says("contacts for Help line");
+    assert!(!made.text.contains("of 1 forecasts"));
 }
 
 #[sqlx::test(migrations = false)]

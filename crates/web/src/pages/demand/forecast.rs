@@ -11,6 +11,7 @@ use jiff::tz::TimeZone;
 use serde::Serialize;
 use uuid::Uuid;
 
+use super::runs;
 use super::tabs::{Head, Tab};
 use crate::App;
 use crate::access::Visit;
@@ -19,6 +20,7 @@ use crate::extract::Path;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::pages::progress::ProgressPart;
 use crate::words;
 use barometer_app::demand::{applied_marks, history_grid};
 use barometer_app::planning::{last_forecast_day, span};
@@ -32,6 +34,7 @@ struct ForecastPage {
     head: Head,
     answer: String,
     failure: Option<String>,
+    run: Option<ProgressPart>,
     history_chart: String,
     is_cleaned: bool,
     week_chart: Option<String>,
@@ -95,9 +98,16 @@ pub(crate) async fn show(
         app.store.made_intervals(id, from, to),
     )?;
     let cleaned = cleaned_days(&app, &contact_type, zone).await?;
+    let run = runs::open_run_of(&app, &visit, id).await?;
     let made_of = format!("/demand/{id}/made-of");
     let template = ForecastPage {
-        answer: answer(&contact_type, &week, &daily, &visit, head.as_ref()),
+        answer: match (&head, &run) {
+            (None, Some(_)) => {
+                format!("The history of {} is saved; its forecast comes next.", contact_type.name)
+            }
+            _ => answer(&contact_type, &week, &daily, &visit, head.as_ref()),
+        },
+        run,
         failure: head.as_ref().and_then(|head| head.failure.clone()),
         is_cleaned: !cleaned.is_empty(),
         history_chart: charts::embedded(&HistoryChart {

@@ -1,12 +1,14 @@
-//! Re-forecasting all contact types.
+//! Forecasts that a worker makes.
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
+use uuid::Uuid;
 
 use crate::App;
-use crate::access::Planner;
+use crate::access::{Planner, Visit};
 use crate::frame::Stage;
 use crate::page_error::PageError;
+use crate::pages::progress::ProgressPart;
 
 /// `POST /demand/forecast-all`
 pub(crate) async fn start(
@@ -15,4 +17,16 @@ pub(crate) async fn start(
 ) -> Result<Response, PageError> {
     app.store.queue_forecast_run(visit.centre.id, Some(visit.user.id)).await?;
     Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response())
+}
+
+/// The run that makes the forecast of a contact type, while it waits or is under way.
+pub(super) async fn open_run_of(
+    app: &App,
+    visit: &Visit,
+    contact_type: Uuid,
+) -> Result<Option<ProgressPart>, PageError> {
+    let Some(run) = app.store.open_forecast_run(visit.centre.id).await? else { return Ok(None) };
+    let types = app.store.forecast_run_types(run.id).await?;
+    let is_meant = types.is_none_or(|types| types.contains(&contact_type));
+    Ok(is_meant.then(|| ProgressPart::of(&run, visit)))
 }
