@@ -40,7 +40,7 @@ impl Host for Bench {
     ) -> TimerToken {
         assert!(at >= floor.now, "{timer:?} is set for a moment that is over");
         self.set += 1;
-        let token = TimerToken(NonZeroU32::new(self.set).unwrap());
+        let token = TimerToken(NonZeroU32::new(self.set).expect("counted from 1"));
         self.timers.push((at, contact, timer, token));
         token
     }
@@ -154,7 +154,7 @@ fn compiled(strategy: &Routes) -> CompiledStrategy {
         contact_types: &[("Bookings", Channel::Call)],
         people: &vec![1; strategy.teams.len()],
     };
-    CompiledStrategy::compile(strategy, &setting).unwrap()
+    CompiledStrategy::compile(strategy, &setting).expect("it has no faults")
 }
 
 /// A router whose agents are all signed in.
