@@ -16,7 +16,7 @@ test('one person more is better on the same customers, and a sweep shows from wh
   await page.getByLabel('to', { exact: true }).first().fill('2');
   await page.getByLabel('values').first().fill('5');
   await page.getByRole('button', { name: 'Sweep it' }).click();
-  await expect(page.getByText(/People more or fewer, Sailing changes team: (every target holds|at no value)/)).toBeVisible();
+  await expect(page.getByText(/Headcount change, Sailing changes team: (every target holds|at no value)/)).toBeVisible();
   await expect(page.locator('[data-chart="sweep"] svg')).toBeVisible();
 });
 

@@ -13,16 +13,16 @@ const weekly = (text: string | null) => Number(/About ([\d,]+) contacts/.exec(te
 test('an outage is accepted, seen in the history, and taken back', async ({ page }) => {
   await signIn(page, 'planner');
   await open(page, 'Vehicles & freight', 'Cleaning');
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('What in the history is not as it seems?');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Is the history clean?');
   const outage = page.getByRole('row', { name: /Outage 11 Mar 2026, 10:00 – 13:00/ });
   await outage.getByRole('button', { name: /Accept/ }).click();
-  await expect(page.getByRole('status')).toContainText('The forecast is made anew with it.');
+  await expect(page.getByRole('status')).toContainText('The forecast is made again with it.');
   const decided = page.getByRole('row', { name: /Outage 11 Mar 2026.*left out.*E\. Marlowe/ });
   await expect(decided).toBeVisible();
   await page.getByRole('link', { name: 'Forecast', exact: true }).click();
   await expect(page.getByText('Dashed: what the forecast takes instead.')).toBeVisible();
   await page.getByRole('link', { name: 'Cleaning' }).click();
-  await decided.getByRole('button', { name: /Take back/ }).click();
+  await decided.getByRole('button', { name: /Undo/ }).click();
   await expect(page.getByRole('row', { name: /Outage 11 Mar 2026/ }).getByRole('button', { name: /Reject/ })).toBeVisible();
 });
 
@@ -43,7 +43,7 @@ test('days dragged over on the chart are marked by hand, with a reason', async (
   await page.getByRole('button', { name: 'Mark' }).click();
   const row = page.getByRole('row', { name: /Marked by hand.*Strike of the ferry crews/ });
   await expect(row).toBeVisible();
-  await row.getByRole('button', { name: /Take back/ }).click();
+  await row.getByRole('button', { name: /Undo/ }).click();
   await expect(row).toHaveCount(0);
 });
 
@@ -67,7 +67,7 @@ test('a promotion is laid over, reaches staffing, and is taken away again', asyn
   expect(after / before).toBeCloseTo(1.2, 2);
   await expect(page.locator('.answer')).toContainText('Overlays make +');
   await page.getByRole('navigation', { name: 'Demand of Web chat' }).getByRole('link', { name: 'Overlays' }).click();
-  await page.getByRole('button', { name: 'Take away Loyalty mailing' }).click();
+  await page.getByRole('button', { name: 'Remove Loyalty mailing' }).click();
   await expect(page.getByText('Nothing yet: the forecast is what history says.')).toBeVisible();
 });
 
@@ -124,8 +124,8 @@ test('a forecast is frozen and compared with what is said later', async ({ page 
   await page.getByRole('button', { name: 'Freeze' }).click();
   await expect(page.getByRole('status')).toContainText('It stays as it is');
   page.once('dialog', (dialog) => dialog.accept());
-  await page.getByRole('button', { name: 'Throw away With the sale' }).click();
-  await expect(page.getByRole('button', { name: 'Throw away With the sale' })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Discard With the sale' }).click();
+  await expect(page.getByRole('button', { name: 'Discard With the sale' })).toHaveCount(0);
 });
 
 test('a special day is entered, felt, and taken out', async ({ page }) => {
@@ -140,7 +140,7 @@ test('a special day is entered, felt, and taken out', async ({ page }) => {
   const row = page.getByRole('row', { name: /Harbour regatta.*\+50\.0 %/ });
   await expect(row).toBeVisible();
   page.once('dialog', (dialog) => dialog.accept());
-  await row.getByRole('button', { name: /Take out/ }).click();
+  await row.getByRole('button', { name: /Remove/ }).click();
   await expect(row).toHaveCount(0);
 });
 
@@ -152,7 +152,7 @@ test('a switch’s own report is asked about once', async ({ page }) => {
   for (let half = 16; half < 40; half += 1) report.push(`Fundbüro;22.11.2026 ${Math.floor(half / 2)}:${half % 2 ? '30' : '00'};${half};3,5`);
   const file = { name: 'bericht.csv', mimeType: 'text/csv', buffer: Buffer.from(report.join('\n')) };
   await page.getByLabel('CSV file').setInputFiles(file);
-  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: 'Preview' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('What do the columns of bericht.csv hold?');
   await page.getByLabel('What Warteschlange holds').selectOption('contact type');
   await page.getByLabel('What Zeitpunkt holds').selectOption('date and time');
@@ -160,12 +160,12 @@ test('a switch’s own report is asked about once', async ({ page }) => {
   await page.getByLabel('What Dauer (min) holds').selectOption('handle time');
   await page.getByLabel('Decimals are written').selectOption('182,5');
   await page.getByLabel('are in', { exact: true }).selectOption('minutes');
-  await page.getByRole('button', { name: 'Read it so' }).click();
+  await page.getByRole('button', { name: 'Read with these columns' }).click();
   await expect(page.getByText('All 24 rows can be used.')).toBeVisible();
   await page.getByRole('button', { name: /Save 24 rows/ }).click();
   await page.goto('/demand/import');
   await page.getByLabel('CSV file').setInputFiles(file);
-  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: 'Preview' }).click();
   await expect(page.getByRole('row', { name: /Fundbüro/ })).toContainText('24');
   await page.getByRole('button', { name: 'Discard' }).click();
   page.once('dialog', (dialog) => dialog.accept());

@@ -32,8 +32,8 @@ test('a new colleague is added, signs in and changes the first password', async 
 test('a table is sorted and saved as it is shown', async ({ page }) => {
   await signIn(page, 'viewer');
   await page.goto('/demand');
-  await page.getByRole('button', { name: /Came, last 28 days/ }).click();
-  await expect(page.getByRole('columnheader', { name: /Came, last 28 days/ })).toHaveAttribute('aria-sort', 'ascending');
+  await page.getByRole('button', { name: /Actual, last 28 days/ }).click();
+  await expect(page.getByRole('columnheader', { name: /Actual, last 28 days/ })).toHaveAttribute('aria-sort', 'ascending');
   const first = await page.getByRole('rowheader').first().textContent();
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Table as CSV' }).click()]);
   const lines = Buffer.concat(await (await download.createReadStream()).toArray()).toString().trim().split('\r\n');

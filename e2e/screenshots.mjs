@@ -82,8 +82,8 @@ const VIEWS = {
     const rows = ['Service;Datum;Von;Anrufe;Verloren;Gespräch (min)'];
     for (let half = 14; half < 42; half += 1) rows.push(`Island bus;22.11.2026;${Math.floor(half / 2)}:${half % 2 ? '30' : '00'};${half};1;3,5`);
     await page.getByLabel('CSV file').setInputFiles({ name: 'switch-report.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
-    await page.getByRole('button', { name: 'Look at it' }).click();
-    await page.getByRole('button', { name: 'Read it so' }).waitFor();
+    await page.getByRole('button', { name: 'Preview' }).click();
+    await page.getByRole('button', { name: 'Read with these columns' }).waitFor();
     await shoot();
     await page.getByRole('button', { name: 'Discard' }).click();
   },
@@ -96,7 +96,7 @@ const VIEWS = {
     }
     rows.push('Bookings,2026-11-22T09:30,41,40,1,330', 'Bookings,2026-11-22T21:10,3,3,0,300', 'Bookings,2026-11-22T21:30,many,,,', 'Bookings,2026-03-29T01:30,3,3,0,300');
     await page.getByLabel('CSV file').setInputFiles({ name: 'sunday.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
-    await page.getByRole('button', { name: 'Look at it' }).click();
+    await page.getByRole('button', { name: 'Preview' }).click();
     await page.getByRole('button', { name: 'Discard' }).waitFor();
     await shoot();
     await page.getByRole('button', { name: 'Discard' }).click();

@@ -46,7 +46,7 @@ test('a tried draft goes live with a reason, and can be taken back', async ({ pa
   await expect(approver.getByText(`v${draft} waits to go live; it was tried once.`)).toBeVisible();
   await approver.getByLabel('Why it goes live').fill('Nobody should wait over seven minutes');
   approver.once('dialog', (dialog) => dialog.accept());
-  await approver.getByRole('button', { name: 'Let it go live' }).click();
+  await approver.getByRole('button', { name: 'Approve and publish' }).click();
   await expect(approver.getByText('It is live.')).toBeVisible();
   await expect(approver.getByRole('row', { name: new RegExp(`Larkhaven Ferries v${draft}`) })).toContainText('Ines Okafor');
   await approver.getByLabel('Version').selectOption({ label: `v1 Larkhaven Ferries (live is v${draft})` });
@@ -88,7 +88,7 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
   await toStage(page, 'Demand');
   await page.getByRole('link', { name: 'Import history' }).click();
   await page.getByLabel('CSV file').setInputFiles({ name: 'helpline.csv', mimeType: 'text/csv', buffer: Buffer.from(messyHistory('Help line')) });
-  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: 'Preview' }).click();
 
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('What would helpline.csv change?');
   const line = page.getByRole('row', { name: /Help line \(new\)/ });
@@ -113,7 +113,7 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
 
   const staffed = page.url();
   await toStage(page, 'Strategy');
-  await expect(page.getByText('Help line comes in nowhere: no entry takes it.')).toBeVisible();
+  await expect(page.getByText('No entry receives Help line.')).toBeVisible();
   await page.getByRole('button', { name: 'Give it an entry, a queue and a team' }).click();
   await page.getByRole('link', { name: 'Help line queue', exact: true }).click();
   await page.getByLabel('Places', { exact: true }).fill('25');
@@ -138,13 +138,13 @@ test('a file that is no history says what is missing, and nothing is saved', asy
   await page.goto('/demand/import');
   const send = async (text: string) => {
     await page.getByLabel('CSV file').setInputFiles({ name: 'x.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
-    await page.getByRole('button', { name: 'Look at it' }).click();
+    await page.getByRole('button', { name: 'Preview' }).click();
   };
   await send('');
   await expect(page.getByRole('alert').filter({ hasText: 'The file is empty' })).toBeVisible();
   await send('contact_type;offered\nA;1');
   await expect(page.getByText(/no heading says when an interval starts/)).toBeVisible();
-  await page.getByRole('button', { name: 'Read it so' }).click();
+  await page.getByRole('button', { name: 'Read with these columns' }).click();
   await expect(page.getByRole('alert').filter({ hasText: 'Choose the column with date and time' })).toBeVisible();
   await page.getByRole('button', { name: 'Discard' }).click();
   await page.getByLabel('Contact type, if').fill('Ticket desk');
@@ -171,24 +171,24 @@ test('a day whose exact solution is known comes out within its own confidence', 
   }
   await page.goto('/demand/import');
   await page.getByLabel('CSV file').setInputFiles({ name: 'even.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) });
-  await page.getByRole('button', { name: 'Look at it' }).click();
+  await page.getByRole('button', { name: 'Preview' }).click();
   await page.getByRole('button', { name: /^Save 1120 rows/ }).click();
   await expect(page.getByText('About 16,800 contacts for Even line')).toBeVisible();
   await toStage(page, 'Trials');
   await expect(page.getByRole('heading', { name: 'Try Even line' })).toBeVisible();
   const trials = page.url();
   await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
-  await page.getByLabel('People, if').fill('22');
+  await page.getByLabel('Same headcount').fill('22');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText('Even line comes in nowhere in this strategy.')).toBeVisible();
+  await expect(page.getByText('No entry of this strategy receives Even line.')).toBeVisible();
   await toStage(page, 'Strategy');
   await page.getByRole('button', { name: 'Give it an entry, a queue and a team' }).click();
   await expect(page.getByText('Saved as a new version.')).toBeVisible();
   await page.goto(trials);
   await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
-  await page.getByLabel('People, if').fill('22');
+  await page.getByLabel('Same headcount').fill('22');
   await page.getByLabel('Simulated days').fill('1000');
-  await page.getByLabel('The forecast is').selectOption('taken as exact');
+  await page.getByLabel('Forecast uncertainty').selectOption('none: the forecast is exact');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (holds|is marginal|breaks):/)).toBeVisible({ timeout: 30_000 });
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Trial as JSON' }).click()]);

@@ -13,7 +13,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByLabel('Cover', { exact: true }).selectOption('need');
   await page.getByText('Teams: people more or fewer').click();
   await page.getByLabel('Sailing changes team').fill('1');
-  await page.getByLabel('The forecast is').selectOption('taken as exact');
+  await page.getByLabel('Forecast uncertainty').selectOption('none: the forecast is exact');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It holds:/)).toBeVisible();
   await expect(page.getByText(/the need, Sailing changes team 1 more, 200 simulated days/)).toBeVisible();
@@ -21,7 +21,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByRole('link', { name: 'Try another' }).click();
   await expect(page.getByLabel('Cover', { exact: true })).toHaveValue('need');
   await expect(page.getByLabel('Sailing changes team')).toHaveValue('1');
-  await page.getByLabel('The forecast is').selectOption('as uncertain as it has been');
+  await page.getByLabel('Forecast uncertainty').selectOption('as measured');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (is marginal|breaks):/)).toBeVisible();
   await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
@@ -79,10 +79,10 @@ test('a refused trial keeps what was typed and says what would do', async ({ pag
   await page.goto('/trials?day=2026-11-25');
   await page.getByLabel('Simulated days').fill('1');
   await page.getByLabel('Cover', { exact: true }).selectOption('fixed');
-  await page.getByLabel('People, if').fill('a few');
+  await page.getByLabel('Same headcount').fill('a few');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText('Must be a whole number from 2 to 20000.')).toBeVisible();
   await expect(page.getByText('Must be a whole number from 0 to 20000.')).toBeVisible();
-  await expect(page.getByLabel('People, if')).toHaveValue('a few');
+  await expect(page.getByLabel('Same headcount')).toHaveValue('a few');
 });
 

@@ -72,7 +72,7 @@ function words([at, what, contact, which]) {
     [RINGS]: `${who} rings at ${agent}`,
     [NOT_ANSWERED]: `${who} is not answered`,
     [ANSWERED]: `${agent} answers contact ${contact}`,
-    [DONE]: `${agent} is done with contact ${contact}`,
+    [DONE]: `${agent} finishes contact ${contact}`,
     [ENDED]: `${who}: ${data.ends[which]}`,
     [AGENT_CAME]: `${agent} comes to work`,
     [AGENT_LEFT]: `${agent} leaves`,

@@ -368,8 +368,8 @@ impl Sweepable {
             team: team.id.clone(),
             key: format!("people:{}", team.id),
             name: match several {
-                true => format!("People more or fewer, {}", team.name),
-                false => "People more or fewer".to_owned(),
+                true => format!("Headcount change, {}", team.name),
+                false => "Headcount change".to_owned(),
             },
         });
         people.chain([Self::Volume]).chain(settings).collect()

@@ -108,7 +108,7 @@ fn what_can_be_swept_is_named_and_set_and_impossible_values_are_refused() {
     let window = find("“Bookings queue”, offers, ring window (s)");
     let set = window.set(&base, 12.5).unwrap();
     assert_eq!(set.strategy.first_queue().unwrap().1.offering.ring_window_secs, Some(12.5));
-    assert_eq!(find("People more or fewer").set(&base, -2.0).unwrap().people()[0], 10);
+    assert_eq!(find("Headcount change").set(&base, -2.0).unwrap().people()[0], 10);
     let volume = find("Volume, as a share of the forecast").set(&base, 1.5).unwrap();
     assert_eq!(volume.types[0].intervals[0].contacts, 90.0);
     find("team “Bookings team”, pace").set(&base, 1.2).unwrap();

@@ -30,7 +30,7 @@ pub enum FileError {
         "The workbook is larger than {limit} MB, and a workbook is read at once. Save the sheet as CSV: that may be larger."
     )]
     WorkbookTooLarge { limit: usize },
-    #[error("The workbook cannot be read: {0}. Save it anew as .xlsx, or as CSV.")]
+    #[error("The workbook cannot be read: {0}. Save it again as .xlsx, or as CSV.")]
     Workbook(String),
     #[error("The workbook has no sheet {0}.")]
     NoSheet(String),

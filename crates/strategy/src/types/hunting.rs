@@ -21,7 +21,7 @@ pub struct HuntGroup {
     /// The longest that a contact stays in the group, in seconds; none for no limit.
     #[serde(default)]
     pub group_limit_secs: Option<f64>,
-    /// How many contacts the group holds that nobody has answered; none for as many as come.
+    /// How many contacts the group holds that nobody has answered; none for no limit.
     #[serde(default)]
     pub places: Option<u32>,
     /// Which line an agent of several serves first: the higher one.

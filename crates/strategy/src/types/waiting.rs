@@ -9,7 +9,7 @@ use super::{Next, Offering, Skill};
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Queue {
-    /// How many can wait at once; none for as many as come.
+    /// How many can wait at once; none for no limit.
     #[serde(default)]
     pub places: Option<u32>,
     /// Seconds after which a waiting contact takes the exit "too long"; none for as long as

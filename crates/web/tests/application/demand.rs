@@ -241,6 +241,8 @@ async fn a_run_over_all_forecasts_shows_its_progress_and_can_be_stopped(pool: Pg
     progress.says("Running: 0 of 1 forecasts").says("hx-trigger=\"every 400ms\"");
     planner.post(&format!("/runs/{run}/cancel"), "").await;
     assert!(!centre.store.report_run(run, 1).await.unwrap(), "the worker is told to stop");
+    planner.get("/demand").await.says("Stopping: 1 of 1 forecasts");
+    centre.work_off().await;
     let over = planner.get(&format!("/runs/{run}/progress")).await;
     assert_eq!(over.headers["hx-refresh"], "true");
 }
@@ -249,7 +251,7 @@ async fn a_run_over_all_forecasts_shows_its_progress_and_can_be_stopped(pool: Pg
 async fn the_rest_of_today_is_forecast_anew_from_what_has_come(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    planner.get("/watch").await.says("the rest of the day is forecast anew here");
+    planner.get("/watch").await.says("the rest of the day is forecast again here");
     // Until 11 o'clock half as many again as on every day before: 28, 29, … to 40 and down.
     let rows: String = (16..22)
         .map(|half: i32| {

@@ -133,7 +133,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     assert_eq!(json["inputs"]["seed"], 5);
 
     let sheet = planner.get("/go-live").await;
-    sheet.says("v2 waits to go live; it was tried once.").says("An approver can let it go live.");
+    sheet.says("v2 waits to go live; it was tried once.").says("An approver can publish it.");
     let approver = centre.visitor(Role::Approver).await;
     let silent =
         approver.post("/go-live", &format!("version={}&trial={id}&note=+", draft.id)).await;

@@ -119,7 +119,7 @@ async fn candidates_are_compared_on_the_same_customers(pool: PgPool) {
     );
     let queued = planner.post("/comparisons", &form).await;
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
-    planner.get(queued.location()).await.says("Queued: 0 of 2 parts");
+    planner.get(queued.location()).await.says("Queued: 0 of 4 parts");
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
     page.says("“v1, the need, 2 more” has the best service level").says("with 95 % confidence");
@@ -150,7 +150,7 @@ async fn one_setting_is_swept_as_a_curve_and_two_as_a_map(pool: PgPool) {
     let queued = planner.post("/comparisons", &form(people)).await;
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
-    page.says("People more or fewer: every target holds from 0 on.").says("data-chart=\"sweep\"");
+    page.says("Headcount change: every target holds from 0 on.").says("data-chart=\"sweep\"");
     let places = "%2Fsteps%2F0%2Fdoes%2Fqueue%2Fplaces";
     let both = format!("{people}&setting={places}&from=2&to=40&steps=2");
     let queued = planner.post("/comparisons", &form(&both)).await;

@@ -39,13 +39,13 @@ async fn newest(centre: &Centre) -> Uuid {
 
 /// Gives Groups an entry, a queue and a team.
 async fn take_groups_in(centre: &Centre, planner: &Visitor) -> Uuid {
-    planner.get("/strategy").await.says("Groups comes in nowhere");
+    planner.get("/strategy").await.says("No entry receives Groups");
     let taken = "based_on=2&do=take_in&contact_type=Groups";
     let saved = planner.post("/strategy/change", taken).await;
     assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
     let page = planner.get(saved.location()).await;
     page.says("Saved as a new version.").says("Groups queue");
-    assert!(!page.text.contains("comes in nowhere"));
+    assert!(!page.text.contains("No entry receives"));
     newest(centre).await
 }
 
@@ -62,7 +62,7 @@ async fn contact_types_are_tried_together_and_each_is_judged_by_its_own_targets(
     };
     let refused = planner.post("/trials", &form(newest(&centre).await)).await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
-    refused.says("Groups comes in nowhere in this strategy.").says("id=\"contact_type-wrong\"");
+    refused.says("No entry of this strategy receives Groups.").says("id=\"contact_type-wrong\"");
     let many = form(newest(&centre).await).replace("percent=40&again_minutes=5", "percent=140");
     planner.post("/trials", &many).await.says("Must be 0 to 100 %");
     let version = take_groups_in(&centre, &planner).await;
@@ -221,7 +221,7 @@ async fn a_trial_may_rest_on_a_frozen_forecast(pool: PgPool) {
         .execute(&pool)
         .await
         .unwrap();
-    planner.get("/trials").await.says("the one frozen as “First draft”");
+    planner.get("/trials").await.says("as measured, of the version “First draft”");
     let mut contacts = Vec::new();
     for demand in ["frozen:First+draft", "exact"] {
         let form = format!(

@@ -54,7 +54,9 @@ pub(crate) async fn show(
     let question = if comparison.inputs.axes.is_empty() {
         format!("Which is better on {days} for {}?", subject.name)
     } else {
-        format!("What does a setting do on {days} for {}?", subject.name)
+        let settings: Vec<_> =
+            comparison.inputs.axes.iter().map(|axis| axis.name.as_str()).collect();
+        format!("{}: what changes on {days} for {}?", settings.join(" and "), subject.name)
     };
     let replications = first.map_or(0, |first| first.inputs.replications);
     page(&ShowPage {

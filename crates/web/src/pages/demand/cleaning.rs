@@ -109,8 +109,8 @@ pub(crate) async fn show(
     let mut template =
         CleaningPage::new(&app, &visit, &contact_type, form, Wrong::default()).await?;
     template.note = match query.note.as_deref() {
-        Some("kept") => Some("Decided. The forecast is made anew with it."),
-        Some("gone") => Some("Taken back. The forecast is made anew without it."),
+        Some("kept") => Some("Decided. The forecast is made again with it."),
+        Some("gone") => Some("Undone. The forecast is made again without it."),
         _ => None,
     };
     page(&template)

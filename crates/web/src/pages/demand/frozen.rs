@@ -104,7 +104,7 @@ pub(crate) async fn show(
             .await?;
     template.note = match query.note.as_deref() {
         Some("frozen") => Some("Frozen. It stays as it is, whatever the forecast becomes."),
-        Some("gone") => Some("Thrown away."),
+        Some("gone") => Some("Discarded."),
         _ => None,
     };
     page(&template)

@@ -110,7 +110,7 @@ impl ListPage {
         let answer = match (rows.len(), known.len()) {
             (0, _) => "Nothing is known yet: import interval history to begin.".to_owned(),
             (all, forecast) if all == forecast => format!(
-                "{} contact types have a forecast for the next four weeks; beside each stands its error on weeks that it was not shown.",
+                "{} contact types have a forecast for the next four weeks; each with its error on held-out weeks.",
                 words::capitalised(&words::count_word(all))
             ),
             (all, forecast) => format!(

@@ -107,7 +107,7 @@ pub(crate) async fn show(
         OverlaysPage::new(&app, &visit, &contact_type, form, Wrong::default()).await?;
     template.note = match query.note.as_deref() {
         Some("kept") => Some("Added. Every later stage counts with it from now on."),
-        Some("gone") => Some("Taken away. The forecast is as it was without it."),
+        Some("gone") => Some("Removed. The forecast is as it was without it."),
         _ => None,
     };
     page(&template)

@@ -63,9 +63,9 @@ impl Answer {
         let others = holes.len() - of_type.len();
         let besides = match others {
             0 => String::new(),
-            1 => " One smaller hole besides.".to_owned(),
+            1 => " One smaller gap elsewhere.".to_owned(),
             more => {
-                format!(" {} smaller holes besides.", words::capitalised(&words::count_word(more)))
+                format!(" {} smaller gaps elsewhere.", words::capitalised(&words::count_word(more)))
             }
         };
         Self {
@@ -188,7 +188,7 @@ mod tests {
     fn the_worst_contact_type_is_named_with_its_two_worst_holes_in_order() {
         let calls = week("Calls", true, &[(1, 9, 3), (4, 8, 6), (4, 9, 5), (5, 12, 4)]);
         let chat = week("Chat", true, &[(6, 10, 2)]);
-        insta::assert_snapshot!(said(&[chat, calls]), @"On three of seven days nothing breaks. Calls breaks on Friday 08:00–10:00 and Saturday 12:00–13:00: 6 people short at the worst interval. Two smaller holes besides.");
+        insta::assert_snapshot!(said(&[chat, calls]), @"On three of seven days nothing breaks. Calls breaks on Friday 08:00–10:00 and Saturday 12:00–13:00: 6 people short at the worst interval. Two smaller gaps elsewhere.");
     }
 
     #[test]

@@ -341,7 +341,9 @@ fn refusal(error: &AssemblyError) -> Wrong {
         ),
         AssemblyError::NoEntry(name) => Wrong::of(
             "contact_type",
-            format!("{name} comes in nowhere in this strategy. Give it an entry, or leave it out."),
+            format!(
+                "No entry of this strategy receives {name}. Give it an entry, or leave it out."
+            ),
         ),
         AssemblyError::NoTeam(name) => Wrong::of(
             "contact_type",

@@ -267,14 +267,15 @@ async fn demand_options(
         name,
     };
     let mut options = vec![
-        option("uncertain", "as uncertain as it has been".to_owned()),
-        option("exact", "taken as exact".to_owned()),
+        option("uncertain", "as measured".to_owned()),
+        option("exact", "none: the forecast is exact".to_owned()),
     ];
     for each in &scope.types {
         for frozen in app.store.frozen_forecasts(each.id).await? {
             let value = format!("frozen:{}", frozen.name);
             if options.iter().all(|known| known.value != value) {
-                options.push(option(&value, format!("the one frozen as “{}”", frozen.name)));
+                options
+                    .push(option(&value, format!("as measured, of the version “{}”", frozen.name)));
             }
         }
     }

@@ -309,7 +309,7 @@ fn measure_rows(
         ("Contacts offered", words::estimated_count(day.offered)),
         ("Contacts answered", words::estimated_count(day.answered)),
         ("Contacts abandoned", words::estimated_count(day.abandoned)),
-        ("Waiting in all, hours", words::estimated_count(day.wait_secs.scaled(1.0 / 3600.0))),
+        ("Total waiting time, hours", words::estimated_count(day.wait_secs.scaled(1.0 / 3600.0))),
     ] {
         rows.push(plain_row(name, figure, none()));
     }

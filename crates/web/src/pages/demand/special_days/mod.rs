@@ -95,12 +95,10 @@ pub(crate) async fn show(
     let mut template = SpecialDaysPage::new(&app, &visit, query.of, form, Wrong::default()).await?;
     template.note = query.note.as_deref().and_then(|note| match note.split_once('-') {
         Some(("added", count)) => Some(match count.parse::<usize>().ok()? {
-            1 => "Added. The forecasts are made anew with it.".to_owned(),
-            count => format!("{count} entries added. The forecasts are made anew with them."),
+            1 => "Added. The forecasts are made again with it.".to_owned(),
+            count => format!("{count} entries added. The forecasts are made again with them."),
         }),
-        _ if note == "gone" => {
-            Some("Taken out. The forecasts are made anew without it.".to_owned())
-        }
+        _ if note == "gone" => Some("Removed. The forecasts are made again without it.".to_owned()),
         _ => None,
     });
     page(&template)
