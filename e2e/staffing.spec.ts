@@ -183,12 +183,12 @@ test('lines are sized and those that are there checked', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/staffing?day=2026-11-25');
   await staffingTab(page, 'Lines and ports');
-  await expect(page.getByText(/which take \d+ lines to refuse no more than 1 %/)).toBeVisible();
-  await page.getByLabel('Calls refused, at most %').fill('0');
-  await page.getByLabel('Lines there are').fill('60');
+  await expect(page.getByText(/need \d+ lines to block no more than 1 %/)).toBeVisible();
+  await page.getByLabel('Calls blocked, at most %').fill('0');
+  await page.getByLabel('Lines installed').fill('60');
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByText('0 % would need endless lines')).toBeVisible();
-  await page.getByLabel('Calls refused, at most %').fill('1');
+  await page.getByLabel('Calls blocked, at most %').fill('1');
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByText(/The 60 there are refuse [\d.]+ % of the calls: too few/)).toBeVisible();
 });

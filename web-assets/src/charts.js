@@ -158,7 +158,7 @@ const KINDS = {
       ...base(c, 'contacts'),
       xAxis: category(c, data.labels),
       series: [
-        { name: 'Came', type: 'bar', data: data.came, itemStyle: { color: c.calm, opacity: 0.6 }, barCategoryGap: '30%' },
+        { name: 'Actual', type: 'bar', data: data.came, itemStyle: { color: c.calm, opacity: 0.6 }, barCategoryGap: '30%' },
         line('Forecast', data.forecast, c.brass, { showSymbol: true, symbolSize: 7 }),
       ],
     };

@@ -40,7 +40,7 @@ export const demand = {
       tooltip: {
         ...basis.tooltip,
         formatter: told((at) => [
-          ['Came', number(data.history[at])],
+          ['Actual', number(data.history[at])],
           ['Cleaned', number(data.cleaned[at])],
           ['Forecast', data.forecast[at] == null ? null : `${number(data.forecast[at])} contacts`],
           ['80 % band', data.low_80[at] == null ? null : `${number(data.low_80[at])} – ${number(data.high_80[at])}`],
@@ -125,7 +125,7 @@ export const demand = {
       grid: { left: 52, right: 14, top: 24, bottom: 52 },
       xAxis: { ...category(c, data.labels), boundaryGap: false },
       dataZoom: zoom(c, data.zoom_from, data.labels.length - 1),
-      series: [line('Came', data.offered, c.calm, { markArea: { silent: true, data: data.stretches.map(area) } })],
+      series: [line('Actual', data.offered, c.calm, { markArea: { silent: true, data: data.stretches.map(area) } })],
     };
   },
   // The forecast with and without its overlays; days can be dragged.

@@ -130,6 +130,22 @@ fn day_of(at: &DatePerhapsTime, zone: &TimeZone) -> Option<Date> {
 mod tests {
     use super::*;
     use jiff::civil::date;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn no_calendar_panics_whatever_is_in_it(
+            name in "[A-Z-]{1,12}", value in "\\PC{0,40}", day in "[0-9TZ:;=,-]{0,20}",
+            bytes in proptest::collection::vec(any::<u8>(), 0..80),
+        ) {
+            let lines = format!("DTSTART;VALUE=DATE:{day}\r\nSUMMARY:{value}\r\n{name}:{value}\r\n");
+            for refused in [file(&event(&lines)), bytes.clone(), [&file("")[..20], &bytes].concat()] {
+                if let Err(error) = calendar_days(&refused, &TimeZone::UTC) {
+                    prop_assert!(!error.to_string().is_empty());
+                }
+            }
+        }
+    }
 
     fn file(events: &str) -> Vec<u8> {
         format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:test\r\n{events}END:VCALENDAR\r\n")

@@ -106,15 +106,19 @@ pub(crate) fn estimated_count(estimate: Estimate) -> String {
     let tenths = (estimate.mean * 10.0).round() / 10.0;
     let whole = thousands(tenths.trunc());
     let tenth = ((tenths - tenths.trunc()) * 10.0).round().abs();
-    let half = estimate.half_width.map_or_else(String::new, |half| format!(" ± {half:.1}"));
-    format!("{whole}.{tenth:.0}{half}")
+    format!("{whole}.{tenth:.0}{}", plus_minus(estimate.half_width, 1.0))
 }
 
 fn estimated(estimate: Option<Estimate>, scale: f64, unit: &str) -> String {
     let Some(Estimate { mean, half_width, .. }) = estimate else { return NONE.to_owned() };
-    match half_width {
-        Some(half) => format!("{:.1} ± {:.1}{unit}", mean * scale, half * scale),
-        None => format!("{:.1}{unit}", mean * scale),
+    format!("{:.1}{}{unit}", mean * scale, plus_minus(half_width, scale))
+}
+
+/// " ± 0.8", and nothing where it is under half of the last digit shown.
+fn plus_minus(half_width: Option<f64>, scale: f64) -> String {
+    match half_width.map(|half| half * scale) {
+        Some(half) if half >= 0.05 => format!(" ± {half:.1}"),
+        _ => String::new(),
     }
 }
 

@@ -5,6 +5,7 @@ use barometer_strategy::{
     SCHEMA_VERSION, StepKind, Strategy, Team, changes,
 };
 use proptest::prelude::*;
+use serde_json::{Value, json};
 
 use crate::rich::rich;
 
@@ -143,7 +144,82 @@ fn the_schema_knows_every_field_and_says_what_it_means() {
     }
 }
 
+/// The places of a document that hold a value, as JSON pointers.
+fn places_of(value: &Value, at: &str, places: &mut Vec<String>) {
+    places.push(at.to_owned());
+    match value {
+        Value::Array(values) => values
+            .iter()
+            .enumerate()
+            .for_each(|(nth, value)| places_of(value, &format!("{at}/{nth}"), places)),
+        Value::Object(fields) => {
+            fields
+                .iter()
+                .for_each(|(name, value)| places_of(value, &format!("{at}/{name}"), places));
+        }
+        _ => {}
+    }
+}
+
+/// Values as files have them that were edited by hand.
+fn odd_values() -> Vec<Value> {
+    vec![
+        Value::Null,
+        json!(true),
+        json!(-1),
+        json!(0),
+        json!(0.5),
+        json!(1e300),
+        json!(4_294_967_296_u64),
+        json!(""),
+        json!("queue"),
+        json!("step \u{0} of nowhere"),
+        json!("x".repeat(70_000)),
+        json!([]),
+        json!({}),
+        json!([[]]),
+        json!({ "constant": { "secs": -5 } }),
+        json!({ "step": "queue" }),
+    ]
+}
+
 proptest! {
+    #[test]
+    fn whatever_stands_in_a_file_it_is_read_without_faults_or_refused_with_a_place(
+        edits in proptest::collection::vec(
+            (any::<proptest::sample::Index>(), proptest::sample::select(odd_values())), 1..4),
+    ) {
+        let mut document: Value = serde_json::from_str(&rich().to_json()).unwrap();
+        for (at, value) in edits {
+            let mut places = Vec::new();
+            places_of(&document, "", &mut places);
+            let place = &places[at.index(places.len())];
+            *document.pointer_mut(place).unwrap() = value;
+        }
+        match Strategy::from_json(&document.to_string()) {
+            Ok(read) => {
+                prop_assert_eq!(read.faults(), []);
+                prop_assert_eq!(Strategy::from_json(&read.to_json()).unwrap(), read);
+            }
+            Err(refusal) => {
+                let said = refusal.to_string();
+                prop_assert!(!said.is_empty() && !said.contains('\n'), "{}", said);
+            }
+        }
+    }
+
+    #[test]
+    fn any_text_is_refused_and_none_panics(text in "\\PC{0,200}", cut in any::<proptest::sample::Index>()) {
+        prop_assert!(Strategy::from_json(&text).is_err());
+        let whole = rich().to_json();
+        let mut end = cut.index(whole.len());
+        while !whole.is_char_boundary(end) {
+            end -= 1;
+        }
+        prop_assert!(Strategy::from_json(&whole[..end]).is_err(), "a file that breaks off");
+        let _ = CustomersFile::from_json(&text);
+    }
+
     #[test]
     fn json_loses_nothing(
         name in "[^\\s]{1,40}", places in proptest::option::of(0u32..=100_000),

@@ -145,7 +145,7 @@ fn answer(pasts: &[Past]) -> String {
     let (came, forecast) =
         pasts.iter().fold((0.0, 0.0), |sum, past| (sum.0 + past.came(), sum.1 + past.forecast()));
     if forecast == 0.0 {
-        return "There is not enough history yet to hold a forecast against what came.".to_owned();
+        return "There is not enough history yet to compare a forecast with actuals.".to_owned();
     }
     let off = came / forecast - 1.0;
     let over: Vec<String> = pasts
@@ -158,7 +158,7 @@ fn answer(pasts: &[Past]) -> String {
         _ => format!(" {} lost more callers than the ceiling allows.", words::listing(&over)),
     };
     format!(
-        "{} contacts came, {:.1} % {} than was forecast before the weeks began.{lost}",
+        "{} contacts arrived, {:.1} % {} than the forecast made before those weeks.{lost}",
         words::thousands(came),
         off.abs() * 100.0,
         if off < 0.0 { "fewer" } else { "more" },

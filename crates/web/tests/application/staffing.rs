@@ -214,7 +214,7 @@ async fn lines_are_sized_for_the_busy_interval_and_checked(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let address = format!("/staffing/{}/lines", centre.bookings);
-    planner.get(&format!("{address}?day={TODAY}")).await.says("lines to refuse no more than 1 %");
+    planner.get(&format!("{address}?day={TODAY}")).await.says("lines to block no more than 1 %");
     let form = "blocking=2&ring_secs=6&menu_secs=20&announcement_secs=12&wrap_up=10&lines=2&menu_ports=50&announcement_ports=";
     let saved = planner.post(&address, &format!("{form}&day={TODAY}")).await;
     assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);

@@ -196,7 +196,7 @@ async fn days_of_the_past_are_played_again_beside_what_happened(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let viewer = centre.visitor(Role::Viewer).await;
     let address = format!("/trials/record?contact_type={}", centre.bookings);
-    viewer.get(&address).await.says("There is no past day of which both");
+    viewer.get(&address).await.says("There is no past day with both");
     let from = at("2026-11-16T00:00");
     let cover: Vec<_> = (0..7 * 48)
         .map(|half| CoverInterval { start: from + (30 * half).minutes(), agents: 8 })

@@ -208,7 +208,7 @@ async fn a_day_that_was_is_played_with_the_contacts_that_came(pool: PgPool) {
     assert_eq!((day.offered.mean, day.offered.half_width), (came as f64, Some(0.0)));
     let page = planner.get(&format!("/trials/{}", trial.id)).await;
     page.says("Would Wednesday 18 November have held for Bookings?");
-    page.says("As many contacts come in each interval as came");
+    page.says("The actual contacts of each interval arrive");
 }
 
 #[sqlx::test(migrations = false)]

@@ -189,7 +189,7 @@ fn answer(
     let against = if came > 0 {
         let change = expected / came as f64 - 1.0;
         let more = if change < 0.0 { "fewer" } else { "more" };
-        format!(", {:.1} % {more} than came the week before", change.abs() * 100.0)
+        format!(", {:.1} % {more} than in the week before", change.abs() * 100.0)
     } else {
         String::new()
     };

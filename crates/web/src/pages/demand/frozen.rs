@@ -161,7 +161,7 @@ impl FrozenPage {
 }
 
 const NOW: &str = "The forecast now";
-const CAME: &str = "What came";
+const CAME: &str = "Actual";
 
 #[derive(Deserialize)]
 pub(crate) struct FreezeForm {

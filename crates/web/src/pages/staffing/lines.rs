@@ -215,7 +215,7 @@ async fn lines_page(
     };
     Ok(LinesPage {
         answer: format!(
-            "The week {week} asks most of the lines on {at}: {:.1} Erlangs, which take {} lines to refuse no more than {promised} %.{has}",
+            "The busiest interval of {week} is {at}: {:.1} Erlangs need {} lines to block no more than {promised} %.{has}",
             need.lines.erlangs, need.lines.needed
         ),
         equipment: [

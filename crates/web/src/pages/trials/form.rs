@@ -333,7 +333,7 @@ fn refusal(error: &AssemblyError) -> Wrong {
     match error {
         AssemblyError::NothingForecast => Wrong::of(
             "days",
-            "Nothing is forecast for this time, and nothing came. Choose another day.",
+            "There is neither a forecast nor history for this time. Choose another day.",
         ),
         AssemblyError::NothingPlanned(name) => Wrong::of(
             "cover",

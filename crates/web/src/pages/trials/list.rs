@@ -184,7 +184,7 @@ impl FormView {
         } else if is_by_date && forecast.peek().is_none() {
             let days = super::days_words(days.first, days.days as u32);
             Some(format!(
-                "Nothing is forecast for {} on {days}, and nothing came. Choose another day.",
+                "There is neither a forecast nor history for {} on {days}. Choose another day.",
                 scope_name(&scope)
             ))
         } else {

@@ -89,8 +89,7 @@ fn demand_words(trial: &Trial) -> String {
 
 fn luck_words(inputs: &TrialInputs) -> String {
     if inputs.types.iter().any(|each| each.arrivals == Arrivals::Counted) {
-        return "As many contacts come in each interval as came, at random moments of it."
-            .to_owned();
+        return "The actual contacts of each interval arrive, at random moments of it.".to_owned();
     }
     let mut lucks = inputs.types.iter().filter_map(|each| each.luck.as_ref());
     match (lucks.next(), inputs.types.len()) {

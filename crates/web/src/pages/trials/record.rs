@@ -147,8 +147,7 @@ fn replay_all(
 fn answer(replayed: &[(Date, ReplayedDay)]) -> String {
     let all = replayed.len();
     if all == 0 {
-        return "There is no past day of which both what came and who was at work are known."
-            .to_owned();
+        return "There is no past day with both actual contacts and actual staff.".to_owned();
     }
     let Record { expected, was, said } = Record::of(replayed.iter().map(|(_, day)| *day));
     format!(
