@@ -144,7 +144,7 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), AppError> {
     Ok(())
 }
 
-/// What a task on a thread of its own came to; its panic goes on here.
+/// The result of a task on a thread of its own; its panic goes on here.
 fn in_task<T>(done: Result<T, tokio::task::JoinError>) -> T {
     match done {
         Ok(done) => done,

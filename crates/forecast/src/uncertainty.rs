@@ -92,7 +92,7 @@ pub struct Band {
 }
 
 impl Band {
-    /// The band of so many times the contacts.
+    /// The band of a multiple of the contacts.
     #[must_use]
     pub fn scaled(self, factor: f64) -> Self {
         Self {

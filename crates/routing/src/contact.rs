@@ -23,7 +23,7 @@ pub struct Contact {
     pub errand: Errand,
     /// The agent who served this customer last.
     pub last_agent: Option<AgentId>,
-    /// When it came to its first service point.
+    /// When it reached its first service point.
     pub waiting_since: Option<Seconds>,
     /// Its number, in order of appearance; work has that of its message.
     pub number: u32,

@@ -139,7 +139,7 @@ pub enum Observation {
     Rings { contact: ContactId, agent: AgentId },
     /// Nobody has answered in time.
     NotAnswered { contact: ContactId },
-    /// Its time in a service point, so many seconds, is over.
+    /// Its time in a service point is over after `secs` seconds.
     Waited { contact: ContactId, secs: Seconds },
     /// It has left a service point without an answer.
     LeftUnanswered { contact: ContactId, cause: Cause },

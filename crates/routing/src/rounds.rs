@@ -14,7 +14,7 @@ pub(crate) struct Rounds {
 }
 
 impl Rounds {
-    /// Rows for up to so many members.
+    /// Rows for members up to this number.
     pub fn of_members(most_members: usize) -> Self {
         Self { words: most_members.div_ceil(64).max(1), bits: Vec::new(), free: Vec::new() }
     }

@@ -17,7 +17,7 @@ use crate::router::Router;
 /// How a member can take a contact; the earlier the better.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Readiness {
-    /// Free, or with room for a further contact: so many are held already.
+    /// Free, or with room for a further contact: this number is held already.
     Room(u32),
     /// On a contact, but a second one may ring.
     SecondCall,

@@ -184,7 +184,7 @@ impl<H: Host> Router<'_, H> {
         self.set_phase(id, Phase::Listed { before, after });
     }
 
-    /// Takes a contact off the list of those to be offered; whoever calls this says what it does next.
+    /// Takes a contact off the list of those to be offered; the caller says what it does next.
     pub(crate) fn unlist(&mut self, id: ContactId) {
         let State::InLine(stay, Phase::Listed { before, after }) = &self.floor.contacts[id].state
         else {

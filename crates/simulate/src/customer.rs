@@ -12,7 +12,7 @@ use crate::draws::Key;
 pub(crate) struct Customer {
     /// Whose draws.
     pub key: Key,
-    /// The interval in which the contact came in.
+    /// The interval in which the contact arrived.
     pub interval: u32,
     /// Attempts of the customer so far, this one counted.
     pub attempt: u32,

@@ -36,7 +36,7 @@ pub struct Comparison {
     pub inputs: ComparisonInputs,
     /// How far it has come; its work is counted in parts.
     pub run: Run,
-    /// What it came to, once done.
+    /// The result, once done.
     pub result: Option<ComparisonResult>,
 }
 

@@ -62,7 +62,7 @@ pub struct Trial {
     pub asked: serde_json::Value,
     /// How far it has come; its work is counted in replications.
     pub run: Run,
-    /// What it came to, once done.
+    /// The result, once done.
     pub result: Option<TrialResult>,
 }
 
@@ -83,7 +83,7 @@ pub struct TrialLine {
     pub cover_words: String,
     /// How far it has come.
     pub run: Run,
-    /// What it came to, once done.
+    /// The result, once done.
     pub digest: Option<TrialDigest>,
 }
 

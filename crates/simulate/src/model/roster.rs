@@ -14,7 +14,7 @@ pub(crate) struct ShiftChange {
 /// Who signs in or out.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Shift {
-    /// So many people of a team are on shift from now on, whoever they are.
+    /// This number of people of a team is on shift from now on.
     Count { team: TeamId, people: u32 },
     /// This agent signs in.
     SignsIn { agent: AgentId },

@@ -10,7 +10,7 @@ use crate::model::Model;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum What {
-    /// The contact came.
+    /// The contact arrived.
     Came,
     /// It reached a step.
     Reached {
@@ -46,7 +46,7 @@ pub enum What {
     },
     /// A callback was promised.
     CallbackPromised,
-    /// An agent came to work; no contact is meant.
+    /// An agent signed in; no contact is meant.
     AgentCame {
         /// Number of the agent.
         agent: u32,

@@ -26,10 +26,10 @@ macro_rules! tally {
 }
 
 tally! {
-    /// Counts of a contact type in an interval. Contacts belong to the interval in which they came; each
+    /// Counts of a contact type in an interval. Contacts belong to the interval in which they arrived; each
     /// ends in exactly one way.
     pub struct TypeTally {
-        /// Contacts that came, those who tried again included.
+        /// Contacts that arrived, redials included.
         offered,
         /// Of those, customers who had tried before.
         again,
@@ -61,7 +61,7 @@ tally! {
         answer_wait_secs,
         /// Seconds that those who abandoned waited, in all.
         abandon_wait_secs,
-        /// Seconds that everybody waited in lines, in all; whoever waits for a callback does not count.
+        /// Seconds that everybody waited in lines, in all; waiting for a callback does not count.
         wait_secs,
         /// Seconds from the promise to the callback, in all.
         callback_secs,
@@ -220,7 +220,7 @@ impl DayTally {
     }
 }
 
-/// Of rows of so many intervals, keeps those after the first few of each.
+/// Of rows of equally many intervals, keeps those after the first few of each.
 fn rows_after<T>(table: &mut Vec<T>, intervals: usize, left_out: usize) {
     let mut place = 0;
     table.retain(|_| {
@@ -264,7 +264,7 @@ impl Tally {
         &mut self.counts.service_points[self.rows[contact.place()] as usize]
     }
 
-    /// Whether a contact came in the warm-up, which is left out.
+    /// Whether a contact arrived in the warm-up, which is left out.
     fn is_in_warm_up(&self, view: View<'_>, contact: ContactId) -> bool {
         (view.customers[contact].interval as usize) < view.model.counting.warm_up_intervals
     }
@@ -588,7 +588,7 @@ impl Observer for Tally {
 }
 
 impl DayTally {
-    /// Leaves out so many intervals from the beginning.
+    /// Leaves out this number of intervals from the beginning.
     fn leave_out(&mut self, intervals: usize) {
         if intervals == 0 {
             return;

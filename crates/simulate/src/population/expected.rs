@@ -51,7 +51,7 @@ impl<'m> ExpectedContacts<'m> {
     }
 }
 
-/// What a date comes to, as a share of its forecast. The first date of a trial is drawn as a trial of
+/// The volume of a date, as a share of its forecast. The first date of a trial is drawn as a trial of
 /// it alone would.
 fn day_factor(luck: &DemandLuck, key: Key, date: u32) -> f64 {
     let purpose = match date {

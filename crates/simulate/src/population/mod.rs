@@ -1,5 +1,6 @@
 //! Who comes in, and when: populations, one for each contact type, merged by time.
 
+mod by_interval;
 mod counted;
 mod expected;
 mod forecast_drawn;
@@ -9,6 +10,7 @@ use barometer_routing::{ContactTypeId, Id, Seconds, Table};
 use crate::draws::Key;
 use crate::experiment::Arrivals as Manner;
 use crate::model::Model;
+use by_interval::ByInterval;
 use counted::Counted;
 use forecast_drawn::ForecastDrawn;
 
@@ -48,8 +50,8 @@ impl<'m> Arrivals<'m> {
     pub fn of(model: &'m Model) -> Self {
         let populations = model.contact_types.iter().map(|of_type| -> Box<dyn Population + Send> {
             match of_type.arrivals {
-                Manner::Random => Box::new(ForecastDrawn::new(of_type, model)),
-                Manner::Counted => Box::new(Counted::new(of_type, model)),
+                Manner::Random => Box::new(ByInterval::<ForecastDrawn>::new(of_type, model)),
+                Manner::Counted => Box::new(ByInterval::<Counted>::new(of_type, model)),
             }
         });
         Self {

@@ -114,7 +114,7 @@ macro_rules! measures {
 pub(crate) struct Whole(pub TypeTally, pub TeamTally);
 
 measures! {
-    /// What contacts came to. A measure without any contact or any staff to take it from is `None`.
+    /// Results of contacts. A measure without any contact or any staff to take it from is `None`.
     pub struct Measures from Whole, as (Whole(tally, team)) {
         /// Contacts per replication.
         offered: mean(tally.offered, 1.0) as "offered",
@@ -162,7 +162,7 @@ measures! {
 }
 
 measures! {
-    /// What a queue or hunt group came to.
+    /// Results of a queue or hunt group.
     pub struct ServicePointMeasures from ServicePointTally, as (tally) {
         /// Contacts sent here, per replication.
         entered: mean(tally.entered, 1.0) as "entered",
@@ -192,7 +192,7 @@ measures! {
 }
 
 measures! {
-    /// What a team came to.
+    /// Results of a team.
     pub struct TeamMeasures from TeamTally, as (tally) {
         /// Contacts answered, per replication.
         answered: mean(tally.answered, 1.0) as "answered",
@@ -208,7 +208,7 @@ measures! {
 }
 
 measures! {
-    /// What an agent came to.
+    /// Results of an agent.
     pub struct AgentMeasures from AgentTally, as (tally) {
         /// Contacts answered, per replication.
         answered: mean(tally.answered, 1.0) as "answered",
@@ -226,7 +226,7 @@ measures! {
 }
 
 measures! {
-    /// What contacts with a label came to.
+    /// Results of contacts with a label.
     pub struct LabelMeasures from LabelTally, as (tally) {
         /// Contacts per replication.
         contacts: mean(tally.contacts, 1.0) as "contacts",
