@@ -255,3 +255,54 @@ async fn moved(
 async fn all_intervals(store: &Store, contact_type: Uuid) -> Result<Vec<MadeInterval>, StoreError> {
     store.made_intervals(contact_type, Timestamp::UNIX_EPOCH, Timestamp::MAX).await
 }
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use barometer_forecast::Grain;
+    use barometer_plan::Rules;
+    use futures_util::future::try_join_all;
+    use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
+
+    use super::*;
+
+    #[sqlx::test(migrations = false)]
+    async fn many_who_change_one_forecast_take_turns_on_few_connections(
+        pool: PgPoolOptions,
+        database: PgConnectOptions,
+    ) {
+        let pool = pool.max_connections(3).acquire_timeout(Duration::from_secs(5));
+        let store = Store::on(pool.connect_with(database).await.unwrap());
+        store.migrate().await.unwrap();
+        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
+        let id = store
+            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
+            .await
+            .unwrap();
+        let contact_type = store.contact_type(id).await.unwrap();
+        // Those who wait must not hold connections that the one whose turn it is needs.
+        let zone = TimeZone::UTC;
+        let changes = (0..8).map(|_| refresh_forecast(&store, &contact_type, &zone));
+        try_join_all(changes).await.unwrap();
+    }
+
+    #[sqlx::test(migrations = false)]
+    async fn a_change_waits_until_the_one_before_is_kept(pool: sqlx::PgPool) {
+        let store = Store::on(pool);
+        store.migrate().await.unwrap();
+        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
+        let id = store
+            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
+            .await
+            .unwrap();
+        let contact_type = store.contact_type(id).await.unwrap();
+        let lock = store.lock_forecast(id).await.unwrap();
+        let zone = TimeZone::UTC;
+        let mut second = Box::pin(refresh_forecast(&store, &contact_type, &zone));
+        let early = tokio::time::timeout(Duration::from_millis(300), &mut second).await;
+        assert!(early.is_err(), "the lock is held");
+        lock.release().await.unwrap();
+        second.await.unwrap();
+    }
+}

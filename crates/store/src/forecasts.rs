@@ -117,6 +117,9 @@ impl From<DayRow> for ForecastDay {
     }
 }
 
+/// Between two tries to lock a forecast.
+const TRY_AGAIN_AFTER: std::time::Duration = std::time::Duration::from_millis(30);
+
 /// A contact type's forecast, locked: others who lock it wait until this is released or dropped.
 pub struct ForecastLock(sqlx::Transaction<'static, sqlx::Postgres>);
 
@@ -131,13 +134,22 @@ impl Store {
     /// Locks a contact type's forecast. Hold one at a time, so that nobody waits for each other.
     pub async fn lock_forecast(&self, contact_type: Uuid) -> Result<ForecastLock, StoreError> {
         let failed = StoreError::on("locking a forecast");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query("SELECT pg_advisory_xact_lock(hashtextextended($1::text, 0))")
+        loop {
+            let mut tx = self.pool.begin().await.map_err(&failed)?;
+            let is_ours: bool = sqlx::query_scalar(
+                "SELECT pg_try_advisory_xact_lock(hashtextextended($1::text, 0))",
+            )
             .bind(contact_type)
-            .execute(&mut *tx)
+            .fetch_one(&mut *tx)
             .await
             .map_err(&failed)?;
-        Ok(ForecastLock(tx))
+            if is_ours {
+                return Ok(ForecastLock(tx));
+            }
+            // Waiting keeps no connection: the one whose turn it is needs further ones.
+            tx.rollback().await.map_err(&failed)?;
+            tokio::time::sleep(TRY_AGAIN_AFTER).await;
+        }
     }
 
     /// The latest forecast of a contact type; `None` before its first history.
