@@ -5,12 +5,14 @@
 //! * [`planning`]: what is expected of days, with need and cover;
 //! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
 //! * [`trials`]: which contact types and days are tried;
+//! * [`drafts`]: the strategy that planners change, version by version;
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;
 //! * [`runs`]: long work, worked off in parts by any worker.
 
 pub mod clock;
 pub mod demand;
+pub mod drafts;
 mod error;
 pub mod imports;
 pub mod passwords;

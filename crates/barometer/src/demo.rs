@@ -128,7 +128,9 @@ async fn queue_trial(
         });
     }
     let people = TeamPeople::of(CoverChoice::Planned);
-    let inputs = TrialInputs::of_centre(version.strategy.clone(), zone, &plans, &people)?;
+    let strategy = store.strategy(version.id).await?;
+    let cover_words = people.words(&strategy);
+    let inputs = TrialInputs::of_centre(strategy, zone, &plans, &people)?;
     let new = NewTrial {
         subject: Subject {
             centre,
@@ -138,7 +140,7 @@ async fn queue_trial(
             days: 1,
         },
         strategy_version: version.id,
-        cover_words: people.words(&version.strategy),
+        cover_words,
         inputs,
         asked: serde_json::Value::Null,
         set: None,

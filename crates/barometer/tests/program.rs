@@ -7,7 +7,7 @@ use std::process::{Child, Command, Output, Stdio};
 use std::time::{Duration, Instant};
 
 use barometer_plan::{
-    ComparisonInputs, Contender, CoverChoice, TrialInputs, TrialResult, customers_of, schedule,
+    Candidate, ComparisonInputs, CoverChoice, TrialInputs, TrialResult, customers_of, schedule,
     trial_intervals,
 };
 use barometer_store::{Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial};
@@ -107,7 +107,7 @@ async fn new_trial(store: &Store, replications: u32) -> NewTrial {
             replications,
             seed: 4,
             ..TrialInputs::of_one_type(
-                version.strategy,
+                store.strategy(version.id).await.unwrap(),
                 bookings.rules,
                 &centre.zone,
                 bookings.grain.secs(),
@@ -189,9 +189,9 @@ async fn a_comparison_of_a_killed_worker_is_taken_up_again_with_the_same_numbers
     let NewTrial { subject, inputs, created_by, .. } = new_trial(&store, 2_000).await;
     let mut more = inputs.clone();
     more.add_people("bookings-team", 1);
-    let candidate = |name: &str, inputs| Contender { name: name.to_owned(), inputs };
+    let candidate = |name: &str, inputs| Candidate { name: name.to_owned(), inputs };
     let candidates = vec![candidate("as needed", inputs), candidate("one more", more)];
-    let inputs = ComparisonInputs { candidates, axes: Vec::new() };
+    let inputs = ComparisonInputs::Chosen { candidates };
     let title = "One more".to_owned();
     let new = NewComparison { subject, title, inputs, created_by };
     let id = store.queue_comparison(&new).await.unwrap();

@@ -1,40 +1,50 @@
 //! Candidates on the same customers: differences, sweeps of settings, and where each breaks.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use barometer_simulate::{
     COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Paired, PlayError, Summary,
 };
-use barometer_strategy::Strategy;
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
 
+use crate::sweep::Sweepable;
 use crate::trial::{TrialInputs, TrialOutcome};
 
-/// What is compared: candidates that all meet the same customers. The first is the one that the
-/// others are held against.
+/// What is compared: candidates that all meet the same customers, with the same replications and seed.
+/// The first is the one that the others are held against.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct ComparisonInputs {
-    /// The candidates; all with the same demand, replications and seed.
-    pub candidates: Vec<Contender>,
-    /// The settings that were swept; none where candidates were chosen one by one.
-    #[serde(default)]
-    pub axes: Vec<Axis>,
+#[serde(untagged)]
+pub enum ComparisonInputs {
+    /// The values of one or two settings, all of them with all. Only what they start from is kept.
+    Sweep {
+        /// What the settings are set in.
+        base: Box<TrialInputs>,
+        /// The settings; of two, the last varies first.
+        axes: Vec<Axis>,
+    },
+    /// Candidates chosen one by one.
+    Chosen {
+        /// The candidates.
+        candidates: Vec<Candidate>,
+    },
 }
 
 /// One candidate.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Contender {
+pub struct Candidate {
     /// What planners call it.
     pub name: String,
     /// What is played.
     pub inputs: TrialInputs,
 }
 
-/// A setting that was swept.
+/// A setting that is swept.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Axis {
-    /// The setting, with its unit.
+    /// What is set.
+    pub setting: Sweepable,
+    /// The setting, with its unit, as it stands in headings.
     pub name: String,
     /// Its values.
     pub values: Vec<f64>,
@@ -44,12 +54,12 @@ pub struct Axis {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ComparisonResult {
     /// Each candidate by itself.
-    pub candidates: Vec<ContenderResult>,
+    pub candidates: Vec<CandidateResult>,
 }
 
 /// What one candidate came to.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct ContenderResult {
+pub struct CandidateResult {
     /// The figures by which it is judged.
     #[serde(flatten)]
     pub outcome: TrialOutcome,
@@ -72,6 +82,9 @@ pub struct ContenderResult {
 /// Why a comparison cannot be played.
 #[derive(Debug, thiserror::Error)]
 pub enum ComparisonError {
+    /// A setting cannot have a value of the sweep.
+    #[error("{0}")]
+    Value(String),
     /// A candidate cannot be played.
     #[error("{name}: {error}")]
     Experiment {
@@ -116,10 +129,47 @@ pub enum ComparisonPart {
 }
 
 impl ComparisonInputs {
+    /// The settings that are swept; none where candidates were chosen.
+    pub fn axes(&self) -> &[Axis] {
+        match self {
+            Self::Sweep { axes, .. } => axes,
+            Self::Chosen { .. } => &[],
+        }
+    }
+
+    /// What the first candidate is, or what the settings are set in: the demand, replications and seed
+    /// are those of every candidate.
+    pub fn base(&self) -> Option<&TrialInputs> {
+        match self {
+            Self::Sweep { base, .. } => Some(base),
+            Self::Chosen { candidates } => candidates.first().map(|first| &first.inputs),
+        }
+    }
+
+    /// The candidates, in order: those that were chosen, or one for every point of the sweep.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with a value of a sweep.
+    pub fn candidates(&self) -> Result<Cow<'_, [Candidate]>, ComparisonError> {
+        match self {
+            Self::Chosen { candidates } => Ok(Cow::Borrowed(candidates)),
+            Self::Sweep { base, axes } => grid(axes, base).map(Cow::Owned),
+        }
+    }
+
+    /// How many candidates there are.
+    fn count(&self) -> usize {
+        match self {
+            Self::Chosen { candidates } => candidates.len(),
+            Self::Sweep { axes, .. } => axes.iter().map(|axis| axis.values.len()).product(),
+        }
+    }
+
     /// The parts in which the comparison is played, in the order in which they are put together.
     pub fn parts(&self) -> Vec<ComparisonWork> {
-        let days = self.candidates.first().map_or_else(Vec::new, |first| first.inputs.parts());
-        let volumes = if self.axes.is_empty() { self.candidates.len() } else { 0 };
+        let volumes = if self.axes().is_empty() { self.count() } else { 0 };
+        let days = self.base().map_or_else(Vec::new, TrialInputs::parts);
         let days = days.into_iter().map(ComparisonWork::Days);
         days.chain((0..volumes).map(ComparisonWork::Volume)).collect()
     }
@@ -134,52 +184,15 @@ impl ComparisonInputs {
         work: &ComparisonWork,
         goes_on: impl FnMut() -> bool,
     ) -> Result<Option<ComparisonPart>, ComparisonError> {
+        let candidates = self.candidates()?;
         match work {
-            ComparisonWork::Days(range) => self.play_days(range.clone(), goes_on),
+            ComparisonWork::Days(range) => play_days(&candidates, range.clone(), goes_on),
             ComparisonWork::Volume(nth) => {
-                let Some(candidate) = self.candidates.get(*nth) else { return Ok(None) };
+                let Some(candidate) = candidates.get(*nth) else { return Ok(None) };
                 let volume = candidate.breaks_at(goes_on)?;
                 Ok(volume.map(|volume| ComparisonPart::Volume(*nth, volume)))
             }
         }
-    }
-
-    fn play_days(
-        &self,
-        range: Range<u32>,
-        mut goes_on: impl FnMut() -> bool,
-    ) -> Result<Option<ComparisonPart>, ComparisonError> {
-        let experiments = self
-            .candidates
-            .iter()
-            .map(|candidate| candidate.experiment(&candidate.inputs))
-            .collect::<Result<Vec<_>, _>>()?;
-        let intervals = self.candidates.first().map_or(0, |first| first.inputs.interval_count());
-        let mut sums: Vec<(Summary, Paired)> = experiments
-            .iter()
-            .map(|experiment| (experiment.summary(), Paired::new(intervals)))
-            .collect();
-        for from in range.clone().step_by(AT_A_TIME as usize) {
-            if !goes_on() {
-                return Ok(None);
-            }
-            let range = from..(from + AT_A_TIME).min(range.end);
-            let mut base: Vec<DayTally> = Vec::new();
-            for (nth, experiment) in experiments.iter().enumerate() {
-                let days = experiment
-                    .play_range(range.clone())
-                    .map_err(|error| self.candidates[nth].failed(error))?;
-                let (summary, paired) = &mut sums[nth];
-                days.iter().for_each(|day| summary.add(day));
-                if nth == 0 {
-                    base = days;
-                } else {
-                    base.iter().zip(&days).for_each(|(one, other)| paired.add(one, other));
-                }
-            }
-        }
-        let short = sums.into_iter().map(|(summary, paired)| (summary.in_short(), paired));
-        Ok(Some(ComparisonPart::Days(short.collect())))
     }
 
     /// Puts all parts together, in order; `None` where there is none.
@@ -188,7 +201,7 @@ impl ComparisonInputs {
         parts: impl IntoIterator<Item = ComparisonPart>,
     ) -> Option<ComparisonResult> {
         let mut sums: Vec<(Summary, Paired)> = Vec::new();
-        let mut volumes = vec![None; self.candidates.len()];
+        let mut volumes = vec![None; self.count()];
         for part in parts {
             match part {
                 ComparisonPart::Days(days) if sums.is_empty() => sums = days,
@@ -208,7 +221,7 @@ impl ComparisonInputs {
         let candidate =
             |(nth, ((summary, paired), breaks_at)): (usize, (&(Summary, Paired), _))| {
                 let paired = (nth > 0).then_some(paired);
-                ContenderResult { breaks_at, ..ContenderResult::of(summary, paired) }
+                CandidateResult { breaks_at, ..CandidateResult::of(summary, paired) }
             };
         let candidates: Vec<_> = sums.iter().zip(volumes).enumerate().map(candidate).collect();
         (!candidates.is_empty()).then_some(ComparisonResult { candidates })
@@ -236,34 +249,65 @@ impl ComparisonInputs {
     }
 }
 
-impl Contender {
-    /// A candidate for every point of a sweep, the last axis varying first; `named` words a value.
-    ///
-    /// # Errors
-    ///
-    /// What is wrong with a value, in words.
-    pub fn grid(
-        axes: &[(&Sweepable, Axis)],
-        base: &TrialInputs,
-        named: impl Fn(f64) -> String,
-    ) -> Result<Vec<Self>, String> {
-        let mut points = vec![Self { name: String::new(), inputs: base.clone() }];
-        for (setting, axis) in axes {
-            let mut further = Vec::with_capacity(points.len() * axis.values.len());
-            for point in &points {
-                for &value in &axis.values {
-                    let name = match point.name.as_str() {
-                        "" => named(value),
-                        before => format!("{before}, {}", named(value)),
-                    };
-                    further.push(Self { name, inputs: setting.set(&point.inputs, value)? });
-                }
-            }
-            points = further;
+fn play_days(
+    candidates: &[Candidate],
+    range: Range<u32>,
+    mut goes_on: impl FnMut() -> bool,
+) -> Result<Option<ComparisonPart>, ComparisonError> {
+    let experiments = candidates
+        .iter()
+        .map(|candidate| candidate.experiment(&candidate.inputs))
+        .collect::<Result<Vec<_>, _>>()?;
+    let intervals = candidates.first().map_or(0, |first| first.inputs.interval_count());
+    let mut sums: Vec<(Summary, Paired)> = experiments
+        .iter()
+        .map(|experiment| (experiment.summary(), Paired::new(intervals)))
+        .collect();
+    for from in range.clone().step_by(AT_A_TIME as usize) {
+        if !goes_on() {
+            return Ok(None);
         }
-        Ok(points)
+        let range = from..(from + AT_A_TIME).min(range.end);
+        let mut base: Vec<DayTally> = Vec::new();
+        for (nth, experiment) in experiments.iter().enumerate() {
+            let days = experiment
+                .play_range(range.clone())
+                .map_err(|error| candidates[nth].failed(error))?;
+            let (summary, paired) = &mut sums[nth];
+            days.iter().for_each(|day| summary.add(day));
+            if nth == 0 {
+                base = days;
+            } else {
+                base.iter().zip(&days).for_each(|(one, other)| paired.add(one, other));
+            }
+        }
     }
+    let short = sums.into_iter().map(|(summary, paired)| (summary.in_short(), paired));
+    Ok(Some(ComparisonPart::Days(short.collect())))
+}
 
+/// A candidate for every point of a sweep, the last axis varying first.
+fn grid(axes: &[Axis], base: &TrialInputs) -> Result<Vec<Candidate>, ComparisonError> {
+    let mut points = vec![Candidate { name: String::new(), inputs: base.clone() }];
+    for Axis { setting, values, .. } in axes {
+        let mut further = Vec::with_capacity(points.len() * values.len());
+        for point in &points {
+            for &value in values {
+                let named = value.to_string().replace('-', "−");
+                let name = match point.name.as_str() {
+                    "" => named,
+                    before => format!("{before}, {named}"),
+                };
+                let inputs = setting.set(&point.inputs, value).map_err(ComparisonError::Value)?;
+                further.push(Candidate { name, inputs });
+            }
+        }
+        points = further;
+    }
+    Ok(points)
+}
+
+impl Candidate {
     fn experiment(&self, inputs: &TrialInputs) -> Result<Experiment, ComparisonError> {
         inputs
             .experiment()
@@ -312,7 +356,7 @@ fn type_differences(summary: &Summary, paired: &Paired) -> Vec<[Option<Estimate>
     }
 }
 
-impl ContenderResult {
+impl CandidateResult {
     fn of(summary: &Summary, paired: Option<&Paired>) -> Self {
         let differences = paired.map_or_else(Vec::new, |paired| {
             COMPARED.into_iter().map(|what| (what, paired.of_day(what))).collect()
@@ -332,98 +376,5 @@ impl ContenderResult {
     /// The difference of one measure from the first candidate's.
     pub fn difference(&self, what: Compared) -> Option<Estimate> {
         self.differences.iter().find(|(which, _)| *which == what)?.1
-    }
-}
-
-/// A setting that can be swept: people, volume, or a number of the strategy.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Sweepable {
-    /// People more or fewer of a team while it is at work.
-    People {
-        /// The team's id.
-        team: String,
-        /// What tells it from the others.
-        key: String,
-        /// What it is, in the planner's words.
-        name: String,
-    },
-    /// Contacts as a share of the forecast.
-    Volume,
-    /// A number at this place of the strategy's JSON.
-    Setting {
-        /// JSON pointer.
-        pointer: String,
-        /// What it is, in the planner's words.
-        name: String,
-    },
-}
-
-impl Sweepable {
-    /// What can be swept in trials of a strategy.
-    pub fn all(strategy: &Strategy) -> Vec<Self> {
-        let settings =
-            strategy.numbers().into_iter().map(|(pointer, name)| Self::Setting { pointer, name });
-        let several = strategy.teams.len() > 1;
-        let people = strategy.teams.iter().map(|team| Self::People {
-            team: team.id.clone(),
-            key: format!("people:{}", team.id),
-            name: match several {
-                true => format!("Headcount change, {}", team.name),
-                false => "Headcount change".to_owned(),
-            },
-        });
-        people.chain([Self::Volume]).chain(settings).collect()
-    }
-
-    /// What tells it from the others.
-    pub fn key(&self) -> &str {
-        match self {
-            Self::People { key, .. } => key,
-            Self::Volume => "volume",
-            Self::Setting { pointer, .. } => pointer,
-        }
-    }
-
-    /// What it is, in the planner's words.
-    pub fn name(&self) -> &str {
-        match self {
-            Self::Volume => "Volume, as a share of the forecast",
-            Self::People { name, .. } | Self::Setting { name, .. } => name,
-        }
-    }
-
-    /// The trial with this value.
-    ///
-    /// # Errors
-    ///
-    /// What is wrong with the value, in words.
-    pub fn set(&self, inputs: &TrialInputs, value: f64) -> Result<TrialInputs, String> {
-        let mut set = inputs.clone();
-        match self {
-            Self::People { team, .. } => set.add_people(team, value.round() as i32),
-            Self::Volume => set.scale_volume(value),
-            Self::Setting { pointer, name } => {
-                let mut whole =
-                    serde_json::to_value(&inputs.strategy).map_err(|error| error.to_string())?;
-                let place =
-                    whole.pointer_mut(pointer).ok_or_else(|| format!("{name} is not there"))?;
-                *place = number(value);
-                set.strategy =
-                    serde_json::from_value(whole).map_err(|error| format!("{name}: {error}"))?;
-                if let Some(fault) = set.strategy.faults().into_iter().next() {
-                    return Err(format!("{name}: {}", fault.message));
-                }
-            }
-        }
-        Ok(set)
-    }
-}
-
-/// A number as JSON writes it: whole where it is whole.
-fn number(value: f64) -> Value {
-    if value.fract() == 0.0 && value.abs() < 1e15 {
-        Value::from(value as i64)
-    } else {
-        Value::from(value)
     }
 }

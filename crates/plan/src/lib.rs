@@ -24,6 +24,7 @@ mod rules;
 mod schedule;
 mod shifts;
 mod shrinkage;
+mod sweep;
 mod trial;
 mod uncertain;
 mod verdict;
@@ -31,15 +32,15 @@ mod what_if;
 
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use comparison::{
-    Axis, ComparisonError, ComparisonInputs, ComparisonPart, ComparisonResult, ComparisonWork,
-    Contender, ContenderResult, Sweepable,
+    Axis, Candidate, CandidateResult, ComparisonError, ComparisonInputs, ComparisonPart,
+    ComparisonResult, ComparisonWork,
 };
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};
 pub use day_plan::{DayPlan, ExactDay};
 pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
-    Candidate, Explanation, Model, Need, NeedError, NeedSearch, explain, need, need_of_all,
+    Explanation, Model, Need, NeedCandidate, NeedError, NeedSearch, explain, need, need_of_all,
 };
 pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
@@ -56,6 +57,7 @@ pub use shifts::{
     fit_shifts,
 };
 pub use shrinkage::Shrinkage;
+pub use sweep::Sweepable;
 pub use trial::{
     AssemblyError, Judged, TeamPeople, Theory, TrialDigest, TrialInputs, TrialInterval,
     TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, customers_of,

@@ -52,7 +52,7 @@ pub enum NeedError {
 
 /// One number of people and what it comes to.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Candidate {
+pub struct NeedCandidate {
     /// People on the phones.
     pub agents: u32,
     /// What they come to; `None` when the line would grow without limit.
@@ -61,7 +61,7 @@ pub struct Candidate {
     pub checks: Vec<Check>,
 }
 
-impl Candidate {
+impl NeedCandidate {
     /// Whether every target is met.
     pub fn holds(&self) -> bool {
         self.outcome.is_some() && self.checks.iter().all(Check::is_met)
@@ -76,7 +76,7 @@ pub struct Explanation {
     /// Offered load in Erlangs.
     pub offered_erlangs: f64,
     /// The candidates by number of people; without contacts there are none.
-    pub candidates: Vec<Candidate>,
+    pub candidates: Vec<NeedCandidate>,
     /// The need.
     pub need: u32,
 }
@@ -270,7 +270,7 @@ pub fn explain(
         .map(|agents| {
             let outcome = model.outcome(traffic, agents, rules)?;
             let checks = outcome.as_ref().map_or_else(Vec::new, |outcome| rules.checks(outcome));
-            Ok(Candidate { agents, outcome, checks })
+            Ok(NeedCandidate { agents, outcome, checks })
         })
         .collect::<Result<_, QueueError>>()?;
     Ok(Explanation { model, offered_erlangs: traffic.offered_erlangs(), candidates, need: agents })

@@ -3,7 +3,7 @@
 #![cfg(test)]
 
 use barometer_plan::{
-    ComparisonInputs, ComparisonWork, Contender, IntervalLoad, Rules, Sweepable, TrialInputs,
+    Axis, Candidate, ComparisonInputs, ComparisonWork, IntervalLoad, Rules, Sweepable, TrialInputs,
     TrialInterval, Verdict, customers_of,
 };
 use barometer_simulate::Compared;
@@ -32,14 +32,14 @@ fn inputs(agents: u32) -> TrialInputs {
     inputs
 }
 
-fn contender(name: &str, inputs: TrialInputs) -> Contender {
-    Contender { name: name.to_owned(), inputs }
+fn candidate(name: &str, inputs: TrialInputs) -> Candidate {
+    Candidate { name: name.to_owned(), inputs }
 }
 
 #[test]
 fn one_person_more_is_surely_better_though_the_levels_overlap() {
-    let candidates = vec![contender("thirteen", inputs(13)), contender("fourteen", inputs(14))];
-    let comparison = ComparisonInputs { candidates, axes: Vec::new() };
+    let candidates = vec![candidate("thirteen", inputs(13)), candidate("fourteen", inputs(14))];
+    let comparison = ComparisonInputs::Chosen { candidates };
     let mut shares = Vec::new();
     let result = comparison
         .play(|done| {
@@ -63,13 +63,13 @@ fn one_person_more_is_surely_better_though_the_levels_overlap() {
     // More people bear more volume, and both bear more than they have.
     let (few, more) = (one.breaks_at.unwrap(), other.breaks_at.unwrap());
     assert!(1.0 < few && few < more && more < 1.5, "{few} {more}");
-    assert!(ComparisonInputs { ..comparison }.play(|_| false).unwrap().is_none(), "told to stop");
+    assert!(comparison.play(|_| false).unwrap().is_none(), "told to stop");
 }
 
 #[test]
 fn parts_make_the_same_result_in_whatever_order_they_were_played() {
-    let candidates = vec![contender("thirteen", inputs(13)), contender("fourteen", inputs(14))];
-    let comparison = ComparisonInputs { candidates, axes: Vec::new() };
+    let candidates = vec![candidate("thirteen", inputs(13)), candidate("fourteen", inputs(14))];
+    let comparison = ComparisonInputs::Chosen { candidates };
     let work = comparison.parts();
     // 60 replications in parts of 25, and the volume at which each of two breaks.
     let days: Vec<_> = [0..25, 25..50, 50..60].map(ComparisonWork::Days).to_vec();
@@ -96,15 +96,18 @@ fn parts_make_the_same_result_in_whatever_order_they_were_played() {
 fn what_can_be_swept_is_named_and_set_and_impossible_values_are_refused() {
     let base = inputs(12);
     let all = Sweepable::all(&base.strategy);
-    let find = |name: &str| {
-        all.iter().find(|each| each.name() == name).unwrap_or_else(|| {
-            panic!("{name} is not in {:?}", all.iter().map(Sweepable::name).collect::<Vec<_>>())
-        })
+    let find = |wanted: &str| {
+        let found = all.iter().find(|(_, name)| name == wanted);
+        &found.unwrap_or_else(|| panic!("{wanted} is not in {all:?}")).0
     };
     let places = find("“Bookings queue”, places");
+    assert_eq!(places.key(), "step.queue:/does/queue/places");
     let set = places.set(&base, 5.0).unwrap();
     assert_eq!(set.strategy.first_queue().unwrap().1.places, Some(5));
-    assert!(places.set(&base, -1.0).is_err());
+    for impossible in [-1.0, 2.5, 1e9] {
+        let message = places.set(&base, impossible).unwrap_err();
+        assert!(message.starts_with(&format!("{impossible}: ")), "{message}");
+    }
     let window = find("“Bookings queue”, offers, ring window (s)");
     let set = window.set(&base, 12.5).unwrap();
     assert_eq!(set.strategy.first_queue().unwrap().1.offering.ring_window_secs, Some(12.5));
@@ -114,21 +117,44 @@ fn what_can_be_swept_is_named_and_set_and_impossible_values_are_refused() {
     find("team “Bookings team”, pace").set(&base, 1.2).unwrap();
 }
 
+/// A sweep of the first queue's places, and of the headcount where values of it are given.
+fn sweep(base: TrialInputs, places: &[f64], headcount: &[f64]) -> ComparisonInputs {
+    let all = Sweepable::all(&base.strategy);
+    let axis = |end: &str, values: &[f64]| {
+        let (setting, name) = all.iter().find(|(_, name)| name.ends_with(end)).unwrap().clone();
+        (!values.is_empty()).then(|| Axis { setting, name, values: values.to_vec() })
+    };
+    let axes = [axis("queue”, places", places), axis("Headcount change", headcount)];
+    ComparisonInputs::Sweep { base: Box::new(base), axes: axes.into_iter().flatten().collect() }
+}
+
 #[test]
 fn fewer_places_block_more_along_a_sweep() {
-    let places = Sweepable::Setting {
-        pointer: "/steps/0/does/queue/places".to_owned(),
-        name: "places".to_owned(),
-    };
     let base = inputs(9);
-    let candidates =
-        [1.0, 3.0, 9.0].map(|value| contender("", places.set(&base, value).unwrap())).to_vec();
-    let axes =
-        vec![barometer_plan::Axis { name: "places".to_owned(), values: vec![1.0, 3.0, 9.0] }];
-    let result = ComparisonInputs { candidates, axes }.play(|_| true).unwrap().unwrap();
+    let result = sweep(base.clone(), &[1.0, 3.0, 9.0], &[]).play(|_| true).unwrap().unwrap();
     let released: Vec<f64> =
         result.candidates.iter().map(|point| point.outcome.day.released.unwrap().mean).collect();
     assert!(released.windows(2).all(|pair| pair[0] > pair[1]), "{released:?}");
     assert_eq!(result.candidates[0].outcome.verdict(&base), Some(Verdict::Breaks));
     assert_eq!(result.candidates[1].breaks_at, None, "not looked for along a sweep");
+}
+
+#[test]
+fn a_sweep_is_kept_as_its_base_and_its_settings_and_has_a_candidate_for_every_point() {
+    let kept = sweep(inputs(9), &[1.0, 3.0], &[-1.0, 0.0, 1.0]);
+    let candidates = kept.candidates().unwrap();
+    let names: Vec<&str> = candidates.iter().map(|each| each.name.as_str()).collect();
+    assert_eq!(names, ["1, −1", "1, 0", "1, 1", "3, −1", "3, 0", "3, 1"]);
+    let last = &candidates[5].inputs;
+    assert_eq!(last.people()[0], 10);
+    assert_eq!(last.strategy.first_queue().unwrap().1.places, Some(3));
+    // Kept once, not once a point.
+    let text = serde_json::to_string(&kept).unwrap();
+    let one = serde_json::to_string(&inputs(9)).unwrap();
+    assert!(text.len() < one.len() + 500, "{} against {}", text.len(), one.len());
+    assert_eq!(serde_json::from_str::<ComparisonInputs>(&text).unwrap(), kept);
+    let impossible = sweep(inputs(9), &[1.0, -3.0], &[]);
+    let error = impossible.candidates().unwrap_err().to_string();
+    assert!(error.starts_with("-3: "), "{error}");
+    assert!(impossible.play(|_| true).is_err());
 }

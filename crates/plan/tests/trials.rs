@@ -129,34 +129,6 @@ fn theory_counts_chats_at_once_as_servers_and_leaves_closed_intervals_out() {
 }
 
 #[test]
-fn a_trial_kept_before_there_were_several_teams_is_read_as_the_same_trial() {
-    let kept = r#"{
-        "strategy": {"schema_version": 1, "name": "Chat", "entry": {"name": "Site"},
-            "queue": {"name": "Chats", "places": 20, "longest_wait_secs": null,
-                "when_full": "release", "when_too_long": "voicemail"},
-            "team": {"name": "People", "concurrency": 2}},
-        "rules": RULES,
-        "interval_secs": 1800.0,
-        "intervals": [{"start": "2026-11-28T07:00:00Z", "agents": 4,
-            "load": {"contacts": 12.5, "handle_secs": 200.0}}],
-        "handling": {"log_normal": {"variation": 0.7}},
-        "replications": 50,
-        "seed": 9}"#;
-    let rules = serde_json::to_string(&Rules { concurrency: 2, ..Rules::STARTING }).unwrap();
-    let inputs: TrialInputs = serde_json::from_str(&kept.replace("RULES", &rules)).unwrap();
-    assert_eq!((inputs.replications, inputs.seed, inputs.people()), (50, 9, vec![4]));
-    assert_eq!(inputs.types[0].intervals[0].contacts, 12.5);
-    assert_eq!(
-        inputs.types[0].customers.handling,
-        Duration::LogNormal { mean_secs: 1.0, variation: 0.7 }
-    );
-    assert_eq!(inputs.strategy.first_queue().unwrap().1.places, Some(20));
-    assert!(inputs.experiment().is_ok());
-    let again = serde_json::to_string(&inputs).unwrap();
-    assert_eq!(serde_json::from_str::<TrialInputs>(&again).unwrap(), inputs);
-}
-
-#[test]
 fn theory_keeps_silent_where_a_second_team_helps_and_names_what_it_leaves_out() {
     let mut inputs = inputs(8);
     inputs.strategy.first_queue_mut().unwrap().places = Some(30);

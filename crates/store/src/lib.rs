@@ -41,7 +41,7 @@ pub use runs::{Run, RunKind, RunState};
 pub use sessions::Sessions;
 pub use shift_searches::ShiftSearch;
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
-pub use strategies::{GoLive, StrategyVersion};
+pub use strategies::{GoLive, NewVersion, StrategyVersion};
 pub use subject::Subject;
 pub use tokens::Token;
 pub use trials::{NewTrial, Trial, TrialLine, TrialSet};
@@ -87,8 +87,6 @@ impl Store {
             .run(&self.pool)
             .await
             .map_err(|error| StoreError::on("migrating")(error.into()))?;
-        self.join_strategies_of_types().await?;
-        self.fill_in_digests().await?;
         jobs::migrate(&self.pool).await
     }
 }

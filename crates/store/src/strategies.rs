@@ -8,15 +8,17 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
-/// One version of a centre's strategy. It never changes.
+/// One version of a centre's strategy, as lists show it. It never changes.
 #[derive(Clone, Debug)]
 pub struct StrategyVersion {
-    /// Key.
+    /// Key; [`Store::strategy`] reads what it says.
     pub id: Uuid,
     /// 1, 2, 3 …
     pub version: i32,
-    /// What it says.
-    pub strategy: Strategy,
+    /// What planners call it.
+    pub name: String,
+    /// What it changed, in words; empty where nobody said.
+    pub summary: String,
     /// When it was saved.
     pub created_at: Timestamp,
     /// Who saved it.
@@ -25,6 +27,19 @@ pub struct StrategyVersion {
     pub is_live: bool,
     /// Whether it is or was live at any time, as the release history says.
     pub has_been_live: bool,
+}
+
+/// A strategy to be saved as the next version.
+#[derive(Clone, Copy, Debug)]
+pub struct NewVersion<'a> {
+    /// What it says.
+    pub strategy: &'a Strategy,
+    /// What it changed, in words.
+    pub summary: &'a str,
+    /// The version that it was made from; 0 for none.
+    pub based_on: i32,
+    /// Who saves it.
+    pub by: Uuid,
 }
 
 /// One time a version went live.
@@ -44,14 +59,12 @@ pub struct GoLive {
     pub note: String,
 }
 
-/// The note with which strategies of contact types go live as one.
-const JOINED_NOTE: &str = "Joined from the live strategies of the contact types";
-
 #[derive(FromRow)]
 struct VersionRow {
     id: Uuid,
     version: i32,
-    body: Json<Strategy>,
+    name: String,
+    summary: String,
     created_at: jiff_sqlx::Timestamp,
     created_by: Option<String>,
     is_live: bool,
@@ -63,7 +76,8 @@ impl From<VersionRow> for StrategyVersion {
         Self {
             id: row.id,
             version: row.version,
-            strategy: row.body.0,
+            name: row.name,
+            summary: row.summary,
             created_at: row.created_at.to_jiff(),
             created_by: row.created_by,
             is_live: row.is_live,
@@ -79,7 +93,8 @@ impl Store {
         centre: Uuid,
     ) -> Result<Vec<StrategyVersion>, StoreError> {
         let rows: Vec<VersionRow> = sqlx::query_as(
-            "SELECT version.id, version.version, version.body, version.created_at, \
+            "SELECT version.id, version.version, version.name, version.summary, \
+               version.created_at, \
                users.name AS created_by, \
                version.id IS NOT DISTINCT FROM ( \
                  SELECT live.strategy_version_id FROM go_lives AS live \
@@ -98,8 +113,18 @@ impl Store {
         Ok(rows.into_iter().map(StrategyVersion::from).collect())
     }
 
-    /// Saves a strategy as the next version and returns its key. Two planners who save at the same
-    /// time get two versions.
+    /// What a version says.
+    pub async fn strategy(&self, version: Uuid) -> Result<Strategy, StoreError> {
+        let body: Json<Strategy> =
+            sqlx::query_scalar("SELECT body FROM strategy_versions WHERE id = $1")
+                .bind(version)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(StoreError::on("reading a strategy"))?;
+        Ok(body.0)
+    }
+
+    /// Saves a strategy as the next version, whatever the newest is, and returns its key.
     pub async fn add_strategy_version(
         &self,
         centre: Uuid,
@@ -108,49 +133,29 @@ impl Store {
     ) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("saving the strategy");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        let id = add_version(&mut tx, centre, strategy, by).await.map_err(&failed)?;
+        newest_locked(&mut tx, centre).await.map_err(&failed)?;
+        let id = add_version(&mut tx, centre, (strategy, ""), by).await.map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
     }
 
-    /// Joins what was live of each contact type, where versions were still kept by contact type, into
-    /// one live version of the centre: all of it or nothing, and once.
-    pub(crate) async fn join_strategies_of_types(&self) -> Result<(), StoreError> {
-        let failed = StoreError::on("joining the strategies of contact types");
+    /// Saves a strategy as the next version, if the version that it was made from is still the newest.
+    /// `None` where somebody has saved another meanwhile: of two planners who save at the same time,
+    /// one is told.
+    pub async fn save_strategy_version(
+        &self,
+        centre: Uuid,
+        new: NewVersion<'_>,
+    ) -> Result<Option<Uuid>, StoreError> {
+        let failed = StoreError::on("saving the strategy");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        let centres: Vec<(Uuid, String)> = sqlx::query_as(
-            "SELECT id, name FROM centres \
-             WHERE EXISTS (SELECT 1 FROM strategy_versions \
-                 WHERE centre_id = centres.id AND contact_type_id IS NOT NULL) \
-               AND NOT EXISTS (SELECT 1 FROM strategy_versions \
-                 WHERE centre_id = centres.id AND contact_type_id IS NULL) \
-             FOR UPDATE",
-        )
-        .fetch_all(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        for (centre, name) in centres {
-            // The one that went live last, or else the newest.
-            let parts: Vec<(String, Json<Strategy>)> = sqlx::query_as(
-                "SELECT DISTINCT ON (contact_types.position, contact_types.id) \
-                   contact_types.name, version.body \
-                 FROM strategy_versions AS version \
-                 JOIN contact_types ON contact_types.id = version.contact_type_id \
-                 LEFT JOIN go_lives AS live ON live.strategy_version_id = version.id \
-                 WHERE version.centre_id = $1 \
-                 ORDER BY contact_types.position, contact_types.id, \
-                   live.approved_at DESC NULLS LAST, version.version DESC",
-            )
-            .bind(centre)
-            .fetch_all(&mut *tx)
-            .await
-            .map_err(&failed)?;
-            let parts = parts.into_iter().map(|(contact_type, Json(part))| (contact_type, part));
-            let joined = Strategy::joined(&name, parts);
-            let version = add_version(&mut tx, centre, &joined, None).await.map_err(&failed)?;
-            add_go_live(&mut tx, version, None, None, JOINED_NOTE).await.map_err(&failed)?;
+        if newest_locked(&mut tx, centre).await.map_err(&failed)? != new.based_on {
+            return Ok(None);
         }
-        tx.commit().await.map_err(&failed)
+        let saved = add_version(&mut tx, centre, (new.strategy, new.summary), Some(new.by));
+        let id = saved.await.map_err(&failed)?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(Some(id))
     }
 
     /// Lets a version go live, resting on a trial of it.
@@ -161,9 +166,18 @@ impl Store {
         by: Option<Uuid>,
         note: &str,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("letting a version go live");
-        let mut connection = self.pool.acquire().await.map_err(&failed)?;
-        add_go_live(&mut connection, version, trial, by, note).await.map_err(&failed)
+        sqlx::query(
+            "INSERT INTO go_lives (strategy_version_id, trial_id, approved_by, note) \
+             VALUES ($1, $2, $3, $4)",
+        )
+        .bind(version)
+        .bind(trial)
+        .bind(by)
+        .bind(note)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::on("letting a version go live"))?;
+        Ok(())
     }
 
     /// Whether a version has been live at any time, as the release history says.
@@ -179,7 +193,7 @@ impl Store {
     pub async fn latest_go_lives(&self, most: i64) -> Result<Vec<GoLive>, StoreError> {
         type Row = (String, i32, Option<Uuid>, Option<String>, jiff_sqlx::Timestamp, String);
         let rows: Vec<Row> = sqlx::query_as(
-            "SELECT version.body ->> 'name', version.version, live.trial_id, users.name, \
+            "SELECT version.name, version.version, live.trial_id, users.name, \
                live.approved_at, live.note \
              FROM go_lives AS live \
              JOIN strategy_versions AS version ON version.id = live.strategy_version_id \
@@ -204,45 +218,36 @@ impl Store {
     }
 }
 
-async fn add_version(
-    connection: &mut PgConnection,
-    centre: Uuid,
-    strategy: &Strategy,
-    by: Option<Uuid>,
-) -> Result<Uuid, sqlx::Error> {
-    // Whoever saves at the same time waits, so that each gets a number of its own.
+/// The number of the newest version, 0 where there is none. Others who save wait until this transaction
+/// is over, so that each gets a number of its own.
+async fn newest_locked(connection: &mut PgConnection, centre: Uuid) -> Result<i32, sqlx::Error> {
     sqlx::query("SELECT 1 FROM centres WHERE id = $1 FOR UPDATE")
         .bind(centre)
         .fetch_one(&mut *connection)
         .await?;
     sqlx::query_scalar(
-        "INSERT INTO strategy_versions (centre_id, version, body, created_by) \
-         SELECT $1, coalesce(max(version), 0) + 1, $2, $3 FROM strategy_versions \
-         WHERE centre_id = $1 RETURNING id",
+        "SELECT coalesce(max(version), 0) FROM strategy_versions WHERE centre_id = $1",
     )
     .bind(centre)
-    .bind(Json(strategy))
-    .bind(by)
     .fetch_one(connection)
     .await
 }
 
-async fn add_go_live(
+async fn add_version(
     connection: &mut PgConnection,
-    version: Uuid,
-    trial: Option<Uuid>,
+    centre: Uuid,
+    (strategy, summary): (&Strategy, &str),
     by: Option<Uuid>,
-    note: &str,
-) -> Result<(), sqlx::Error> {
-    sqlx::query(
-        "INSERT INTO go_lives (strategy_version_id, trial_id, approved_by, note) \
-         VALUES ($1, $2, $3, $4)",
+) -> Result<Uuid, sqlx::Error> {
+    sqlx::query_scalar(
+        "INSERT INTO strategy_versions (centre_id, version, body, summary, created_by) \
+         SELECT $1, coalesce(max(version), 0) + 1, $2, $3, $4 FROM strategy_versions \
+         WHERE centre_id = $1 RETURNING id",
     )
-    .bind(version)
-    .bind(trial)
+    .bind(centre)
+    .bind(Json(strategy))
+    .bind(summary)
     .bind(by)
-    .bind(note)
-    .execute(connection)
+    .fetch_one(connection)
     .await
-    .map(|_| ())
 }

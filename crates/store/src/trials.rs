@@ -285,24 +285,4 @@ impl Store {
         }
         tx.commit().await.map_err(&failed)
     }
-
-    /// Fills in what lists show of trials that were finished before lists had it of their own.
-    pub(crate) async fn fill_in_digests(&self) -> Result<(), StoreError> {
-        let failed = StoreError::on("summing up finished trials");
-        let rows: Vec<(Uuid, Json<TrialInputs>, Json<TrialResult>)> = sqlx::query_as(
-            "SELECT id, inputs, result FROM trials WHERE digest IS NULL AND result IS NOT NULL",
-        )
-        .fetch_all(&self.pool)
-        .await
-        .map_err(&failed)?;
-        for (id, Json(inputs), Json(result)) in rows {
-            sqlx::query("UPDATE trials SET digest = $2 WHERE id = $1")
-                .bind(id)
-                .bind(Json(TrialDigest::of(&inputs, &result)))
-                .execute(&self.pool)
-                .await
-                .map_err(&failed)?;
-        }
-        Ok(())
-    }
 }

@@ -23,6 +23,20 @@ pub struct Change {
     pub after: String,
 }
 
+impl Change {
+    /// The change without its subject: "places 20 → 30".
+    pub fn in_short(&self) -> String {
+        let mut setting = self.setting.clone();
+        if let Some(first) = setting.get_mut(..1) {
+            first.make_ascii_lowercase();
+        }
+        match (self.before.as_str(), self.after.as_str()) {
+            ("there", after) | (ABSENT, after @ "added") => after.to_owned(),
+            (before, after) => format!("{setting} {before} → {after}"),
+        }
+    }
+}
+
 /// What stands for a setting that one side has not.
 const ABSENT: &str = "not there";
 
@@ -43,58 +57,6 @@ pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     compare_parts(&steps(before), &steps(after), &mut told);
     compare_parts(&teams(before), &teams(after), &mut told);
     told
-}
-
-impl Strategy {
-    /// Every number that can be set in steps and teams, limits that are not set included: its JSON
-    /// pointer and what it is, in the planner's words.
-    pub fn numbers(&self) -> Vec<(String, String)> {
-        let mut found = Vec::new();
-        let whole = serde_json::to_value(self).unwrap_or_default();
-        for (list, kind) in [("steps", ""), ("teams", "team ")] {
-            for (at, part) in whole[list].as_array().into_iter().flatten().enumerate() {
-                let subject = format!("{kind}“{}”", part["name"].as_str().unwrap_or_default());
-                find_numbers(part, &format!("/{list}/{at}"), &subject, "", &mut found);
-            }
-        }
-        found
-    }
-}
-
-fn find_numbers(
-    value: &Value,
-    pointer: &str,
-    subject: &str,
-    setting: &str,
-    found: &mut Vec<(String, String)>,
-) {
-    // A limit that is not set has no number yet, but could have one.
-    let is_limit = value.is_null()
-        && ["places", "_secs", "most_offers", "most_devices"]
-            .iter()
-            .any(|end| pointer.ends_with(end));
-    match value {
-        Value::Number(_) => found.push((pointer.to_owned(), format!("{subject}, {setting}"))),
-        Value::Null if is_limit => {
-            found.push((pointer.to_owned(), format!("{subject}, {setting}")))
-        }
-        Value::Object(fields) => {
-            for (field, inner) in fields {
-                let pointer = format!("{pointer}/{field}");
-                let is_kind = field == "does" || pointer.rsplit('/').nth(1) == Some("does");
-                let setting =
-                    if is_kind { setting.to_owned() } else { joined(setting, &field_words(field)) };
-                find_numbers(inner, &pointer, subject, &setting, found);
-            }
-        }
-        Value::Array(items) => {
-            for (at, inner) in items.iter().enumerate() {
-                let setting = joined(setting, &(at + 1).to_string());
-                find_numbers(inner, &format!("{pointer}/{at}"), subject, &setting, found);
-            }
-        }
-        _ => {}
-    }
 }
 
 /// A part of a strategy and its settings.
@@ -174,10 +136,15 @@ fn lay_out(value: &Value, setting: &str, settings: &mut BTreeMap<String, String>
         }
         Value::Object(fields) => {
             for (field, value) in fields {
-                // The kind of a step stands in its subject already.
-                match (field.as_str(), value.as_object().and_then(|kind| kind.values().next())) {
-                    ("does", Some(kind)) => lay_out(kind, setting, settings),
-                    _ => lay_out(value, &joined(setting, &field_words(field)), settings),
+                let kind = value.as_object().and_then(|kind| kind.values().next());
+                let named = joined(setting, &field_words(field));
+                match (field.as_str(), value, kind) {
+                    // The kind of a step stands in its subject already.
+                    ("does", _, Some(kind)) => lay_out(kind, setting, settings),
+                    (field, Value::Null, _) if !is_limit(field) => {
+                        settings.insert(capitalised(&named), "none".to_owned());
+                    }
+                    _ => lay_out(value, &named, settings),
                 }
             }
         }
@@ -192,7 +159,12 @@ fn lay_out(value: &Value, setting: &str, settings: &mut BTreeMap<String, String>
     }
 }
 
-fn joined(setting: &str, part: &str) -> String {
+/// Whether a field without a value means that there is no limit.
+pub(crate) fn is_limit(field: &str) -> bool {
+    ["places", "_secs", "most_offers", "most_devices"].iter().any(|end| field.ends_with(end))
+}
+
+pub(crate) fn joined(setting: &str, part: &str) -> String {
     if setting.is_empty() { part.to_owned() } else { format!("{setting}, {part}") }
 }
 

@@ -6,13 +6,14 @@
 //! times, whether they try again.
 //!
 //! Both are kept, exported and compared as JSON ([`Strategy::schema`] is their JSON Schema), and are
-//! the same values that the engine plays. An older JSON form is read and brought up to date
-//! ([`Strategy::from_json`]). [`Strategy::faults`] says what keeps one from being played, field by
-//! field; [`changes`] says in the planner's words how two versions differ.
+//! the same values that the engine plays ([`Strategy::from_json`] reads them). [`Strategy::faults`]
+//! says what keeps one from being played, field by field. A strategy is changed by an [`Edit`], which
+//! can be undone and says itself in words; [`changes`] lists how two versions differ.
 
 mod changes;
 mod customers;
 mod duration;
+mod edit;
 mod faults;
 mod graph;
 mod home;
@@ -24,6 +25,7 @@ mod types;
 pub use changes::{Change, changes, field_words};
 pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain};
 pub use duration::Duration;
+pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::Fault;
 pub use read::{ReadError, SCHEMA_VERSION};
 pub use types::*;

@@ -1,7 +1,7 @@
-//! Reading the JSON form, of this version and of earlier ones.
+//! Reading the JSON form.
 
 use serde::{Deserialize, Deserializer};
-use serde_json::{Value, json};
+use serde_json::Value;
 
 use crate::faults::Fault;
 use crate::types::{Entry, Step, Strategy, Team};
@@ -19,7 +19,7 @@ pub enum ReadError {
     #[error("this is not a strategy: it is {0}, and a strategy is an object in braces")]
     NoObject(&'static str),
     /// An object that does not say its version.
-    #[error("schema_version: is missing; the newest is {SCHEMA_VERSION}")]
+    #[error("schema_version: is missing; it must be {SCHEMA_VERSION}")]
     NoVersion,
     /// The JSON form, but not of a strategy.
     #[error("{path}: {message}")]
@@ -30,9 +30,7 @@ pub enum ReadError {
         message: String,
     },
     /// A version that this code does not know.
-    #[error(
-        "schema_version: must be 1 to {SCHEMA_VERSION}, got {0}; a newer Barometer wrote this file"
-    )]
+    #[error("schema_version: must be {SCHEMA_VERSION}, got {0}")]
     Version(Value),
     /// The JSON form with impossible values.
     #[error("{}", .0.iter().map(|fault| format!("{}: {}", fault.field, fault.message)).collect::<Vec<_>>().join("; "))]
@@ -60,13 +58,13 @@ impl From<Newest> for Strategy {
 impl<'de> Deserialize<'de> for Strategy {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let value =
-            upgraded(Value::deserialize(deserializer)?).map_err(serde::de::Error::custom)?;
+            of_this_version(Value::deserialize(deserializer)?).map_err(serde::de::Error::custom)?;
         Newest::deserialize(value).map(Self::from).map_err(serde::de::Error::custom)
     }
 }
 
 impl Strategy {
-    /// Reads the JSON form, also an earlier version of it.
+    /// Reads the JSON form.
     ///
     /// # Errors
     ///
@@ -74,7 +72,7 @@ impl Strategy {
     pub fn from_json(text: &str) -> Result<Self, ReadError> {
         let value =
             serde_json::from_str(text).map_err(|error| ReadError::Json(error.to_string()))?;
-        let value = upgraded(value)?;
+        let value = of_this_version(value)?;
         let read: Newest = serde_path_to_error::deserialize(value).map_err(|error| {
             ReadError::Form { path: error.path().to_string(), message: error.inner().to_string() }
         })?;
@@ -84,8 +82,8 @@ impl Strategy {
     }
 }
 
-/// The newest form of whatever version `value` has.
-fn upgraded(mut value: Value) -> Result<Value, ReadError> {
+/// The value, if it is an object of the version that this code reads.
+fn of_this_version(value: Value) -> Result<Value, ReadError> {
     let kind = match &value {
         Value::Object(_) => None,
         Value::Array(_) => Some("an array"),
@@ -97,55 +95,9 @@ fn upgraded(mut value: Value) -> Result<Value, ReadError> {
     if let Some(kind) = kind {
         return Err(ReadError::NoObject(kind));
     }
-    loop {
-        match value.get("schema_version").and_then(Value::as_u64) {
-            Some(version) if version == u64::from(SCHEMA_VERSION) => return Ok(value),
-            Some(1) => value = from_version_1(&value),
-            _ => {
-                let got = value.get("schema_version").cloned();
-                return Err(got.map_or(ReadError::NoVersion, ReadError::Version));
-            }
-        }
+    match value.get("schema_version") {
+        None => Err(ReadError::NoVersion),
+        Some(version) if version.as_u64() == Some(u64::from(SCHEMA_VERSION)) => Ok(value),
+        Some(other) => Err(ReadError::Version(other.clone())),
     }
-}
-
-/// Version 1 knew one entry, one queue and one team.
-fn from_version_1(old: &Value) -> Value {
-    let (queue, team) = (&old["queue"], &old["team"]);
-    let exit = |exit: &Value| match exit.as_str() {
-        Some("voicemail") => json!({ "step": "voicemail" }),
-        _ => json!("release"),
-    };
-    let mut steps = vec![json!({
-        "id": "queue",
-        "name": queue["name"],
-        "does": { "queue": {
-            "places": queue["places"],
-            "longest_wait_secs": queue["longest_wait_secs"],
-            "exits": {
-                "full": exit(&queue["when_full"]),
-                "too_long": exit(&queue["when_too_long"]),
-            },
-        } },
-    })];
-    if [&queue["when_full"], &queue["when_too_long"]].iter().any(|exit| *exit == "voicemail") {
-        steps.push(json!({ "id": "voicemail", "name": "Voicemail", "does": { "voicemail": {} } }));
-    }
-    let at_once = &team["concurrency"];
-    // What was said of any channel held for all of them.
-    let channels: Vec<Value> = if *at_once == 1 {
-        Vec::new()
-    } else {
-        ["call", "chat", "task"]
-            .iter()
-            .map(|channel| json!({ "channel": channel, "at_once": at_once }))
-            .collect()
-    };
-    json!({
-        "schema_version": 2,
-        "name": old["name"],
-        "entries": [{ "name": old["entry"]["name"], "first": { "step": "queue" } }],
-        "steps": steps,
-        "teams": [{ "id": "team", "name": team["name"], "channels": channels }],
-    })
 }

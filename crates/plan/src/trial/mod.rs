@@ -1,6 +1,5 @@
 //! A trial as it is kept: everything it depends on, and what it came to beside theory.
 
-mod earlier;
 mod of_centre;
 mod result;
 mod theory;
@@ -29,7 +28,6 @@ const LEAST_PART: u32 = 25;
 
 /// Everything that a trial's numbers follow from. Kept with the trial, never changed.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(from = "earlier::AnyInputs")]
 pub struct TrialInputs {
     /// The strategy tried.
     pub strategy: Strategy,

@@ -8,4 +8,3 @@ mod imports;
 mod rosters;
 mod sessions;
 mod stories;
-mod upgrades;

@@ -5,7 +5,7 @@ use barometer_plan::{
     CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
 };
 use barometer_simulate::Summary;
-use barometer_store::{HistoryInterval, NewTrial, Role, RunState, StoreError, Subject};
+use barometer_store::{HistoryInterval, NewTrial, NewVersion, Role, RunState, StoreError, Subject};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -95,7 +95,8 @@ async fn versions_count_up_and_the_one_that_went_live_last_is_live(pool: PgPool)
     assert_eq!(live(store.strategy_versions(centre).await.unwrap()), [(2, false), (1, true)]);
     store.go_live(second, None, Some(planner), "fewer places").await.unwrap();
     let versions = store.strategy_versions(centre).await.unwrap();
-    assert_eq!(versions[0].strategy, strategy);
+    assert_eq!(store.strategy(versions[0].id).await.unwrap(), strategy);
+    assert_eq!(versions[0].name, "Bookings");
     assert_eq!(live(versions), [(2, true), (1, false)]);
     let past = store.latest_go_lives(5).await.unwrap();
     assert_eq!((past[0].version, past[0].note.as_str()), (2, "fewer places"));
@@ -234,6 +235,28 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn of_planners_who_save_at_the_same_time_one_gets_the_version_and_the_others_are_told(
+    pool: PgPool,
+) {
+    let Fixture { store, centre, planner, .. } = fixture(pool).await;
+    let strategy = Strategy::plain("Bookings");
+    let save = |based_on| {
+        let new =
+            NewVersion { strategy: &strategy, summary: "Fewer places.", based_on, by: planner };
+        store.save_strategy_version(centre, new)
+    };
+    for based_on in 0..3 {
+        let all = futures_util::future::join_all((0..6).map(|_| save(based_on))).await;
+        let saved = all.into_iter().filter_map(Result::unwrap).count();
+        assert_eq!(saved, 1, "made from version {based_on}");
+    }
+    assert_eq!(save(1).await.unwrap(), None, "made from an earlier version");
+    let versions = store.strategy_versions(centre).await.unwrap();
+    let told: Vec<_> = versions.iter().map(|each| (each.version, each.summary.as_str())).collect();
+    assert_eq!(told, [(3, "Fewer places."), (2, "Fewer places."), (1, "Fewer places.")]);
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: PgPool) {
     let fixture = fixture(pool.clone()).await;
     let Fixture { store, planner, .. } = &fixture;
@@ -241,13 +264,13 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
         .map(|volume| {
             let mut inputs = inputs();
             inputs.scale_volume(volume * 10.0);
-            barometer_plan::Contender { name: format!("{volume}"), inputs }
+            barometer_plan::Candidate { name: format!("{volume}"), inputs }
         })
         .to_vec();
     let new = barometer_store::NewComparison {
         subject: subject(&fixture),
         title: "Volume".to_owned(),
-        inputs: barometer_plan::ComparisonInputs { candidates, axes: Vec::new() },
+        inputs: barometer_plan::ComparisonInputs::Chosen { candidates },
         created_by: *planner,
     };
     let kept = store.queue_comparison(&new).await.unwrap();

@@ -180,7 +180,7 @@ impl Found<'_> {
     fn step(&mut self, step: &Step) {
         self.name("name", &step.name);
         let place = self.at.clone();
-        self.at = format!("{place}does.{}.", field_of(&step.does));
+        self.at = format!("{place}does.{}.", step.does.name().key());
         let keeps = matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_));
         for way in step.does.ways() {
             self.next(&way.field, way.next, keeps && way.field.starts_with("exits."));
@@ -302,22 +302,5 @@ impl Strategy {
             }
         }
         labels
-    }
-}
-
-/// The name of a kind in JSON.
-const fn field_of(kind: &StepKind) -> &'static str {
-    match kind {
-        StepKind::HoursGate(_) => "hours_gate",
-        StepKind::Menu(_) => "menu",
-        StepKind::Labelling(_) => "labelling",
-        StepKind::Routing(_) => "routing",
-        StepKind::Announcement(_) => "announcement",
-        StepKind::Assistant(_) => "assistant",
-        StepKind::Queue(_) => "queue",
-        StepKind::HuntGroup(_) => "hunt_group",
-        StepKind::Callback(_) => "callback",
-        StepKind::Voicemail(_) => "voicemail",
-        StepKind::Outside(_) => "outside",
     }
 }

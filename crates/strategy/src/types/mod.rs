@@ -110,25 +110,6 @@ impl Next {
     }
 }
 
-impl StepKind {
-    /// The kind as planners say it.
-    pub const fn words(&self) -> &'static str {
-        match self {
-            Self::HoursGate(_) => "hours gate",
-            Self::Menu(_) => "menu",
-            Self::Labelling(_) => "sorting step (labels)",
-            Self::Routing(_) => "sorting step (routes)",
-            Self::Announcement(_) => "announcement",
-            Self::Assistant(_) => "virtual assistant",
-            Self::Queue(_) => "queue",
-            Self::HuntGroup(_) => "hunt group",
-            Self::Callback(_) => "callback",
-            Self::Voicemail(_) => "voicemail",
-            Self::Outside(_) => "outside number",
-        }
-    }
-}
-
 impl Strategy {
     /// A strategy to start from: one queue without limits, one team, one contact at a time.
     pub fn plain(name: &str) -> Self {

@@ -33,24 +33,15 @@ fn a_strategy_with_a_step_of_every_kind_has_no_faults_and_survives_its_way_throu
 }
 
 #[test]
-fn a_file_of_the_first_version_is_read_as_the_same_strategy() {
-    let old = r#"{"schema_version": 1, "name": "Chat", "entry": {"name": "Site"},
-        "queue": {"name": "Chats", "places": 20, "longest_wait_secs": 300,
-            "when_full": "release", "when_too_long": "voicemail"},
-        "team": {"name": "People", "concurrency": 3}}"#;
-    let strategy = Strategy::from_json(old).unwrap();
-    assert_eq!(strategy.schema_version, SCHEMA_VERSION);
-    let (step, queue) = strategy.first_queue().unwrap();
-    assert_eq!(
-        (step.name.as_str(), queue.places, queue.longest_wait_secs),
-        ("Chats", Some(20), Some(300.0))
-    );
-    assert_eq!(queue.exits.full, Next::Release);
-    assert_eq!(queue.exits.too_long, Next::step("voicemail"));
-    assert_eq!(strategy.teams[0].answers(Channel::Call).unwrap().at_once, 3);
-    assert_eq!(strategy.entries[0].name, "Site");
-    let newer = old.replace("\"schema_version\": 1", "\"schema_version\": 9");
-    assert!(matches!(Strategy::from_json(&newer), Err(ReadError::Version(_))));
+fn a_file_of_another_version_is_refused_by_its_version() {
+    let text = rich().to_json();
+    let other = text.replacen("\"schema_version\": 2", "\"schema_version\": 9", 1);
+    let error = Strategy::from_json(&other).unwrap_err();
+    assert!(matches!(error, ReadError::Version(_)));
+    assert_eq!(error.to_string(), format!("schema_version: must be {SCHEMA_VERSION}, got 9"));
+    assert!(serde_json::from_str::<Strategy>(&other).is_err());
+    let without = text.replacen("\"schema_version\": 2,", "", 1);
+    assert!(matches!(Strategy::from_json(&without), Err(ReadError::NoVersion)));
 }
 
 #[test]
@@ -119,7 +110,7 @@ fn a_difference_names_the_setting_and_both_values() {
             "Queue “Bookings queue” | Longest wait (s) | no limit | 300",
             "Outside number “The outside” | The whole of it | there | removed",
             "Team “Bookings team” | Agents, 1, name | Ada Quill | not there",
-            "Team “Bookings team” | Agents, 1, skills | no limit | not there",
+            "Team “Bookings team” | Agents, 1, skills | none | not there",
             "Team “Bookings team” | Agents | not there | none",
         ]
     );

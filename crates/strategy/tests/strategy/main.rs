@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+mod edits;
 mod joined;
 mod json;
 mod rich;

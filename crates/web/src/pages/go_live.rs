@@ -83,7 +83,18 @@ pub(crate) async fn show(
     let sheet = match versions.first().filter(|newest| !newest.is_live) {
         Some(draft) => {
             let trials = app.store.latest_trials(Some(draft.id), EVIDENCE).await?;
-            Some(Sheet::of(draft, &versions, &trials, &visit))
+            let live = versions.iter().find(|version| version.is_live);
+            let changes = match live {
+                Some(live) => {
+                    let (before, after) = tokio::try_join!(
+                        app.store.strategy(live.id),
+                        app.store.strategy(draft.id)
+                    )?;
+                    changes(&before, &after)
+                }
+                None => Vec::new(),
+            };
+            Some(Sheet::of(draft, live, changes, &trials, &visit))
         }
         None => None,
     };
@@ -114,11 +125,11 @@ pub(crate) async fn show(
 impl Sheet {
     fn of(
         draft: &StrategyVersion,
-        versions: &[StrategyVersion],
+        live: Option<&StrategyVersion>,
+        changes: Vec<Change>,
         trials: &[TrialLine],
         visit: &Visit,
     ) -> Self {
-        let live = versions.iter().find(|version| version.is_live);
         let evidence = |trial: &TrialLine| {
             let subject = &trial.subject;
             Some(Evidence {
@@ -140,7 +151,7 @@ impl Sheet {
                 || "nothing is live yet".to_owned(),
                 |live| format!("v{} is live", live.version),
             ),
-            changes: live.map_or_else(Vec::new, |live| changes(&live.strategy, &draft.strategy)),
+            changes,
             evidence: trials.iter().filter_map(evidence).collect(),
             try_address: format!("/trials?day={}#new", visit.day),
         }
@@ -155,10 +166,7 @@ fn rollbacks(versions: &[StrategyVersion]) -> Vec<Rollback> {
         .filter(|version| version.has_been_live && !version.is_live)
         .map(|version| Rollback {
             version_id: version.id,
-            name: format!(
-                "v{} {} (live is v{})",
-                version.version, version.strategy.name, live.version
-            ),
+            name: format!("v{} {} (live is v{})", version.version, version.name, live.version),
         })
         .collect()
 }

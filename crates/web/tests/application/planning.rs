@@ -179,10 +179,9 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
     let changed = exported.replace("\"places\": null", "\"places\": 17");
     assert!(upload(changed).await.location().ends_with("note=saved"));
     let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
-    assert_eq!(
-        (versions.len(), versions[0].strategy.first_queue().unwrap().1.places),
-        (2, Some(17))
-    );
+    let newest = centre.store.strategy(versions[0].id).await.unwrap();
+    assert_eq!((versions.len(), newest.first_queue().unwrap().1.places), (2, Some(17)));
+    assert_eq!(versions[0].summary, "Queue “Bookings queue”: places no limit → 17.");
     for (text, wanted) in [
         (
             exported.replace("\"refused_share\": 0.0", "\"refused_share\": 1.5"),

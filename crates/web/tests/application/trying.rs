@@ -33,7 +33,8 @@ async fn whoever_saves_second_is_told_and_nothing_is_overwritten(pool: PgPool) {
     .await;
     assert_eq!(first.post(address, &again).await.status, StatusCode::SEE_OTHER);
     let newest = centre.store.strategy_versions(centre.centre).await.unwrap().remove(0);
-    let queue = newest.strategy.first_queue().unwrap().1.clone();
+    let strategy = centre.store.strategy(newest.id).await.unwrap();
+    let queue = strategy.first_queue().unwrap().1.clone();
     assert_eq!((newest.version, queue.places, queue.longest_wait_secs), (3, Some(30), Some(240.0)));
 }
 
@@ -64,23 +65,31 @@ async fn parts_are_added_and_removed_and_an_earlier_version_comes_back(pool: PgP
         assert_eq!(page.status, StatusCode::OK, "{kind}");
         page.says("Save as new version");
     }
-    let newest =
-        || async { centre.store.strategy_versions(centre.centre).await.unwrap().remove(0) };
+    let newest = || async {
+        let version = centre.store.strategy_versions(centre.centre).await.unwrap().remove(0);
+        centre.store.strategy(version.id).await.unwrap()
+    };
+    let first = centre.store.strategy(centre.strategy_version).await.unwrap();
     let all = newest().await;
-    assert_eq!((all.strategy.steps.len(), all.strategy.teams.len()), (12, 2));
+    assert_eq!((all.steps.len(), all.teams.len(), all.entries.len()), (12, 2, 2));
     let removed = planner.post(address, "based_on=14&do=remove&part=step.menu-1").await;
     assert_eq!(removed.status, StatusCode::SEE_OTHER);
-    assert!(newest().await.strategy.step("menu-1").is_none());
+    assert!(newest().await.step("menu-1").is_none());
     // What others lead to cannot go; nothing is half changed.
     let refused = planner.post(address, "based_on=15&do=remove&part=step.queue").await;
     refused.says("Nothing was changed.").says("there is no step “queue”");
     let back = planner.post(address, "based_on=1&do=restore").await;
     assert_eq!(back.status, StatusCode::SEE_OTHER);
-    let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
-    assert_eq!(versions[0].strategy, versions.last().unwrap().strategy);
+    assert_eq!(newest().await, first);
+    // The list says what each version changed.
+    let page = planner.get("/strategy").await;
+    page.says("Added hunt group “Hunt group”.").says("Removed menu “Menu”.");
+    // An entry is known by its place: a page of an earlier version may mean another one.
+    let stale = planner.post(address, "based_on=14&do=remove&part=entry.0").await;
+    stale.says("Nothing was changed: somebody else saved a version meanwhile.");
     let renamed = planner.post(address, "based_on=16&do=name&name=Winter").await;
     assert_eq!(renamed.status, StatusCode::SEE_OTHER);
-    assert_eq!(newest().await.strategy.name, "Winter");
+    assert_eq!(newest().await.name, "Winter");
 }
 
 #[sqlx::test(migrations = false)]
@@ -151,7 +160,7 @@ async fn one_setting_is_swept_as_a_curve_and_two_as_a_map(pool: PgPool) {
     let comparison = play(&centre, queued.location()).await;
     let page = planner.get(&format!("/comparisons/{comparison}")).await;
     page.says("Headcount change: every target holds from 0 on.").says("data-chart=\"sweep\"");
-    let places = "%2Fsteps%2F0%2Fdoes%2Fqueue%2Fplaces";
+    let places = "step.queue%3A%2Fdoes%2Fqueue%2Fplaces";
     let both = format!("{people}&setting={places}&from=2&to=40&steps=2");
     let queued = planner.post("/comparisons", &form(&both)).await;
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
@@ -163,6 +172,10 @@ async fn one_setting_is_swept_as_a_curve_and_two_as_a_map(pool: PgPool) {
         .post("/comparisons", &form(many))
         .await
         .says("1600 points are too many; 144 is the most.");
+    let gone = "setting=team.night:/pace&from=1&to=2&steps=2";
+    planner.post("/comparisons", &form(gone)).await.says("This version has no such setting.");
+    let impossible = format!("setting={places}&from=-2&to=40&steps=2");
+    planner.post("/comparisons", &form(&impossible)).await.says("-2: invalid value");
     let wrong = "setting=people:team&from=3&to=1&steps=1";
     planner.post("/comparisons", &form(wrong)).await.says("Must be a whole number from 2 to 40.");
 }

@@ -3,8 +3,9 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{Axis, ComparisonInputs, Contender, Sweepable, TrialInputs, TypePlan};
+use barometer_plan::{Axis, Candidate, ComparisonInputs, Sweepable, TrialInputs, TypePlan};
 use barometer_store::{NewComparison, StrategyVersion};
+use barometer_strategy::Strategy;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -87,6 +88,14 @@ impl Default for ComparisonForm {
 }
 
 impl ComparisonForm {
+    /// Whether a version is one of the candidates, or the one that is swept.
+    fn asks_for(&self, version: &StrategyVersion) -> bool {
+        match self.kind.as_str() {
+            "sweep" => Some(version.id) == self.swept_version,
+            _ => self.version.contains(&version.id.to_string()),
+        }
+    }
+
     /// What all candidates have in common, as the form of a trial.
     fn trial(&self) -> TrialForm {
         let typed = self.clone();
@@ -163,12 +172,16 @@ async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<Ask
         .iter()
         .find(|version| Some(version.id) == typed.swept_version)
         .or(versions.first());
+    let sweepable = match swept {
+        Some(version) => Sweepable::all(&app.store.strategy(version.id).await?),
+        None => Vec::new(),
+    };
     let listed = app.store.latest_comparisons(LISTED).await?;
     Ok(AskPage {
         frame: Frame::of(visit, Stage::Trials, only_type(&typed.contact_type)),
         rows: candidate_rows(&typed, &versions, &form),
         swept: version_options(&versions, swept.map(|version| version.id)),
-        settings: setting_rows(&typed, swept, &form),
+        settings: setting_rows(&typed, &sweepable, &form),
         form,
         wrong: typed.wrong,
         may_plan: visit.may_plan(),
@@ -224,19 +237,18 @@ fn candidate_rows(
 
 fn setting_rows(
     typed: &ComparisonForm,
-    swept: Option<&StrategyVersion>,
+    sweepable: &[(Sweepable, String)],
     form: &FormView,
 ) -> Vec<SettingRow> {
-    let all = swept.map_or_else(Vec::new, |version| Sweepable::all(&version.strategy));
     let usual = form.first_home().map(|team| format!("people:{team}"));
     let text = |list: &[String], nth: usize| list.get(nth).cloned().unwrap_or_default();
     (0..2)
         .map(|nth| {
             let chosen = typed.setting.get(nth).or(usual.as_ref().filter(|_| nth == 0));
-            let options = all.iter().map(|each| Choosable {
-                value: each.key().to_owned(),
-                name: words::capitalised(each.name()),
-                is_chosen: Some(each.key()) == chosen.map(String::as_str),
+            let options = sweepable.iter().map(|(setting, name)| {
+                let value = setting.key();
+                let is_chosen = Some(&value) == chosen;
+                Choosable { value, name: words::capitalised(name), is_chosen }
             });
             SettingRow {
                 nth,
@@ -266,11 +278,15 @@ pub(crate) async fn queue(
     let trial = typed.trial();
     let days = trial.played(&scope, &visit);
     let plans = trial.plans(&app, &visit, &scope, &days).await?;
-    let builder = Builder { typed: &typed, visit: &visit, plans: &plans };
-    let made = if typed.kind == "sweep" {
-        builder.sweep(&versions)
-    } else {
-        builder.candidates(&versions)
+    // Versions that are asked for, each with what it says.
+    let mut strategies = Vec::new();
+    for version in versions.iter().filter(|version| typed.asks_for(version)) {
+        strategies.push((version, app.store.strategy(version.id).await?));
+    }
+    let builder = Builder { typed: &typed, visit: &visit, plans: &plans, strategies: &strategies };
+    let made = match typed.kind.as_str() {
+        "sweep" => builder.sweep(),
+        _ => builder.candidates(),
     };
     match made {
         Ok((title, inputs)) => {
@@ -294,6 +310,7 @@ struct Builder<'a> {
     typed: &'a ComparisonForm,
     visit: &'a Visit,
     plans: &'a [TypePlan],
+    strategies: &'a [(&'a StrategyVersion, Strategy)],
 }
 
 type Made = Result<(String, ComparisonInputs), Wrong>;
@@ -302,27 +319,29 @@ impl Builder<'_> {
     /// What a version would be played with, so many people more of a team.
     fn inputs(
         &self,
-        version: &StrategyVersion,
+        strategy: &Strategy,
         team: Option<&String>,
         more: &str,
     ) -> Result<(String, TrialInputs), Wrong> {
         // Where the form asks for no team, there is one.
-        let team = team.or(version.strategy.teams.first().map(|team| &team.id));
+        let team = team.or(strategy.teams.first().map(|team| &team.id));
         let mut trial = self.typed.trial();
         trial.team.extend(team.cloned());
         trial.more.push(more.to_owned());
-        trial.inputs(&version.strategy, &self.visit.centre.zone, self.plans)
+        trial.inputs(strategy, &self.visit.centre.zone, self.plans)
     }
 
-    fn candidates(&self, versions: &[StrategyVersion]) -> Made {
+    fn candidates(&self) -> Made {
         let mut candidates = Vec::new();
         for (nth, chosen) in self.typed.version.iter().take(MOST_CANDIDATES).enumerate() {
-            let Some(version) = versions.iter().find(|each| each.id.to_string() == *chosen) else {
+            let is_chosen =
+                |(version, _): &&(&StrategyVersion, Strategy)| version.id.to_string() == *chosen;
+            let Some((version, strategy)) = self.strategies.iter().find(is_chosen) else {
                 continue;
             };
             let more = self.typed.more.get(nth).map_or("0", String::as_str);
-            let (cover, inputs) = self.inputs(version, self.typed.team.get(nth), more)?;
-            candidates.push(Contender { name: format!("v{}, {cover}", version.version), inputs });
+            let (cover, inputs) = self.inputs(strategy, self.typed.team.get(nth), more)?;
+            candidates.push(Candidate { name: format!("v{}, {cover}", version.version), inputs });
         }
         if candidates.len() < 2 {
             return Err(Wrong::of("version", "Choose at least two candidates."));
@@ -335,28 +354,36 @@ impl Builder<'_> {
             let message = format!("“{}” is there twice; let the candidates differ.", names[twin]);
             return Err(Wrong::of("version", message));
         }
-        Ok((names.join(" against "), ComparisonInputs { candidates, axes: Vec::new() }))
+        Ok((names.join(" against "), ComparisonInputs::Chosen { candidates }))
     }
 
-    fn sweep(&self, versions: &[StrategyVersion]) -> Made {
-        let version = versions.iter().find(|each| Some(each.id) == self.typed.swept_version);
-        let Some(version) = version else {
+    fn sweep(&self) -> Made {
+        let is_swept = |(version, _): &&(&StrategyVersion, Strategy)| {
+            Some(version.id) == self.typed.swept_version
+        };
+        let Some((version, strategy)) = self.strategies.iter().find(is_swept) else {
             return Err(Wrong::of("swept_version", "Choose a version of the strategy."));
         };
-        let (_, base) = self.inputs(version, None, "0")?;
-        let all = Sweepable::all(&version.strategy);
+        let (_, base) = self.inputs(strategy, None, "0")?;
+        let all = Sweepable::all(strategy);
         let mut wrong = Wrong::default();
-        let mut axes: Vec<(&Sweepable, Axis)> = Vec::new();
+        let mut axes = Vec::new();
         for (nth, key) in self.typed.setting.iter().take(2).enumerate() {
-            let Some(setting) = all.iter().find(|each| each.key() == key) else { continue };
+            let found = all.iter().find(|(setting, _)| setting.key() == *key);
+            let Some((setting, name)) = found.cloned() else {
+                if !key.is_empty() {
+                    wrong.note("setting", "This version has no such setting. Choose another.");
+                }
+                continue;
+            };
             if let Some(values) = self.values(nth, &mut wrong) {
-                axes.push((setting, Axis { name: words::capitalised(setting.name()), values }));
+                axes.push(Axis { setting, name: words::capitalised(&name), values });
             }
         }
         if axes.is_empty() {
             wrong.note("setting", "Choose a setting to sweep.");
         }
-        let points: usize = axes.iter().map(|(_, axis)| axis.values.len()).product();
+        let points: usize = axes.iter().map(|axis| axis.values.len()).product();
         if points > MOST_POINTS {
             wrong.note(
                 "setting",
@@ -366,12 +393,13 @@ impl Builder<'_> {
         if !wrong.is_empty() {
             return Err(wrong);
         }
-        let candidates = Contender::grid(&axes, &base, words::plain_number)
-            .map_err(|message| Wrong::of("setting", message))?;
-        let names: Vec<&str> = axes.iter().map(|(_, axis)| axis.name.as_str()).collect();
+        let names: Vec<&str> = axes.iter().map(|axis| axis.name.as_str()).collect();
         let title = format!("v{}: {}", version.version, names.join(" and "));
-        let axes = axes.into_iter().map(|(_, axis)| axis).collect();
-        Ok((title, ComparisonInputs { candidates, axes }))
+        let inputs = ComparisonInputs::Sweep { base: Box::new(base), axes };
+        match inputs.candidates() {
+            Ok(_) => Ok((title, inputs)),
+            Err(error) => Err(Wrong::of("setting", format!("{error}."))),
+        }
     }
 
     /// Values from the first to the last, evenly spaced.

@@ -49,16 +49,16 @@ pub(crate) async fn show(
         Some(result) => Some(ResultView::of(&comparison, result, zone)?),
         None => None,
     };
-    let first = comparison.inputs.candidates.first();
+    let first = comparison.inputs.base();
     let days = days_words(subject.day, subject.days);
-    let question = if comparison.inputs.axes.is_empty() {
+    let question = if comparison.inputs.axes().is_empty() {
         format!("Which is better on {days} for {}?", subject.name)
     } else {
         let settings: Vec<_> =
-            comparison.inputs.axes.iter().map(|axis| axis.name.as_str()).collect();
+            comparison.inputs.axes().iter().map(|axis| axis.name.as_str()).collect();
         format!("{}: what changes on {days} for {}?", settings.join(" and "), subject.name)
     };
-    let replications = first.map_or(0, |first| first.inputs.replications);
+    let replications = first.map_or(0, |first| first.replications);
     page(&ShowPage {
         frame: Frame::of(&visit, Stage::Trials, only_type(&subject.contact_types)),
         question,
@@ -67,7 +67,7 @@ pub(crate) async fn show(
             "{}. {} simulated days each, the same customers for all, seed {}; asked for on {}.",
             comparison.title,
             words::thousands(f64::from(replications)),
-            first.map_or(0, |first| first.inputs.seed),
+            first.map_or(0, |first| first.seed),
             words::moment(comparison.run.created_at, zone),
         ),
         result,

@@ -1,7 +1,9 @@
 //! What a comparison came to: a sentence, the candidates, where in the day they differ, a curve or a
 //! map of the settings that were swept.
 
-use barometer_plan::{Axis, ComparisonResult, Contender, ContenderResult, TrialType, Verdict};
+use barometer_plan::{
+    Axis, Candidate, CandidateResult, ComparisonResult, TrialInputs, TrialType, Verdict,
+};
 use barometer_simulate::{Compared, Estimate};
 use barometer_store::Comparison;
 use jiff::tz::TimeZone;
@@ -98,27 +100,28 @@ impl ResultView {
         result: &ComparisonResult,
         zone: &TimeZone,
     ) -> Result<Self, PageError> {
-        let axes = comparison.inputs.axes.as_slice();
-        let first = comparison.inputs.candidates.first().ok_or(PageError::NotFound)?;
+        let axes = comparison.inputs.axes();
+        let candidates =
+            comparison.inputs.candidates().map_err(|error| PageError::Internal(Box::new(error)))?;
+        let first = candidates.first().ok_or(PageError::NotFound)?;
         // Where contact types have targets of their own, no line stands for all of them.
         let target = match first.inputs.types.as_slice() {
             [only] => Some(only.rules.service_level),
             _ => None,
         };
-        let inputs = comparison.inputs.candidates.iter().map(|each| &each.inputs);
+        let inputs = candidates.iter().map(|each| &each.inputs);
         let verdicts: Vec<Option<Verdict>> = inputs
             .zip(&result.candidates)
             .map(|(inputs, candidate)| candidate.outcome.verdict(inputs))
             .collect();
-        let names: Vec<&str> =
-            comparison.inputs.candidates.iter().map(|each| each.name.as_str()).collect();
+        let names: Vec<&str> = candidates.iter().map(|each| each.name.as_str()).collect();
         let rows = names.iter().zip(&result.candidates).zip(&verdicts);
         let rows =
             rows.map(|((name, candidate), verdict)| candidate_row(name, candidate, *verdict));
         let rows = rows.collect();
         let (sentence, chart, map) = match axes {
             [] => {
-                let chart = differences(comparison, result, zone);
+                let chart = differences(&candidates, result, comparison.subject.days, zone);
                 (compared(&names, result), Some(("differences", charts::embedded(&chart)?)), None)
             }
             [axis] => {
@@ -137,7 +140,7 @@ impl ResultView {
             chart,
             map,
             types: match axes {
-                [] => type_differences(first, result),
+                [] => type_differences(&first.inputs, result),
                 _ => Vec::new(),
             },
             names: names.iter().map(|name| (*name).to_owned()).collect(),
@@ -149,7 +152,7 @@ impl ResultView {
 
 fn candidate_row(
     name: &str,
-    candidate: &ContenderResult,
+    candidate: &CandidateResult,
     verdict: Option<Verdict>,
 ) -> CandidateRow {
     let points = |what| {
@@ -176,11 +179,11 @@ fn candidate_row(
     }
 }
 
-fn type_differences(first: &Contender, result: &ComparisonResult) -> Vec<TypeDifferences> {
-    if first.inputs.types.len() == 1 {
+fn type_differences(first: &TrialInputs, result: &ComparisonResult) -> Vec<TypeDifferences> {
+    if first.types.len() == 1 {
         return Vec::new();
     }
-    let cell = |kind: usize, candidate: &ContenderResult| {
+    let cell = |kind: usize, candidate: &CandidateResult| {
         let level = candidate.outcome.types.get(kind).and_then(|day| day.service_level);
         let difference = candidate.type_differences.get(kind).and_then(|both| both[0]);
         TypeCell {
@@ -193,7 +196,7 @@ fn type_differences(first: &Contender, result: &ComparisonResult) -> Vec<TypeDif
         name: each.name.clone(),
         cells: result.candidates.iter().map(|candidate| cell(kind, candidate)).collect(),
     };
-    first.inputs.types.iter().enumerate().map(row).collect()
+    first.types.iter().enumerate().map(row).collect()
 }
 
 fn signed_points(estimate: Estimate) -> String {
@@ -338,16 +341,17 @@ fn percent(share: f64) -> f64 {
 }
 
 fn differences(
-    comparison: &Comparison,
+    candidates: &[Candidate],
     result: &ComparisonResult,
+    days: u32,
     zone: &TimeZone,
 ) -> DifferencesChart {
-    let first = comparison.inputs.candidates.first();
+    let first = candidates.first();
     let starts = first.into_iter().flat_map(|first| first.inputs.starts());
-    let others = comparison.inputs.candidates.iter().zip(&result.candidates).skip(1);
+    let others = candidates.iter().zip(&result.candidates).skip(1);
     DifferencesChart {
         labels: starts
-            .map(|start| match comparison.subject.days {
+            .map(|start| match days {
                 1 => words::clock(start, zone),
                 _ => words::day_clock(start, zone),
             })
@@ -370,7 +374,7 @@ fn differences(
 }
 
 fn sweep_chart(axis: &Axis, result: &ComparisonResult, target: Option<f64>) -> SweepChart {
-    let of = |figure: &dyn Fn(&ContenderResult) -> Option<f64>| {
+    let of = |figure: &dyn Fn(&CandidateResult) -> Option<f64>| {
         result.candidates.iter().map(|point| figure(point).map(percent)).collect()
     };
     SweepChart {

@@ -5,7 +5,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{
-    Candidate, Explanation, IntervalLoad, LoadSpread, Model, PlannedInterval, Rules, Target,
+    Explanation, IntervalLoad, LoadSpread, Model, NeedCandidate, PlannedInterval, Rules, Target,
     explain, need,
 };
 use barometer_queueing::Outcome;
@@ -238,10 +238,10 @@ fn sentence(reason: &Explanation, rules: &Rules) -> String {
     let fewer = reason.candidates.iter().find(|candidate| candidate.agents + 1 == need);
     match fewer {
         None => "One person is the least that answers at all.".to_owned(),
-        Some(Candidate { agents, outcome: None, .. }) => {
+        Some(NeedCandidate { agents, outcome: None, .. }) => {
             format!("With {agents} the line would grow without limit.")
         }
-        Some(Candidate { agents, checks, .. }) => {
+        Some(NeedCandidate { agents, checks, .. }) => {
             let missed: Vec<String> = checks
                 .iter()
                 .filter(|check| !check.is_met())

@@ -1,8 +1,5 @@
 //! Changes to a strategy: a part's form, parts added and removed, a contact type taken in, an
-//! earlier version brought back.
-//!
-//! Every change is a new version. Whoever began from a version that is not the newest any more is
-//! told what was saved meanwhile, and nothing is overwritten: the change is then made to the newest.
+//! earlier version brought back. Each is an edit that makes the next version.
 
 use std::collections::BTreeMap;
 
@@ -10,12 +7,12 @@ use askama::Template;
 use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use barometer_strategy::{Strategy, changes};
-use serde_json::{Value, json};
+use barometer_app::drafts::{Draft, NotSaved, Saved};
+use barometer_strategy::{Edit, Fault, Part, PartId, StepName, changes};
+use serde_json::Value;
 
 use super::editor::{EditorPart, Forms, Meanwhile, sorted_faults};
-use super::parts::{PartKey, with_part};
-use super::{Opened, plain, show_page};
+use super::{open, show_page};
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::extract::Form;
@@ -23,10 +20,9 @@ use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::refused;
 use crate::schema_form::Typed;
-use crate::words;
 
-/// `POST /strategy/part`: saves a part as typed, or draws its form anew with a row
-/// more or less, or another variant.
+/// `POST /strategy/part`: saves a part as typed, or draws its form again with a row more or less, or
+/// another variant.
 pub(crate) async fn save(
     State(app): State<App>,
     Planner(visit): Planner,
@@ -34,46 +30,46 @@ pub(crate) async fn save(
 ) -> Result<Response, PageError> {
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", String::as_str);
-    let key = PartKey::parse(text("part")).ok_or(PageError::NotFound)?;
+    let part: PartId = text("part").parse().map_err(|_| PageError::NotFound)?;
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
-    let opened = Opened::of(&app, &visit, Some(based_on)).await?;
-    let (value, unread) = Forms::of(&opened.strategy).read(&key, &typed);
+    let draft = open(&app, &visit, Some(based_on)).await?;
+    let (value, unread) = Forms::of(&draft.strategy).read(&part, &typed);
     if text("do") != "save" {
-        let form = EditorPart::filled(&opened, &key, &visit, &value, &unread);
+        let form = EditorPart::filled(&draft, &part, &visit, &value, &unread);
         return Ok(Html(form.render()?).into_response());
     }
-    if based_on != opened.newest() {
-        return tell_of_meanwhile(&app, &visit, &opened, &key, &value).await;
+    let at = part.find(&draft.strategy).unwrap_or(0);
+    let refuse = |faults: Vec<Fault>, mut wrong: BTreeMap<String, String>| {
+        let (here, elsewhere) = sorted_faults(faults, &part, at);
+        wrong.extend(here);
+        let mut form =
+            EditorPart::filled(&draft, &part, &visit, &value, &wrong).with_strays(&wrong);
+        form.wrong.extend(elsewhere);
+        refused(&show_page(&visit, &draft, &part, form))
+    };
+    if based_on != draft.newest() {
+        return tell_of_meanwhile(&app, &visit, &draft, &part, &value).await;
     }
-    let whole = with_part(&opened.strategy, &key, value.clone());
-    match checked(whole, &key, &opened.strategy, unread) {
-        Ok(strategy) => save_version(&app, &visit, &opened, &strategy, Some(&key)).await,
-        Err((wrong, elsewhere)) => {
-            let mut form =
-                EditorPart::filled(&opened, &key, &visit, &value, &wrong).with_strays(&wrong);
-            form.wrong.extend(elsewhere);
-            refused(&show_page(&visit, &opened, &key, form))
-        }
-    }
-}
-
-type Wrongs = (BTreeMap<String, String>, Vec<String>);
-
-/// The strategy of a JSON value, or what is wrong with it: in the part, and elsewhere.
-fn checked(
-    whole: Value,
-    key: &PartKey,
-    before: &Strategy,
-    unread: BTreeMap<String, String>,
-) -> Result<Strategy, Wrongs> {
     if !unread.is_empty() {
-        return Err((unread, Vec::new()));
+        return refuse(Vec::new(), unread);
     }
-    let strategy: Strategy = serde_json::from_value(whole)
-        .map_err(|error| (BTreeMap::new(), vec![format!("{error}.")]))?;
-    let at = key.find(before).unwrap_or(0);
-    let (here, elsewhere) = sorted_faults(strategy.faults(), key, at);
-    if here.is_empty() && elsewhere.is_empty() { Ok(strategy) } else { Err((here, elsewhere)) }
+    let with = match part.read(value.clone()) {
+        Ok(with) => with,
+        Err(Fault { field, message }) => {
+            let field = format!("{}[{at}].{field}", part.list());
+            return refuse(vec![Fault { field, message }], BTreeMap::new());
+        }
+    };
+    let edit = match part.find(&draft.strategy) {
+        Some(_) => Edit::Replace { part: part.clone(), with },
+        None => Edit::Add { part: with, at: None },
+    };
+    match draft.save(&app.store, &edit, visit.user.id).await {
+        Ok(saved) => Ok(to_strategy(&visit, saved, Some(&part))),
+        Err(NotSaved::Faults(faults)) => refuse(faults, BTreeMap::new()),
+        Err(NotSaved::Outdated) => tell_of_meanwhile(&app, &visit, &draft, &part, &value).await,
+        Err(NotSaved::Store(error)) => Err(error.into()),
+    }
 }
 
 /// Somebody else has saved a version since this one was opened: the form comes back as typed, on
@@ -81,27 +77,27 @@ fn checked(
 async fn tell_of_meanwhile(
     app: &App,
     visit: &Visit,
-    opened: &Opened,
-    key: &PartKey,
+    draft: &Draft,
+    part: &PartId,
     value: &Value,
 ) -> Result<Response, PageError> {
-    let newest = Opened::of(app, visit, None).await?;
-    let told = changes(&opened.strategy, &newest.strategy).into_iter().map(|change| {
+    let newest = open(app, visit, None).await?;
+    let told = changes(&draft.strategy, &newest.strategy).into_iter().map(|change| {
         format!("{}, {}: {} → {}", change.subject, change.setting, change.before, change.after)
     });
     let by = newest.versions.first().and_then(|version| version.created_by.clone());
-    let mut form = EditorPart::filled(&newest, key, visit, value, &BTreeMap::new());
+    let mut form = EditorPart::filled(&newest, part, visit, value, &BTreeMap::new());
     form.meanwhile = Some(Meanwhile {
         who: by.unwrap_or_else(|| "Somebody".to_owned()),
         version: newest.version,
         changes: told.collect(),
     });
-    let page = show_page(visit, &newest, key, form);
+    let page = show_page(visit, &newest, part, form);
     Ok((StatusCode::CONFLICT, Html(page.render()?)).into_response())
 }
 
-/// `POST /strategy/change`: adds or removes a part, takes in a contact type, renames the strategy, or brings an
-/// earlier version back.
+/// `POST /strategy/change`: adds or removes a part, takes in a contact type, renames the strategy, or
+/// brings an earlier version back.
 pub(crate) async fn change(
     State(app): State<App>,
     Planner(visit): Planner,
@@ -110,106 +106,82 @@ pub(crate) async fn change(
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
-    let opened = Opened::of(&app, &visit, Some(based_on)).await?;
-    // Bringing back says which version is wanted; everything else is made to the newest.
-    if text("do") == "restore" {
-        return save_version(&app, &visit, &opened, &opened.strategy, None).await;
-    }
-    let opened = Opened::of(&app, &visit, None).await?;
-    let mut whole = serde_json::to_value(&opened.strategy).unwrap_or_default();
-    let key = match text("do") {
-        "name" => {
-            whole["name"] = Value::from(text("name"));
-            opened.key(None)
+    // Parts have ids, so these changes mean the same on whatever version is the newest.
+    let draft = open(&app, &visit, None).await?;
+    let (edit, shown) = match text("do") {
+        "restore" => {
+            let wanted = open(&app, &visit, Some(based_on)).await?;
+            (Edit::between(&draft.strategy, &wanted.strategy), None)
         }
+        "name" => (Edit::Rename(text("name").to_owned()), None),
         "take_in" => {
-            let name = text("contact_type");
-            let contact_type = opened.types.iter().find(|each| each.name == name);
-            let contact_type = contact_type.ok_or(PageError::NotFound)?;
-            let at = opened.strategy.entries.len();
-            let mut strategy = opened.strategy.clone();
-            strategy.take_in(name, plain(contact_type));
-            whole = serde_json::to_value(&strategy).unwrap_or_default();
-            PartKey::Entry(at)
+            let edit = draft.take_in(text("contact_type")).ok_or(PageError::NotFound)?;
+            (edit, Some(PartId::Entry(draft.strategy.entries.len())))
         }
-        "add" => add_part(&mut whole, text("kind"), &opened.strategy).ok_or(PageError::NotFound)?,
+        "add" => {
+            let part = new_part(&draft, text("kind")).ok_or(PageError::NotFound)?;
+            let shown = part.id_at(draft.strategy.entries.len());
+            (Edit::Add { part, at: None }, Some(shown))
+        }
         "remove" => {
-            let key = PartKey::parse(text("part")).ok_or(PageError::NotFound)?;
-            let at = key.find(&opened.strategy).ok_or(PageError::NotFound)?;
-            if let Some(list) = whole[key.list()].as_array_mut() {
-                list.remove(at);
+            let part: PartId = text("part").parse().map_err(|_| PageError::NotFound)?;
+            // An entry is known by its place, which another version may have given to another one.
+            if matches!(part, PartId::Entry(_)) && based_on != draft.newest() {
+                return Err(outdated());
             }
-            key
+            (Edit::Remove(part.clone()), Some(part))
         }
         _ => return Err(PageError::NotFound),
     };
-    let refuse = |messages: Vec<String>| {
-        PageError::Refused(format!("Nothing was changed. {}", messages.join(" ")))
-    };
-    let strategy: Strategy =
-        serde_json::from_value(whole).map_err(|error| refuse(vec![error.to_string()]))?;
-    let faults = strategy.faults();
-    if !faults.is_empty() {
-        let told = faults.iter().map(|fault| format!("{}: {}.", fault.field, fault.message));
-        return Err(refuse(told.collect()));
-    }
-    save_version(&app, &visit, &opened, &strategy, Some(&key)).await
+    save_edit(&app, &visit, &draft, &edit, shown.as_ref()).await
 }
 
-/// Adds an entry, a team or a step of a kind; gives its key.
-fn add_part(whole: &mut Value, kind: &str, strategy: &Strategy) -> Option<PartKey> {
-    let taken =
-        |id: &str| strategy.step(id).is_some() || strategy.teams.iter().any(|team| team.id == id);
-    let id = (1..).map(|nth| format!("{}-{nth}", kind.replace('_', "-"))).find(|id| !taken(id))?;
-    let first = strategy.steps.first()?;
-    let (key, part) = match kind {
-        "entry" => {
-            let nth = strategy.entries.len();
-            let part = json!({ "name": format!("Entry {}", nth + 1),
-                "contact_types": [format!("Contact type {}", nth + 1)],
-                "first": { "step": first.id } });
-            (PartKey::Entry(nth), part)
-        }
-        "team" => (PartKey::Team(id.clone()), json!({ "id": id, "name": format!("Team {id}") })),
+/// A part to begin with: an entry, a team or a step of a kind.
+fn new_part(draft: &Draft, kind: &str) -> Option<Part> {
+    let strategy = &draft.strategy;
+    Some(match kind {
+        "entry" => Part::new_entry(strategy),
+        "team" => Part::new_team(strategy),
         kind => {
-            let words = super::parts::KINDS.iter().find(|(name, _)| *name == kind)?.1;
-            let mut does = Forms::of(strategy).blank_step(kind)?;
-            let team = strategy.teams.first().map(|team| team.id.clone());
-            match kind {
-                // What a part cannot do without is filled in with what is there.
-                "hunt_group" => does[kind]["members"] = json!([{ "who": { "team": team } }]),
-                "callback" => {
-                    let line = strategy.first_queue().map(|(step, _)| step.id.clone());
-                    does[kind]["line"] = json!(line.unwrap_or_else(|| first.id.clone()));
-                }
-                _ => {}
-            }
-            // The number that tells it from others of its kind tells its name, too.
-            let name = match id.rsplit_once('-') {
-                Some((_, nth)) if nth != "1" => format!("{} {nth}", words::capitalised(words)),
-                _ => words::capitalised(words),
-            };
-            let part = json!({ "id": id, "name": name, "does": does });
-            (PartKey::Step(id), part)
+            let kind = StepName::ALL.into_iter().find(|each| each.key() == kind)?;
+            Part::new_step(strategy, kind)
         }
-    };
-    whole[key.list()].as_array_mut()?.push(part);
-    Some(key)
+    })
 }
 
-/// Saves a strategy as the next version, unless it is the newest already.
-pub(super) async fn save_version(
+/// Saves an edit that no form stands for, or says why not.
+pub(super) async fn save_edit(
     app: &App,
     visit: &Visit,
-    opened: &Opened,
-    strategy: &Strategy,
-    key: Option<&PartKey>,
+    draft: &Draft,
+    edit: &Edit,
+    part: Option<&PartId>,
 ) -> Result<Response, PageError> {
-    let part = key.map_or_else(String::new, |key| format!("&part={}", key.text()));
-    let address = Stage::Strategy.address(visit.day, None);
-    if opened.versions.first().is_some_and(|newest| newest.strategy == *strategy) {
-        return Ok(Redirect::to(&format!("{address}{part}&note=same")).into_response());
+    match draft.save(&app.store, edit, visit.user.id).await {
+        Ok(saved) => Ok(to_strategy(visit, saved, part)),
+        Err(NotSaved::Faults(faults)) => {
+            let told = faults.iter().map(|fault| format!("{}: {}.", fault.field, fault.message));
+            let told: Vec<String> = told.collect();
+            Err(PageError::Refused(format!("Nothing was changed. {}", told.join(" "))))
+        }
+        Err(NotSaved::Outdated) => Err(outdated()),
+        Err(NotSaved::Store(error)) => Err(error.into()),
     }
-    app.store.add_strategy_version(visit.centre.id, strategy, Some(visit.user.id)).await?;
-    Ok(Redirect::to(&format!("{address}{part}&note=saved")).into_response())
+}
+
+fn outdated() -> PageError {
+    PageError::Refused(
+        "Nothing was changed: somebody else saved a version meanwhile. Go back, reload the page and try again."
+            .to_owned(),
+    )
+}
+
+fn to_strategy(visit: &Visit, saved: Saved, part: Option<&PartId>) -> Response {
+    let address = Stage::Strategy.address(visit.day, None);
+    let part = part.map_or_else(String::new, |part| format!("&part={part}"));
+    let note = match saved {
+        Saved::AsNewVersion => "saved",
+        Saved::Unchanged => "same",
+    };
+    Redirect::to(&format!("{address}{part}&note={note}")).into_response()
 }

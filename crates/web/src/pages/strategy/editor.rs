@@ -3,12 +3,13 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
-use barometer_strategy::{Fault, StepKind, Strategy, field_words};
+use barometer_app::drafts::Draft;
+use barometer_strategy::{Fault, PartId, StepKind, Strategy, field_words};
 use serde_json::Value;
 
-use super::Opened;
-use super::parts::PartKey;
+use super::parts::{definition, title};
 use crate::access::Visit;
+use crate::page_error::PageError;
 use crate::schema_form::{Field, FieldKind, Schema, Typed, lay_out, read};
 
 /// The form of one part, alone or within its page.
@@ -18,7 +19,7 @@ pub(super) struct EditorPart {
     pub title: String,
     pub address: String,
     pub key: String,
-    /// The version that was opened.
+    /// The version that was draft.
     pub based_on: i32,
     pub fields: Vec<Field>,
     pub may_plan: bool,
@@ -28,7 +29,7 @@ pub(super) struct EditorPart {
     pub meanwhile: Option<Meanwhile>,
 }
 
-/// What somebody else has saved since a version was opened.
+/// What somebody else has saved since a version was draft.
 pub(super) struct Meanwhile {
     pub who: String,
     pub version: i32,
@@ -62,44 +63,36 @@ impl Forms {
         Schema { root: &self.root, ids: &self.ids, words: field_words }
     }
 
-    /// A new step of a kind, with nothing filled in.
-    pub fn blank_step(&self, kind: &str) -> Option<Value> {
-        let ways = self.root["$defs"]["StepKind"]["oneOf"].as_array()?;
-        let inner = ways.iter().find_map(|way| way["properties"].get(kind))?;
-        Some(serde_json::json!({ kind: self.schema().blank(inner) }))
-    }
-
     /// The part as it was typed, and what could not be read.
-    pub fn read(&self, key: &PartKey, typed: &Typed) -> (Value, BTreeMap<String, String>) {
+    pub fn read(&self, key: &PartId, typed: &Typed) -> (Value, BTreeMap<String, String>) {
         let schema = self.schema();
-        read(schema, schema.definition(key.definition()), typed)
+        read(schema, schema.definition(definition(key)), typed)
     }
 }
 
 impl EditorPart {
     /// The form of a part as it is kept.
-    pub fn of(opened: &Opened, key: &PartKey, visit: &Visit) -> Self {
-        let whole = serde_json::to_value(&opened.strategy).unwrap_or_default();
-        let at = key.find(&opened.strategy).unwrap_or(0);
-        Self::filled(opened, key, visit, &whole[key.list()][at], &BTreeMap::new())
+    pub fn of(draft: &Draft, key: &PartId, visit: &Visit) -> Result<Self, PageError> {
+        let part = key.of(&draft.strategy).map_err(|_| PageError::NotFound)?;
+        Ok(Self::filled(draft, key, visit, &part.to_json(), &BTreeMap::new()))
     }
 
     /// The form of a part as it was typed, with messages beside the fields that are wrong.
     pub fn filled(
-        opened: &Opened,
-        key: &PartKey,
+        draft: &Draft,
+        key: &PartId,
         visit: &Visit,
         value: &Value,
         wrong: &BTreeMap<String, String>,
     ) -> Self {
-        let forms = Forms::of(&opened.strategy);
+        let forms = Forms::of(&draft.strategy);
         let schema = forms.schema();
         Self {
-            title: key.title(&opened.strategy),
+            title: title(key, &draft.strategy),
             address: format!("/strategy/part?day={}", visit.day),
-            key: key.text(),
-            based_on: opened.version,
-            fields: lay_out(schema, schema.definition(key.definition()), value, wrong),
+            key: key.to_string(),
+            based_on: draft.version,
+            fields: lay_out(schema, schema.definition(definition(key)), value, wrong),
             may_plan: visit.may_plan(),
             wrong: Vec::new(),
             meanwhile: None,
@@ -110,7 +103,7 @@ impl EditorPart {
 /// Sorts faults of a strategy into those of one part's fields, by pointer, and all others in words.
 pub(super) fn sorted_faults(
     faults: Vec<Fault>,
-    key: &PartKey,
+    key: &PartId,
     at: usize,
 ) -> (BTreeMap<String, String>, Vec<String>) {
     let (mut here, mut elsewhere) = (BTreeMap::new(), Vec::new());

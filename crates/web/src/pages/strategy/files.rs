@@ -3,11 +3,11 @@
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
-use barometer_strategy::{CustomersFile, Strategy};
+use barometer_strategy::{CustomersFile, Edit, Strategy};
 
-use super::change::save_version;
+use super::change::save_edit;
 use super::editor::EditorPart;
-use super::{Opened, show_page};
+use super::{open, show_page, shown_part};
 use crate::App;
 use crate::access::{Planner, Visit};
 use crate::exports;
@@ -33,13 +33,16 @@ pub(crate) async fn save_json(
             text = part.text().await.map_err(cut_off)?;
         }
     }
-    let opened = Opened::of(&app, &visit, None).await?;
+    let draft = open(&app, &visit, None).await?;
     match Strategy::from_json(&text) {
-        Ok(strategy) => save_version(&app, &visit, &opened, &strategy, None).await,
+        Ok(strategy) => {
+            let edit = Edit::between(&draft.strategy, &strategy);
+            save_edit(&app, &visit, &draft, &edit, None).await
+        }
         Err(error) => {
-            let key = opened.key(None);
-            let editor = EditorPart::of(&opened, &key, &visit);
-            let mut template = show_page(&visit, &opened, &key, editor);
+            let part = shown_part(&draft, None);
+            let editor = EditorPart::of(&draft, &part, &visit)?;
+            let mut template = show_page(&visit, &draft, &part, editor);
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }
@@ -52,10 +55,9 @@ pub(crate) async fn export(
     visit: Visit,
     Path(version): Path<i32>,
 ) -> Result<Response, PageError> {
-    let versions = app.store.strategy_versions(visit.centre.id).await?;
-    let found = versions.iter().find(|each| each.version == version).ok_or(PageError::NotFound)?;
-    let name = format!("strategy-{}-v{version}.json", found.strategy.name);
-    Ok(exports::json(&name, found.strategy.to_json()))
+    let draft = open(&app, &visit, Some(version)).await?;
+    let name = format!("strategy-{}-v{version}.json", draft.strategy.name);
+    Ok(exports::json(&name, draft.strategy.to_json()))
 }
 
 /// `GET /strategy-schema.json`: the JSON Schema of a strategy.

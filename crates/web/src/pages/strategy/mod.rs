@@ -8,8 +8,9 @@ mod parts;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_store::{ContactType, StrategyVersion};
-use barometer_strategy::{Channel, ChannelSkill, Strategy};
+use barometer_app::drafts::Draft;
+use barometer_store::StrategyVersion;
+use barometer_strategy::{PartId, StepName};
 use serde::Deserialize;
 
 use crate::App;
@@ -23,7 +24,7 @@ use crate::words;
 pub(crate) use change::{change, save};
 use editor::EditorPart;
 pub(crate) use files::{customers_schema, export, save_json, schema};
-use parts::{PartKey, PartLine, part_lines};
+use parts::{PartLine, part_lines};
 
 #[derive(Template)]
 #[template(path = "strategy/show.html")]
@@ -33,7 +34,7 @@ struct ShowPage {
     entries: Vec<PartLine>,
     steps: Vec<PartLine>,
     teams: Vec<PartLine>,
-    kinds: &'static [(&'static str, &'static str)],
+    kinds: [StepName; 11],
     editor: EditorPart,
     name: String,
     versions: Vec<VersionRow>,
@@ -53,6 +54,7 @@ struct VersionRow {
     version: i32,
     by: String,
     when: String,
+    summary: String,
     is_live: bool,
     is_shown: bool,
     address: String,
@@ -73,13 +75,13 @@ pub(crate) async fn show(
     visit: Visit,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let opened = Opened::of(&app, &visit, query.version).await?;
-    if opened.types.is_empty() {
+    let draft = open(&app, &visit, query.version).await?;
+    if draft.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response());
     }
-    let key = opened.key(query.part.as_deref());
-    let editor = EditorPart::of(&opened, &key, &visit);
-    let mut template = show_page(&visit, &opened, &key, editor);
+    let part = shown_part(&draft, query.part.as_deref());
+    let editor = EditorPart::of(&draft, &part, &visit)?;
+    let mut template = show_page(&visit, &draft, &part, editor);
     template.note = match query.note.as_deref() {
         Some("saved") => Some("Saved as a new version. It is a draft until it goes live."),
         Some("same") => Some("Nothing was changed, so no new version was made."),
@@ -88,100 +90,48 @@ pub(crate) async fn show(
     page(&template)
 }
 
-/// The centre's strategy as it is opened for reading or changing.
-struct Opened {
-    types: Vec<ContactType>,
-    versions: Vec<StrategyVersion>,
-    /// Number of the version; 0 for one that was never saved.
-    version: i32,
-    strategy: Strategy,
+/// The version that is asked for, or else the newest.
+async fn open(app: &App, visit: &Visit, version: Option<i32>) -> Result<Draft, PageError> {
+    Ok(Draft::open(&app.store, &visit.centre, version).await?)
 }
 
-impl Opened {
-    /// The version that is asked for, or else the newest.
-    async fn of(app: &App, visit: &Visit, version: Option<i32>) -> Result<Self, PageError> {
-        let (types, versions) = tokio::try_join!(
-            app.store.contact_types(visit.centre.id),
-            app.store.strategy_versions(visit.centre.id),
-        )?;
-        let found = match version.filter(|&version| version > 0) {
-            Some(version) => {
-                let found = versions.iter().find(|each| each.version == version);
-                Some(found.ok_or(PageError::NotFound)?)
-            }
-            None => versions.first(),
-        };
-        let (version, strategy) = match found {
-            Some(found) => (found.version, found.strategy.clone()),
-            None => (0, unsaved(&visit.centre.name, &types)),
-        };
-        Ok(Self { types, versions, version, strategy })
-    }
-
-    fn newest(&self) -> i32 {
-        self.versions.first().map_or(0, |newest| newest.version)
-    }
-
-    /// The part that is asked for if it is there, or else the first step.
-    fn key(&self, part: Option<&str>) -> PartKey {
-        let asked = part.and_then(PartKey::parse).filter(|key| key.find(&self.strategy).is_some());
-        let first = || self.strategy.steps.first().map(|step| PartKey::Step(step.id.clone()));
-        asked.or_else(first).unwrap_or(PartKey::Entry(0))
-    }
-
-    fn address(&self, visit: &Visit) -> String {
-        format!("/strategy?day={}&version={}", visit.day, self.version)
-    }
-
-    /// Names of the contact types that come in nowhere.
-    fn missing(&self) -> Vec<String> {
-        let names = self.types.iter().map(|each| &each.name);
-        names.filter(|name| self.strategy.entry_of(name).is_none()).cloned().collect()
-    }
+/// The part that is asked for if it is there, or else the first step.
+fn shown_part(draft: &Draft, part: Option<&str>) -> PartId {
+    let asked = part.and_then(|part| part.parse().ok());
+    let asked = asked.filter(|part: &PartId| part.find(&draft.strategy).is_some());
+    let first = || draft.strategy.steps.first().map(|step| PartId::Step(step.id.clone()));
+    asked.or_else(first).unwrap_or(PartId::Entry(0))
 }
 
-/// What a centre begins with: a line of its own for each contact type.
-fn unsaved(centre: &str, types: &[ContactType]) -> Strategy {
-    Strategy::joined(centre, types.iter().map(|each| (each.name.clone(), plain(each))))
-}
-
-/// What a contact type begins with: a queue and a team with as many contacts at once as its targets
-/// say.
-fn plain(contact_type: &ContactType) -> Strategy {
-    let mut strategy = Strategy::plain(&contact_type.name);
-    let (at_once, slowing) = (contact_type.rules.concurrency, contact_type.rules.slowing);
-    if at_once > 1 {
-        for team in &mut strategy.teams {
-            team.channels = vec![ChannelSkill { channel: Channel::Chat, at_once, slowing }];
-        }
-    }
-    strategy
-}
-
-fn show_page(visit: &Visit, opened: &Opened, key: &PartKey, editor: EditorPart) -> ShowPage {
+fn show_page(visit: &Visit, draft: &Draft, part: &PartId, editor: EditorPart) -> ShowPage {
     let row = |version: &StrategyVersion| VersionRow {
         version: version.version,
         by: version.created_by.clone().unwrap_or_else(|| "demo".to_owned()),
         when: words::moment(version.created_at, &visit.centre.zone),
+        summary: version.summary.clone(),
         is_live: version.is_live,
-        is_shown: version.version == opened.version,
+        is_shown: version.version == draft.version,
         address: format!("/strategy?day={}&version={}", visit.day, version.version),
         export: format!("/strategy/versions/{}", version.version),
     };
-    let (entries, steps, teams) = part_lines(&opened.strategy, key, &opened.address(visit));
+    let (entries, steps, teams) = part_lines(
+        &draft.strategy,
+        part,
+        &format!("/strategy?day={}&version={}", visit.day, draft.version),
+    );
     ShowPage {
         frame: Frame::of(visit, Stage::Strategy, None),
-        answer: parts::answer(&opened.strategy),
+        answer: parts::answer(&draft.strategy),
         entries,
         steps,
         teams,
-        kinds: &parts::KINDS,
+        kinds: StepName::ALL,
         editor,
-        name: opened.strategy.name.clone(),
-        versions: opened.versions.iter().map(row).collect(),
-        shown: opened.version,
-        is_newest: opened.version == opened.newest(),
-        missing: opened.missing(),
+        name: draft.strategy.name.clone(),
+        versions: draft.versions.iter().map(row).collect(),
+        shown: draft.version,
+        is_newest: draft.version == draft.newest(),
+        missing: draft.without_entry(),
         change_address: format!("/strategy/change?day={}", visit.day),
         try_address: format!("/trials?day={}#new", visit.day),
         may_plan: visit.may_plan(),

@@ -1,30 +1,6 @@
 //! The parts of a strategy: how they are addressed, listed and described.
 
-use barometer_strategy::{Entry, Next, Step, StepKind, Strategy, Team};
-use serde_json::Value;
-
-/// Which part of a strategy. Steps and teams are known by their ids, which never change.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) enum PartKey {
-    Entry(usize),
-    Step(String),
-    Team(String),
-}
-
-/// Kinds of steps that can be added: their names in JSON and in words.
-pub(super) const KINDS: [(&str, &str); 11] = [
-    ("queue", "queue"),
-    ("hunt_group", "hunt group"),
-    ("hours_gate", "hours gate"),
-    ("menu", "menu"),
-    ("labelling", "sorting step (labels)"),
-    ("routing", "sorting step (routes)"),
-    ("announcement", "announcement"),
-    ("assistant", "virtual assistant"),
-    ("callback", "callback"),
-    ("voicemail", "voicemail"),
-    ("outside", "outside number"),
-];
+use barometer_strategy::{Entry, Next, Part, PartId, Step, StepKind, Strategy, Team};
 
 /// A part in the list of parts.
 pub(super) struct PartLine {
@@ -36,63 +12,21 @@ pub(super) struct PartLine {
     pub is_open: bool,
 }
 
-impl PartKey {
-    pub fn parse(text: &str) -> Option<Self> {
-        match text.split_once('.')? {
-            ("entry", at) => Some(Self::Entry(at.parse().ok()?)),
-            ("step", id) => Some(Self::Step(id.to_owned())),
-            ("team", id) => Some(Self::Team(id.to_owned())),
-            _ => None,
-        }
+/// What a part is called, with its kind.
+pub(super) fn title(part: &PartId, strategy: &Strategy) -> String {
+    match part.of(strategy) {
+        Ok(Part::Step(step)) => format!("“{}”, {}", step.name, with_article(step.does.words())),
+        Ok(part) => format!("{} “{}”", crate::words::capitalised(part.kind()), part.name()),
+        Err(_) => "A new part".to_owned(),
     }
+}
 
-    pub fn text(&self) -> String {
-        match self {
-            Self::Entry(at) => format!("entry.{at}"),
-            Self::Step(id) => format!("step.{id}"),
-            Self::Team(id) => format!("team.{id}"),
-        }
-    }
-
-    /// The list that it is in, in JSON.
-    pub const fn list(&self) -> &'static str {
-        match self {
-            Self::Entry(_) => "entries",
-            Self::Step(_) => "steps",
-            Self::Team(_) => "teams",
-        }
-    }
-
-    /// The type that describes it in the schema.
-    pub const fn definition(&self) -> &'static str {
-        match self {
-            Self::Entry(_) => "Entry",
-            Self::Step(_) => "Step",
-            Self::Team(_) => "Team",
-        }
-    }
-
-    /// Its place in its list.
-    pub fn find(&self, strategy: &Strategy) -> Option<usize> {
-        match self {
-            Self::Entry(at) => (*at < strategy.entries.len()).then_some(*at),
-            Self::Step(id) => strategy.steps.iter().position(|step| step.id == *id),
-            Self::Team(id) => strategy.teams.iter().position(|team| team.id == *id),
-        }
-    }
-
-    /// What it is called.
-    pub fn title(&self, strategy: &Strategy) -> String {
-        let at = self.find(strategy);
-        match (self, at) {
-            (Self::Entry(_), Some(at)) => format!("Entry “{}”", strategy.entries[at].name),
-            (Self::Step(_), Some(at)) => {
-                let Step { name, does, .. } = &strategy.steps[at];
-                format!("“{name}”, {}", with_article(does.words()))
-            }
-            (Self::Team(_), Some(at)) => format!("Team “{}”", strategy.teams[at].name),
-            (_, None) => "A new part".to_owned(),
-        }
+/// The type that describes a part in the schema.
+pub(super) const fn definition(part: &PartId) -> &'static str {
+    match part {
+        PartId::Entry(_) => "Entry",
+        PartId::Step(_) => "Step",
+        PartId::Team(_) => "Team",
     }
 }
 
@@ -103,26 +37,14 @@ fn with_article(noun: &str) -> String {
     format!("{article} {noun}")
 }
 
-/// The strategy with `part` in place of the one that `key` names, or at the end where it names none.
-pub(super) fn with_part(strategy: &Strategy, key: &PartKey, part: Value) -> Value {
-    let mut whole = serde_json::to_value(strategy).unwrap_or_default();
-    if let Some(list) = whole[key.list()].as_array_mut() {
-        match key.find(strategy) {
-            Some(at) => list[at] = part,
-            None => list.push(part),
-        }
-    }
-    whole
-}
-
 /// Entries, steps and teams as lists.
 pub(super) fn part_lines(
     strategy: &Strategy,
-    open: &PartKey,
+    open: &PartId,
     address: &str,
 ) -> (Vec<PartLine>, Vec<PartLine>, Vec<PartLine>) {
-    let line = |key: PartKey, name: &str, kind: String, ways| PartLine {
-        address: format!("{address}&part={}", key.text()),
+    let line = |key: PartId, name: &str, kind: String, ways| PartLine {
+        address: format!("{address}&part={}", key),
         is_open: key == *open,
         name: name.to_owned(),
         kind,
@@ -134,18 +56,17 @@ pub(super) fn part_lines(
             [] => "every contact type".to_owned(),
             names => names.join(", "),
         };
-        line(PartKey::Entry(at), &entry.name, kind, vec![first])
+        line(PartId::Entry(at), &entry.name, kind, vec![first])
     };
     let step = |step: &Step| {
         let kind = format!("{}{}", step.does.words(), facts(&step.does));
         // Ways that keep a contact where it is are no ways.
         let mut ways = strategy.ways_of(step);
         ways.retain(|(_, to)| to != "keeps ringing");
-        line(PartKey::Step(step.id.clone()), &step.name, kind, ways)
+        line(PartId::Step(step.id.clone()), &step.name, kind, ways)
     };
-    let team = |team: &Team| {
-        line(PartKey::Team(team.id.clone()), &team.name, team_facts(team), Vec::new())
-    };
+    let team =
+        |team: &Team| line(PartId::Team(team.id.clone()), &team.name, team_facts(team), Vec::new());
     (
         strategy.entries.iter().enumerate().map(entry).collect(),
         strategy.steps.iter().map(step).collect(),

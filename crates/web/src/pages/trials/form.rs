@@ -162,6 +162,8 @@ async fn new_trials(
     let Some(version) = typed.version_of(&versions) else {
         return Ok(Err(Wrong::of("version", "Choose a version of the strategy.")));
     };
+    let strategy = app.store.strategy(version.id).await?;
+    let asked = serde_json::to_value(typed).map_err(|error| PageError::Internal(error.into()))?;
     let played = match typed.days.as_str() {
         KINDS_OF_DAYS => match kinds_of_days(app, visit, &scope, typed.cover == "planned").await? {
             Some(kinds) => kinds,
@@ -176,7 +178,7 @@ async fn new_trials(
     let mut trials = Vec::with_capacity(played.len());
     for days in played {
         let plans = typed.plans(app, visit, &scope, &days).await?;
-        let made = typed.inputs(&version.strategy, &visit.centre.zone, &plans);
+        let made = typed.inputs(&strategy, &visit.centre.zone, &plans);
         let (cover_words, inputs) = match made {
             Ok(made) => made,
             Err(wrong) => return Ok(Err(wrong)),
@@ -186,7 +188,7 @@ async fn new_trials(
             strategy_version: version.id,
             cover_words,
             inputs,
-            asked: serde_json::to_value(typed).unwrap_or_default(),
+            asked: asked.clone(),
             set: set.zip(days.kind).map(|(id, kind)| TrialSet { id, day_kind: kind_words(kind) }),
             created_by: visit.user.id,
         });

@@ -161,9 +161,12 @@ impl FormView {
             app.store.strategy_versions(visit.centre.id),
         )?;
         let version = typed.version_of(&versions).or(versions.first());
+        let strategy = match version {
+            Some(version) => Some(app.store.strategy(version.id).await?),
+            None => None,
+        };
         if typed.contact_type.is_empty() {
-            let strategy = version.map(|version| &version.strategy);
-            typed.contact_type = playable(app, visit, &types, strategy).await?;
+            typed.contact_type = playable(app, visit, &types, strategy.as_ref()).await?;
         }
         let scope = Scope::of(&types, &typed.contact_type);
         if typed.days.is_empty() {
@@ -206,8 +209,7 @@ impl FormView {
             days: day_options(visit, &typed.days),
             versions: version_options(&versions, version.map(|version| version.id)),
             demands,
-            teams: version
-                .map_or_else(Vec::new, |version| team_lines(&version.strategy, &scope, &typed)),
+            teams: strategy.map_or_else(Vec::new, |strategy| team_lines(&strategy, &scope, &typed)),
             no_plan,
             strategy: Stage::Strategy.address(visit.day, None),
             subject: scope_name(&scope),
@@ -292,7 +294,7 @@ pub(crate) fn version_options(
         name: format!(
             "v{} {}{}",
             version.version,
-            version.strategy.name,
+            version.name,
             if version.is_live { " (live)" } else { "" }
         ),
         is_chosen: Some(version.id) == chosen,

@@ -61,11 +61,11 @@ pub(crate) async fn record(
     let chosen = types.iter().find(|each| Some(each.id) == query.contact_type).or(types.first());
     let chosen = chosen.ok_or(PageError::NotFound)?;
     let days = past_days(&app, &visit, chosen).await?;
-    let strategy = app.store.strategy_versions(visit.centre.id).await?;
-    let live = strategy.iter().find(|version| version.is_live).or(strategy.first());
+    let versions = app.store.strategy_versions(visit.centre.id).await?;
+    let live = versions.iter().find(|version| version.is_live).or(versions.first());
     let replayed = match live {
         Some(live) => {
-            let (live, chosen) = (live.strategy.clone(), chosen.clone());
+            let (live, chosen) = (app.store.strategy(live.id).await?, chosen.clone());
             tokio::task::spawn_blocking(move || replay_all(&live, &chosen, days))
                 .await
                 .map_err(|error| PageError::Internal(Box::new(error)))?
