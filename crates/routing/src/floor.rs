@@ -162,7 +162,7 @@ impl Floor {
     }
 
     /// Puts an agent on the list of the free, if free.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn mark_idle(&mut self, strategy: &CompiledStrategy, agent: AgentId) {
         let list = &mut self.idle[strategy.agents[agent].class];
         let now = &mut self.agents[agent];
@@ -179,7 +179,7 @@ impl Floor {
     }
 
     /// Takes an agent off the list of the free.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn mark_busy(&mut self, strategy: &CompiledStrategy, agent: AgentId) {
         let now = &mut self.agents[agent];
         if !std::mem::take(&mut now.is_idle) {

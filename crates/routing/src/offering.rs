@@ -11,6 +11,7 @@ use crate::router::Router;
 
 impl<H: Host> Router<'_, H> {
     /// Offers a contact to the member who comes first in the order; says whether there was one.
+    #[inline(always)]
     pub(crate) fn offer(&mut self, id: ContactId) -> bool {
         let Some(point) = self.floor.contacts[id].stay().map(|stay| stay.service_point) else {
             return false;
@@ -326,6 +327,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Lets a second contact ring that has waited for the agent to be free of the first.
+    #[inline]
     fn answer_second(&mut self, agent: AgentId) {
         let state = &self.floor.agents[agent];
         let Some(id) = state.second else { return };
@@ -339,8 +341,11 @@ impl<H: Host> Router<'_, H> {
         }
     }
 
+    #[inline]
     fn next_contact_for(&self, agent: AgentId) -> Option<NextContact> {
-        if !self.floor.agents[agent].is_on_shift {
+        let state = &self.floor.agents[agent];
+        let is_full = state.held > 0 && state.held >= at_once(self.strategy, agent, state.channel);
+        if !state.is_on_shift || is_full || state.ringing.is_some() || state.second.is_some() {
             return None;
         }
         let has_room = |id: ContactId| {

@@ -76,6 +76,7 @@ impl<'s, H: Host> Router<'s, H> {
     }
 
     /// Gives a contact its number; [`come_in`](Self::come_in) lets it go its way.
+    #[inline(always)]
     pub fn admit(&mut self, arrival: Arrival) -> ContactId {
         let Arrival { contact_type, profile, last_agent } = arrival;
         self.floor.arrived += 1;
@@ -94,6 +95,7 @@ impl<'s, H: Host> Router<'s, H> {
     }
 
     /// An admitted contact comes in.
+    #[inline(always)]
     pub fn come_in(&mut self, id: ContactId) {
         self.observe(Observation::Arrived { contact: id });
         let first = self.strategy.contact_types[self.floor.contacts[id].contact_type].first;
@@ -101,6 +103,7 @@ impl<'s, H: Host> Router<'s, H> {
     }
 
     /// The caller hangs up.
+    #[inline]
     pub fn hang_up(&mut self, id: ContactId) {
         match self.floor.contacts[id].state {
             State::InLine(..) => self.abandon(id),
@@ -181,6 +184,7 @@ impl<'s, H: Host> Router<'s, H> {
     }
 
     /// The agent is done with a contact and free for others.
+    #[inline]
     pub fn finish(&mut self, id: ContactId) {
         if let State::WithAgent { agent, work: Work::Talking | Work::WrappingUp, .. } =
             self.floor.contacts[id].state
@@ -230,10 +234,12 @@ impl<'s, H: Host> Router<'s, H> {
         self.host.observe(&self.floor, what);
     }
 
+    #[inline]
     pub(crate) fn set_timer(&mut self, at: Seconds, id: ContactId, timer: Timer) -> TimerToken {
         self.host.set_timer(&self.floor, at, id, timer)
     }
 
+    #[inline]
     pub(crate) fn set_phase(&mut self, id: ContactId, phase: Phase) {
         if let State::InLine(_, current) = &mut self.floor.contacts[id].state {
             *current = phase;

@@ -25,6 +25,7 @@ enum Readiness {
 
 impl<H: Host> Router<'_, H> {
     /// The member to whom a contact is offered next.
+    #[inline(always)]
     pub(crate) fn choose(&mut self, id: ContactId, point: ServicePointId) -> Option<AgentId> {
         let model = &self.strategy.service_points[point];
         let contact = &self.floor.contacts[id];
@@ -43,6 +44,7 @@ impl<H: Host> Router<'_, H> {
 
     /// The longest idle of the best rank, by the lists of free agents of each class; of those who are
     /// idle for equally long, the first as listed.
+    #[inline(always)]
     fn longest_idle(
         &self,
         model: &ServicePoint,
@@ -158,6 +160,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// The contact's round is over.
+    #[inline(always)]
     pub(crate) fn end_round(&mut self, id: ContactId) {
         let mut ended = None;
         self.stay_mut(id, |stay| ended = stay.round.take());

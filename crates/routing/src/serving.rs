@@ -1,23 +1,24 @@
 //! An agent with a contact: answering, handling, wrap-up; and callbacks, promised and tried.
 
-use crate::contact::{Errand, Phase, Promised, State, Stay, Work};
+use crate::contact::{Errand, Phase, Promised, State, Work};
 use crate::host::{
     CallbackOffered, Cause, End, Host, Observation, Reply, Seconds, Timer, TimerToken,
 };
-use crate::ids::{AgentId, CallbackId, ContactId, Id};
+use crate::ids::{AgentId, CallbackId, ContactId, Id, ServicePointId};
 use crate::router::Router;
 
 impl<H: Host> Router<'_, H> {
     /// An agent answers: the contact leaves its service point and is handled.
     pub(crate) fn answer(&mut self, id: ContactId, agent: AgentId) {
-        let State::InLine(stay, phase) = self.floor.contacts[id].state else { return };
+        let State::InLine(stay, phase) = &self.floor.contacts[id].state else { return };
+        let (point, joined) = (stay.service_point, stay.joined);
         if let Phase::Listed { .. } = phase {
-            self.floor.service_points[stay.service_point].waiting -= 1;
+            self.floor.service_points[point].waiting -= 1;
             self.unlist(id);
         }
         self.count_wait(id);
         self.end_round(id);
-        self.take_in_hand(id, agent, &stay);
+        self.take_in_hand(id, agent, (point, joined));
         if let Errand::Callback(promised) = &mut self.floor.contacts[id].errand {
             promised.attempts += 1;
             let callback = promised.callback;
@@ -30,6 +31,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Agent and customer are connected.
+    #[inline(always)]
     pub(crate) fn begin_talk(&mut self, id: ContactId, agent: AgentId) {
         self.set_work(id, Work::Talking);
         let State::WithAgent { service_point, .. } = self.floor.contacts[id].state else { return };
@@ -43,6 +45,7 @@ impl<H: Host> Router<'_, H> {
         self.host.connect(&self.floor, id, agent);
     }
 
+    #[inline]
     fn set_work(&mut self, id: ContactId, doing: Work) {
         if let State::WithAgent { work, .. } = &mut self.floor.contacts[id].state {
             *work = doing;
@@ -50,10 +53,15 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Puts a contact in an agent's hands.
-    fn take_in_hand(&mut self, id: ContactId, agent: AgentId, stay: &Stay) {
+    #[inline(always)]
+    fn take_in_hand(
+        &mut self,
+        id: ContactId,
+        agent: AgentId,
+        (service_point, joined): (ServicePointId, Seconds),
+    ) {
         self.floor.mark_busy(self.strategy, agent);
         self.observe(Observation::AgentChanges { agent });
-        let (service_point, joined) = (stay.service_point, stay.joined);
         let contact = &mut self.floor.contacts[id];
         contact.state = State::WithAgent { agent, service_point, joined, work: Work::Talking };
         let state = &mut self.floor.agents[agent];
@@ -64,6 +72,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Takes a contact out of an agent's hands.
+    #[inline(always)]
     pub(crate) fn put_down(&mut self, id: ContactId, agent: AgentId) {
         self.observe(Observation::AgentChanges { agent });
         let row = agent.place() * self.floor.most_at_once;
@@ -80,6 +89,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// An agent is done with a contact and looks for the next.
+    #[inline]
     pub(crate) fn let_go(&mut self, id: ContactId, agent: AgentId) {
         self.observe(Observation::Finished { contact: id, agent });
         self.put_down(id, agent);

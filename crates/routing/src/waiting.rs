@@ -11,6 +11,7 @@ use crate::router::Router;
 
 impl<H: Host> Router<'_, H> {
     /// A contact is sent to a service point.
+    #[inline(always)]
     pub(crate) fn enter(&mut self, id: ContactId, point: ServicePointId) {
         let model = &self.strategy.service_points[point];
         self.begin_stay(id, point, self.floor.now);
@@ -65,6 +66,7 @@ impl<H: Host> Router<'_, H> {
         self.serve(point);
     }
 
+    #[inline(always)]
     fn begin_stay(&mut self, id: ContactId, point: ServicePointId, since: Seconds) {
         let now = self.floor.now;
         let contact = &mut self.floor.contacts[id];
@@ -88,6 +90,7 @@ impl<H: Host> Router<'_, H> {
         self.observe(Observation::Entered { contact: id, service_point: point, since });
     }
 
+    #[inline]
     fn may_offer_newcomer(&self, point: ServicePointId) -> bool {
         let state = &self.floor.service_points[point];
         let parallel = self.strategy.service_points[point].parallel;
@@ -95,6 +98,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Sets timers for all that may happen to a contact that waits.
+    #[inline(always)]
     fn set_timers(&mut self, id: ContactId, point: ServicePointId) {
         if !self.floor.contacts[id].is_customer() {
             return self.set_widening(id, point);
@@ -160,6 +164,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Puts a contact on the list of those to be offered, at the place of its joining.
+    #[inline]
     pub(crate) fn list(&mut self, id: ContactId) {
         let Some(&Stay { service_point, joined, .. }) = self.floor.contacts[id].stay() else {
             return;
@@ -185,6 +190,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Takes a contact off the list of those to be offered; the caller says what it does next.
+    #[inline]
     pub(crate) fn unlist(&mut self, id: ContactId) {
         let State::InLine(stay, Phase::Listed { before, after }) = &self.floor.contacts[id].state
         else {
@@ -206,9 +212,11 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Takes a contact out of its service point, whatever it does there, and counts its wait.
+    #[inline]
     pub(crate) fn leave_line(&mut self, id: ContactId) {
-        let State::InLine(stay, phase) = self.floor.contacts[id].state else { return };
+        let State::InLine(stay, phase) = &self.floor.contacts[id].state else { return };
         let point = stay.service_point;
+        let timers = [stay.limit, stay.widening, stay.announcement, stay.callback_offer];
         match phase {
             Phase::Arriving => {}
             Phase::Listed { .. } => {
@@ -230,16 +238,12 @@ impl<H: Host> Router<'_, H> {
         }
         self.count_wait(id);
         self.end_round(id);
-        self.cancel_timers(&stay);
+        timers.into_iter().flatten().for_each(|timer| self.host.cancel_timer(timer));
         self.floor.contacts[id].state = State::Moving;
     }
 
-    fn cancel_timers(&mut self, stay: &Stay) {
-        let timers = [stay.limit, stay.widening, stay.announcement, stay.callback_offer];
-        timers.into_iter().flatten().for_each(|timer| self.host.cancel_timer(timer));
-    }
-
     /// Counts the time that a contact has spent in a service point.
+    #[inline(always)]
     pub(crate) fn count_wait(&mut self, id: ContactId) {
         if let Some(stay) = self.floor.contacts[id].stay() {
             let secs = self.floor.now - stay.since;

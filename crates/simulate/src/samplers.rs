@@ -43,6 +43,7 @@ impl From<&Duration> for Sampler {
 
 impl Sampler {
     /// The seconds that `key` draws for `purpose`.
+    #[inline(always)]
     pub fn secs(&self, key: Key, purpose: Purpose) -> f64 {
         match self {
             Self::Constant(secs) => *secs,

@@ -166,6 +166,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
     }
 
     /// Seconds of handling, alone with the agent.
+    #[inline(always)]
     fn handle_secs(&self, floor: &Floor, contact: ContactId, agent: AgentId) -> Seconds {
         let (of, customer) = (&floor.contacts[contact], &self.customers[contact]);
         let pace = self.team_of(agent).pace;
@@ -197,6 +198,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
     }
 
     /// Plans the end of a talk or of a wrap-up.
+    #[inline(always)]
     pub fn plan_handled(&mut self, floor: &Floor, contact: ContactId, secs: Seconds) {
         self.plan_over(floor, contact, secs, Event::HandledSoFar);
     }
@@ -310,6 +312,7 @@ impl<O: Observer> Host for Simulation<'_, O> {
         self.calendar.plan(at, Event::Routing(timer), contact.place())
     }
 
+    #[inline]
     fn answers_at_once(&self, _floor: &Floor, agent: AgentId) -> bool {
         self.team_of(agent).answers_at_once
     }
@@ -342,6 +345,7 @@ impl<O: Observer> Host for Simulation<'_, O> {
     }
 
     /// Work begins; an agent's other contacts may go slower from now on.
+    #[inline]
     fn connect(&mut self, floor: &Floor, contact: ContactId, agent: AgentId) {
         let secs = self.handle_secs(floor, contact, agent);
         let held = floor.agents[agent].held;
@@ -394,6 +398,7 @@ impl<O: Observer> Host for Simulation<'_, O> {
     }
 
     /// Patience runs from the first service point on.
+    #[inline]
     fn wait(&mut self, floor: &Floor, contact: ContactId) {
         let customer = &mut self.customers[contact];
         if customer.patience_at.is_some() {
@@ -468,6 +473,7 @@ impl<O: Observer> Host for Simulation<'_, O> {
         self.customers[contact].key.uniform(Purpose::OFFER_ORDER.of(which))
     }
 
+    #[inline]
     fn mean_handle_secs(&self, floor: &Floor, contact: ContactId) -> Seconds {
         let kind = &self.model.contact_types[floor.contacts[contact].contact_type];
         kind.intervals[self.customers[contact].interval as usize].handle_secs
@@ -479,6 +485,7 @@ impl<O: Observer> Host for Simulation<'_, O> {
         self.customers.set(work, Customer::new(key, self.clock.interval as u32));
     }
 
+    #[inline]
     fn leaves_when_free(&mut self, floor: &Floor, agent: AgentId) -> bool {
         let team = self.model.strategy.agents[agent].team;
         if self.leaving[team.place()].people == 0 {

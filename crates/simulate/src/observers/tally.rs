@@ -240,8 +240,6 @@ pub(crate) struct Tally {
     /// Where a contact's stay in a service point is counted: in the interval in which it joined.
     rows: Vec<u32>,
     agents: Table<AgentId, AgentTime>,
-    /// Takes what is not asked for.
-    not_asked_for: AgentTally,
 }
 
 /// Where an agent's time goes.
@@ -251,15 +249,48 @@ struct AgentTime {
     since: Seconds,
     /// Since when on shift.
     on_shift_since: Seconds,
+    /// Where the intervals of the agent's team begin in the table of teams.
+    team_row: u32,
+    /// Contacts that the agent can hold at once.
+    slots: f64,
+    /// What one contact of each channel is of all that the agent can hold.
+    share_of_one: [f64; 3],
+}
+
+/// What a second of an agent's time is counted as.
+struct Shares {
+    busy: f64,
+    ringing: f64,
+    engaged: f64,
+}
+
+impl AgentTally {
+    #[inline]
+    fn add_time(&mut self, secs: f64, shares: &Shares) {
+        self.busy_secs += shares.busy * secs;
+        self.ringing_secs += shares.ringing * secs;
+        self.engaged_secs += shares.engaged * secs;
+    }
+}
+
+impl TeamTally {
+    #[inline]
+    fn add_time(&mut self, secs: f64, shares: &Shares, slots: f64) {
+        self.busy_secs += shares.busy * secs * slots;
+        self.ringing_secs += shares.ringing * secs;
+        self.engaged_secs += shares.engaged * secs * slots;
+    }
 }
 
 impl Tally {
+    #[inline(always)]
     fn of_type(&mut self, view: View<'_>, contact: ContactId) -> &mut TypeTally {
         let kind: ContactTypeId = view.floor.contacts[contact].contact_type;
         let interval = view.customers[contact].interval as usize;
         &mut self.counts.types[kind.place() * view.model.intervals + interval]
     }
 
+    #[inline(always)]
     fn of_point(&mut self, contact: ContactId) -> &mut ServicePointTally {
         &mut self.counts.service_points[self.rows[contact.place()] as usize]
     }
@@ -269,17 +300,26 @@ impl Tally {
         (view.customers[contact].interval as usize) < view.model.counting.warm_up_intervals
     }
 
-    /// Counts of an agent in an interval, where they are asked for.
-    fn of_agent_in(&mut self, view: View<'_>, agent: AgentId, interval: usize) -> &mut AgentTally {
-        let place = agent.place() * view.model.intervals + interval;
-        let counted = self.counts.agent_intervals.get_mut(place);
-        counted.unwrap_or(&mut self.not_asked_for)
+    /// Counts something of an agent in the interval of this moment, where that is asked for.
+    #[inline]
+    fn count_for_agent(
+        &mut self,
+        view: View<'_>,
+        agent: AgentId,
+        count: impl FnOnce(&mut AgentTally),
+    ) {
+        if view.model.counting.agents_by_interval {
+            let place = agent.place() * view.model.intervals + view.clock.interval;
+            count(&mut self.counts.agent_intervals[place]);
+        }
     }
 
+    #[inline]
     fn take(&mut self, flow: FlowId) {
         self.counts.flows[flow.place()] += 1.0;
     }
 
+    #[inline(always)]
     fn enter(&mut self, view: View<'_>, contact: ContactId, point: ServicePointId, since: f64) {
         let interval = view.clock.interval_of(since, view.model);
         let row = point.place() * view.model.intervals + interval;
@@ -310,6 +350,7 @@ impl Tally {
     }
 
     /// Counts an answer everywhere at once: this happens to nearly every contact.
+    #[inline(always)]
     fn answer(&mut self, view: View<'_>, contact: ContactId, agent: AgentId) {
         let of = &view.floor.contacts[contact];
         if of.errand == Errand::HandedOver {
@@ -317,7 +358,7 @@ impl Tally {
         }
         let (now, model) = (view.floor.now, view.model);
         self.counts.agents[agent.place()].answered += 1.0;
-        self.of_agent_in(view, agent, view.clock.interval).answered += 1.0;
+        self.count_for_agent(view, agent, |tally| tally.answered += 1.0);
         let team = model.strategy.agents[agent].team.place();
         self.counts.teams[team * model.intervals + view.clock.interval].answered += 1.0;
         self.of_point(contact).answered += 1.0;
@@ -397,37 +438,42 @@ impl Tally {
     }
 
     /// Accounts for an agent's time until now, before what the agent does changes.
+    #[inline(always)]
     fn account(&mut self, view: View<'_>, agent: AgentId) {
-        let (now, model) = (view.floor.now, view.model);
+        let now = view.floor.now;
         let state = &view.floor.agents[agent];
-        let from = std::mem::replace(&mut self.agents[agent].since, now);
+        let time = &mut self.agents[agent];
+        let from = std::mem::replace(&mut time.since, now);
         if (state.held == 0 && state.ringing.is_none()) || from >= now {
             return;
         }
-        let team = model.strategy.agents[agent].team;
-        let of_team = &model.teams[team];
-        let share = f64::from(state.held) * of_team.share_of_one[channel_place(state.channel)];
-        let (is_ringing, is_on_shift) = (state.ringing.is_some(), state.is_on_shift);
-        let slots = of_team.slots;
-        let engaged = if state.held > 0 { 1.0 } else { 0.0 };
-        let spent = |secs: f64| (share * secs, if is_ringing { secs } else { 0.0 }, engaged * secs);
-        let (busy, ringing, with_contacts) = spent(now - from);
-        let of_agent = &mut self.counts.agents[agent.place()];
-        of_agent.busy_secs += busy;
-        of_agent.ringing_secs += ringing;
-        of_agent.engaged_secs += with_contacts;
-        let row = team.place() * model.intervals;
-        if from >= view.clock.begins && now <= view.clock.ends && is_on_shift {
-            let tally = &mut self.counts.teams[row + view.clock.interval];
-            tally.busy_secs += busy * slots;
-            tally.ringing_secs += ringing;
-            tally.engaged_secs += with_contacts * slots;
-            let of_agent = self.of_agent_in(view, agent, view.clock.interval);
-            of_agent.busy_secs += busy;
-            of_agent.ringing_secs += ringing;
-            of_agent.engaged_secs += with_contacts;
+        let shares = Shares {
+            busy: f64::from(state.held) * time.share_of_one[channel_place(state.channel)],
+            ringing: if state.ringing.is_some() { 1.0 } else { 0.0 },
+            engaged: if state.held > 0 { 1.0 } else { 0.0 },
+        };
+        self.counts.agents[agent.place()].add_time(now - from, &shares);
+        if from >= view.clock.begins && now <= view.clock.ends && state.is_on_shift {
+            let row = time.team_row as usize + view.clock.interval;
+            self.counts.teams[row].add_time(now - from, &shares, time.slots);
+            self.count_for_agent(view, agent, |tally| tally.add_time(now - from, &shares));
             return;
         }
+        self.account_intervals(view, agent, from, &shares);
+    }
+
+    /// As [`account`](Self::account), where the time is in several intervals or outside the shift.
+    #[cold]
+    fn account_intervals(
+        &mut self,
+        view: View<'_>,
+        agent: AgentId,
+        from: Seconds,
+        shares: &Shares,
+    ) {
+        let (now, model) = (view.floor.now, view.model);
+        let is_on_shift = view.floor.agents[agent].is_on_shift;
+        let AgentTime { team_row, slots, .. } = self.agents[agent];
         let end = model.intervals as f64 * model.interval_secs;
         let mut begins = from;
         let mut interval = ((from / model.interval_secs) as usize).min(model.intervals - 1);
@@ -436,21 +482,19 @@ impl Tally {
             let ends =
                 if is_last { f64::INFINITY } else { (interval + 1) as f64 * model.interval_secs };
             let until = now.min(ends);
-            let (busy, ringing, with_contacts) = spent(until - begins);
             // Agents who stay after their shift or after the day's end are there for what is at hand.
             let overtime =
                 if is_on_shift { (until - begins.max(end)).max(0.0) } else { until - begins };
-            let tally = &mut self.counts.teams[row + interval];
-            tally.busy_secs += busy * slots;
-            tally.ringing_secs += ringing;
-            tally.engaged_secs += with_contacts * slots;
-            tally.staffed_secs += share * slots * overtime;
-            self.counts.agents[agent.place()].staffed_secs += share * overtime;
-            let of_agent = self.of_agent_in(view, agent, interval);
-            of_agent.busy_secs += busy;
-            of_agent.ringing_secs += ringing;
-            of_agent.engaged_secs += with_contacts;
-            of_agent.staffed_secs += share * overtime;
+            let tally = &mut self.counts.teams[team_row as usize + interval];
+            tally.add_time(until - begins, shares, slots);
+            tally.staffed_secs += shares.busy * slots * overtime;
+            self.counts.agents[agent.place()].staffed_secs += shares.busy * overtime;
+            if model.counting.agents_by_interval {
+                let place = agent.place() * model.intervals + interval;
+                let of_agent = &mut self.counts.agent_intervals[place];
+                of_agent.add_time(until - begins, shares);
+                of_agent.staffed_secs += shares.busy * overtime;
+            }
             if until >= now {
                 break;
             }
@@ -472,7 +516,8 @@ impl Tally {
             while begins < until && view.model.counting.agents_by_interval {
                 let interval = ((begins / secs) as usize).min(view.model.intervals - 1);
                 let ends = until.min((interval + 1) as f64 * secs);
-                self.of_agent_in(view, agent, interval).staffed_secs += ends - begins;
+                let place = agent.place() * view.model.intervals + interval;
+                self.counts.agent_intervals[place].staffed_secs += ends - begins;
                 begins = ends;
             }
         }
@@ -484,9 +529,16 @@ impl Observer for Tally {
         self.counts = DayTally::of(model);
         self.rows.clear();
         self.agents.clear();
-        (0..model.strategy.agents.len()).for_each(|_| {
-            self.agents.push(AgentTime::default());
-        });
+        for agent in model.strategy.agents.iter() {
+            let team = &model.teams[agent.team];
+            self.agents.push(AgentTime {
+                since: 0.0,
+                on_shift_since: 0.0,
+                team_row: (agent.team.place() * model.intervals) as u32,
+                slots: team.slots,
+                share_of_one: team.share_of_one,
+            });
+        }
     }
 
     #[inline(always)]
@@ -504,7 +556,7 @@ impl Observer for Tally {
             }
             Observation::Offered { contact, agent } => {
                 self.counts.agents[agent.place()].offers += 1.0;
-                self.of_agent_in(view, agent, view.clock.interval).offers += 1.0;
+                self.count_for_agent(view, agent, |tally| tally.offers += 1.0);
                 self.of_point(contact).offers += 1.0;
             }
             Observation::Waited { contact, secs } => {

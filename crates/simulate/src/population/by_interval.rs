@@ -45,6 +45,7 @@ impl<'m, T: Timing> ByInterval<'m, T> {
         }
     }
 
+    #[inline(always)]
     fn draw_next(&mut self) {
         self.drawn += 1;
         let key = self.key.of(self.drawn);
@@ -71,6 +72,7 @@ impl<T: Timing> Population for ByInterval<'_, T> {
         self.next_at
     }
 
+    #[inline]
     fn take(&mut self) -> Newcomer {
         let next = self.next;
         self.draw_next();

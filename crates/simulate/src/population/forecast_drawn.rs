@@ -22,6 +22,7 @@ impl Timing for ForecastDrawn {
 
     /// Arrivals are a unit Poisson process in expected contacts: a gap is used up at each interval's
     /// own rate.
+    #[inline(always)]
     fn next(
         &mut self,
         expected: &ExpectedContacts<'_>,

@@ -88,6 +88,7 @@ impl<'m> Arrivals<'m> {
         (contact_type, newcomer)
     }
 
+    #[inline]
     fn find_next(&mut self) {
         self.next_at = f64::INFINITY;
         for (contact_type, &at) in self.times.numbered() {
