@@ -11,7 +11,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await expect(page.getByText(/It breaks:/)).toBeVisible();
   await page.getByRole('link', { name: 'Try another' }).click();
   await page.getByLabel('Cover', { exact: true }).selectOption('need');
-  await page.getByText('Teams: people more or fewer').click();
+  await page.getByText('Headcount change by team').click();
   await page.getByLabel('Sailing changes team').fill('1');
   await page.getByLabel('Forecast uncertainty').selectOption('none: the forecast is exact');
   await page.getByRole('button', { name: 'Try it' }).click();

@@ -267,7 +267,7 @@ impl Search<'_> {
                         finding: Finding::Outage,
                         mark: self.stretch(day, from, to),
                         why: format!(
-                            "{came:.0} contacts came where about {expected:.0} come on such a day"
+                            "{came:.0} contacts arrived; about {expected:.0} are usual on such a day"
                         ),
                     });
                 }
@@ -291,9 +291,7 @@ impl Search<'_> {
                 found.push(Proposal {
                     finding: Finding::Outlier,
                     mark: self.stretch(day, from, to),
-                    why: format!(
-                        "{came:.0} contacts came where about {expected:.0} were to be expected"
-                    ),
+                    why: format!("{came:.0} contacts arrived; about {expected:.0} were expected"),
                 });
             }
         }

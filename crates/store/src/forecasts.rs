@@ -1,9 +1,10 @@
 //! The latest forecast of each contact type.
 
-use barometer_forecast::{Backtest, Band, DayParts, Effect, MethodName, Uncertainty};
+use barometer_forecast::{Backtest, Band, DayParts, Effect, Errors, MethodName, Uncertainty};
 use barometer_plan::{ForecastInterval, IntervalLoad};
 use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use jiff_sqlx::ToSqlx;
 use sqlx::types::Json;
 use sqlx::{FromRow, PgConnection};
@@ -58,6 +59,47 @@ pub struct ForecastDay {
     pub band: Band,
     /// What the base is made of.
     pub parts: DayParts,
+}
+
+/// A contact type in the list of all, with what its forecast comes to.
+#[derive(Clone, Debug, FromRow)]
+pub struct DemandLine {
+    /// Key of the contact type.
+    pub id: Uuid,
+    /// Its name.
+    pub name: String,
+    /// What its forecast comes to; `None` where none was made.
+    #[sqlx(flatten)]
+    pub forecast: ForecastLine,
+}
+
+/// What a forecast comes to.
+#[derive(Clone, Debug, FromRow)]
+pub struct ForecastLine {
+    first_day: Option<jiff_sqlx::Date>,
+    /// Days of history that it was made from.
+    pub history_days: Option<i32>,
+    method: Option<String>,
+    /// Contacts on the 28 days before its first day.
+    pub actual: Option<f64>,
+    /// Contacts that it expects on its first 28 days.
+    pub expected: Option<f64>,
+    /// Its error by interval on held-out weeks, as a share of what arrived.
+    pub interval_wape: Option<f64>,
+    /// That of "as in the week before".
+    pub naive_wape: Option<f64>,
+}
+
+impl ForecastLine {
+    /// The first day that it forecasts; `None` where there is no forecast.
+    pub fn first_day(&self) -> Option<Date> {
+        self.first_day.map(jiff_sqlx::Date::to_jiff)
+    }
+
+    /// The method that made it.
+    pub fn method(&self) -> Option<MethodName> {
+        self.method.as_deref().and_then(MethodName::from_slug)
+    }
 }
 
 #[derive(FromRow)]
@@ -240,7 +282,8 @@ impl Store {
             .map_err(&failed)?;
         sqlx::query(
             "INSERT INTO forecasts (contact_type_id, history_days, first_day, method, backtest, \
-               uncertainty, effects, failure) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+               uncertainty, effects, failure, interval_wape, naive_wape) \
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
         )
         .bind(contact_type)
         .bind(head.history_days)
@@ -250,11 +293,40 @@ impl Store {
         .bind(head.uncertainty.as_ref().map(Json))
         .bind(Json(&head.effects))
         .bind(&head.failure)
+        .bind(wape(head.backtest.as_ref().and_then(Backtest::errors)))
+        .bind(wape(head.backtest.as_ref().and_then(Backtest::naive)))
         .execute(&mut *tx)
         .await
         .map_err(&failed)?;
         replace_numbers(&mut tx, contact_type, intervals, days).await?;
         tx.commit().await.map_err(&failed)
+    }
+
+    /// All contact types of a centre in their order, with what their forecasts come to.
+    pub async fn demand_lines(
+        &self,
+        centre: Uuid,
+        zone: &TimeZone,
+    ) -> Result<Vec<DemandLine>, StoreError> {
+        sqlx::query_as(
+            "SELECT contact_types.id, contact_types.name, forecasts.first_day, \
+               forecasts.history_days, forecasts.method, forecasts.interval_wape, \
+               forecasts.naive_wape, \
+               (SELECT sum(offered)::double precision FROM history \
+                 WHERE contact_type_id = contact_types.id \
+                   AND interval_start >= (first_day - 28)::timestamp AT TIME ZONE $2 \
+                   AND interval_start < first_day::timestamp AT TIME ZONE $2) AS actual, \
+               (SELECT sum(contacts) FROM forecast_days \
+                 WHERE contact_type_id = contact_types.id \
+                   AND day >= first_day AND day < first_day + 28) AS expected \
+             FROM contact_types LEFT JOIN forecasts ON contact_type_id = contact_types.id \
+             WHERE centre_id = $1 ORDER BY position, contact_types.id",
+        )
+        .bind(centre)
+        .bind(zone.iana_name().unwrap_or("UTC"))
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing contact types"))
     }
 
     /// Replaces the numbers of a forecast, as when its overlays change, in one transaction.
@@ -269,6 +341,10 @@ impl Store {
         replace_numbers(&mut tx, contact_type, intervals, days).await?;
         tx.commit().await.map_err(&failed)
     }
+}
+
+fn wape(errors: Option<&Errors>) -> Option<f64> {
+    errors.map(|errors| errors.interval_wape)
 }
 
 async fn replace_numbers(

@@ -30,7 +30,9 @@ pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
 pub use error::StoreError;
-pub use forecasts::{ForecastDay, ForecastHead, ForecastLock, MadeInterval};
+pub use forecasts::{
+    DemandLine, ForecastDay, ForecastHead, ForecastLine, ForecastLock, MadeInterval,
+};
 pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};

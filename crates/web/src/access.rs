@@ -69,7 +69,7 @@ impl AuthnBackend for Accounts {
 
 /// A signed-in visitor, the centre, and the day that they are looking at.
 #[derive(Clone, Debug)]
-pub(crate) struct Visit {
+pub(crate) struct RequestContext {
     pub user: User,
     pub centre: Centre,
     pub today: Date,
@@ -81,7 +81,7 @@ struct DayQuery {
     day: Option<String>,
 }
 
-impl Visit {
+impl RequestContext {
     pub fn may(&self, role: Role) -> bool {
         self.user.role >= role
     }
@@ -102,7 +102,7 @@ impl Visit {
     }
 }
 
-impl FromRequestParts<App> for Visit {
+impl FromRequestParts<App> for RequestContext {
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
@@ -125,34 +125,34 @@ impl FromRequestParts<App> for Visit {
 }
 
 /// A visitor who may change plans and try strategies.
-pub(crate) struct Planner(pub Visit);
+pub(crate) struct Planner(pub RequestContext);
 
 impl FromRequestParts<App> for Planner {
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
-        Visit::from_request_parts(parts, app).await?.require(Role::Planner).map(Self)
+        RequestContext::from_request_parts(parts, app).await?.require(Role::Planner).map(Self)
     }
 }
 
 /// A visitor who may let changes go live.
-pub(crate) struct Approver(pub Visit);
+pub(crate) struct Approver(pub RequestContext);
 
 impl FromRequestParts<App> for Approver {
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
-        Visit::from_request_parts(parts, app).await?.require(Role::Approver).map(Self)
+        RequestContext::from_request_parts(parts, app).await?.require(Role::Approver).map(Self)
     }
 }
 
 /// A visitor who looks after people.
-pub(crate) struct Administrator(pub Visit);
+pub(crate) struct Administrator(pub RequestContext);
 
 impl FromRequestParts<App> for Administrator {
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
-        Visit::from_request_parts(parts, app).await?.require(Role::Administrator).map(Self)
+        RequestContext::from_request_parts(parts, app).await?.require(Role::Administrator).map(Self)
     }
 }

@@ -7,9 +7,9 @@ use std::str::FromStr;
 
 /// Messages by field. A field keeps its first message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Wrong(BTreeMap<&'static str, String>);
+pub(crate) struct FormErrors(BTreeMap<&'static str, String>);
 
-impl Wrong {
+impl FormErrors {
     /// The message of a field, for the template.
     pub fn at(&self, field: &str) -> Option<&str> {
         self.0.get(field).map(String::as_str)
@@ -82,7 +82,7 @@ mod tests {
 
     #[test]
     fn numbers_are_read_as_people_type_them() {
-        let mut wrong = Wrong::default();
+        let mut wrong = FormErrors::default();
         assert_eq!(wrong.whole("more", " −3 ", -10..=10), Some(-3));
         assert_eq!(wrong.whole("days", "1,200", 2..=20_000), Some(1200));
         assert_eq!(wrong.whole("more", "+2", 0_u32..=9), Some(2));
@@ -96,7 +96,7 @@ mod tests {
 
     #[test]
     fn a_field_keeps_its_first_message() {
-        let mut wrong = Wrong::default();
+        let mut wrong = FormErrors::default();
         assert_eq!(wrong.whole("people", "a few", 0..=50), None);
         wrong.note("people", "later");
         assert_eq!(wrong.at("people"), Some("Must be a whole number from 0 to 50."));

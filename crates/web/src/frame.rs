@@ -4,7 +4,7 @@ use barometer_store::Role;
 use jiff::Span;
 use uuid::Uuid;
 
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::words;
 
 /// The stages of the job in their order, after the outlook.
@@ -82,33 +82,33 @@ pub(crate) struct Frame {
 
 impl Frame {
     /// The frame of a page that belongs to no stage.
-    pub fn apart(visit: &Visit) -> Self {
-        let mut frame = Self::of(visit, Stage::Outlook, None);
+    pub fn apart(context: &RequestContext) -> Self {
+        let mut frame = Self::of(context, Stage::Outlook, None);
         frame.stages.iter_mut().for_each(|stage| stage.is_current = false);
         frame
     }
 
-    pub fn of(visit: &Visit, stage: Stage, contact_type: Option<Uuid>) -> Self {
+    pub fn of(context: &RequestContext, stage: Stage, contact_type: Option<Uuid>) -> Self {
         let week = Span::new().days(7);
         let address = |stage: Stage, day| stage.address(day, contact_type);
         Self {
-            centre: visit.centre.name.clone(),
-            user: visit.user.name.clone(),
-            role: visit.user.role.word(),
-            may_plan: visit.may(Role::Planner),
+            centre: context.centre.name.clone(),
+            user: context.user.name.clone(),
+            role: context.user.role.word(),
+            may_plan: context.may(Role::Planner),
             stages: Stage::ALL
                 .into_iter()
                 .map(|each| StageLink {
                     key: each.name().to_lowercase(),
                     name: each.name(),
-                    address: address(each, visit.day),
+                    address: address(each, context.day),
                     is_current: each == stage,
                 })
                 .collect(),
-            period: words::week_span(visit.monday()),
-            earlier: address(stage, visit.day.saturating_sub(week)),
-            later: address(stage, visit.day.saturating_add(week)),
-            today: address(stage, visit.today),
+            period: words::week_span(context.monday()),
+            earlier: address(stage, context.day.saturating_sub(week)),
+            later: address(stage, context.day.saturating_add(week)),
+            today: address(stage, context.today),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The pages: routes, view models, templates, static files. No rules of the job, no SQL.
 //!
 //! [`router`] is the whole application as a function of its [`App`]; tests and `main` build the same.
-//! A handler parses, asks the store and the core, builds a view model and renders it; a [`Visit`]
+//! A handler parses, asks the store and the core, builds a view model and renders it; a [`RequestContext`]
 //! in its arguments means that the visitor is signed in, a `Planner` or an `Approver` that they may.
 
 mod access;

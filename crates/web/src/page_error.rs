@@ -29,7 +29,7 @@ pub(crate) enum PageError {
     #[error("This came from another site and was not carried out.")]
     CrossSite,
     #[error(
-        "Something went wrong on our side; nothing was changed. Try again, and tell whoever looks after Barometer if it stays."
+        "Something went wrong on our side; nothing was changed. Try again, and tell your administrator if it happens again."
     )]
     Internal(#[source] Box<dyn std::error::Error + Send + Sync>),
 }

@@ -20,7 +20,7 @@ const CONTENT_SECURITY_POLICY: &str = "default-src 'self'; script-src 'self'; st
      style-src-attr 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
      form-action 'self'; frame-ancestors 'none'";
 
-/// Hours without a visit after which a session ends.
+/// Hours without a request after which a session ends.
 const SESSION_HOURS: i64 = 12;
 
 /// Puts `pages` behind sessions, cross-site protection, security headers and compression.

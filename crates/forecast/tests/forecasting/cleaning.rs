@@ -46,7 +46,7 @@ fn an_outage_is_found_to_the_interval() {
     let mark =
         Mark { from: day.at(10, 0, 0, 0), to: day.at(13, 0, 0, 0), treatment: Treatment::LeaveOut };
     assert_eq!((found[0].finding, found[0].mark), (Finding::Outage, mark));
-    assert!(found[0].why.contains("contacts came where about"), "{}", found[0].why);
+    assert!(found[0].why.contains("contacts arrived; about"), "{}", found[0].why);
 }
 
 #[test]

@@ -11,7 +11,7 @@ use crate::model::Model;
 #[serde(rename_all = "snake_case")]
 pub enum What {
     /// The contact arrived.
-    Came,
+    Arrived,
     /// It reached a step.
     Reached {
         /// Number of the step in the strategy.
@@ -47,12 +47,12 @@ pub enum What {
     /// A callback was promised.
     CallbackPromised,
     /// An agent signed in; no contact is meant.
-    AgentCame {
+    AgentSignedIn {
         /// Number of the agent.
         agent: u32,
     },
-    /// An agent left; no contact is meant.
-    AgentLeft {
+    /// An agent signed out; no contact is meant.
+    AgentSignedOut {
         /// Number of the agent.
         agent: u32,
     },
@@ -102,7 +102,7 @@ impl Observer for EventLog {
     fn observe(&mut self, view: View<'_>, what: Observation) {
         let number_of = |agent: barometer_routing::AgentId| agent.place() as u32;
         match what {
-            Observation::Arrived { contact } => self.note(view, contact, What::Came),
+            Observation::Arrived { contact } => self.note(view, contact, What::Arrived),
             Observation::ReachedStep { contact, step } => {
                 self.note(view, contact, What::Reached { step: step.place() as u16 });
             }
@@ -125,10 +125,10 @@ impl Observer for EventLog {
                 self.note(view, contact, What::CallbackPromised);
             }
             Observation::SignedIn { agent } => {
-                self.note_agent(view, What::AgentCame { agent: number_of(agent) });
+                self.note_agent(view, What::AgentSignedIn { agent: number_of(agent) });
             }
             Observation::SignedOut { agent } => {
-                self.note_agent(view, What::AgentLeft { agent: number_of(agent) });
+                self.note_agent(view, What::AgentSignedOut { agent: number_of(agent) });
             }
             _ => {}
         }

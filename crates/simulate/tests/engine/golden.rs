@@ -65,7 +65,7 @@ impl Digest {
     fn log(&mut self, log: &EventLog) {
         for event in &log.events {
             let (code, which) = match event.what {
-                What::Came => (0, 0),
+                What::Arrived => (0, 0),
                 What::Reached { step } => (1, u32::from(step)),
                 What::Joined { service_point } => (2, u32::from(service_point)),
                 What::RingsAt { agent } => (3, agent),
@@ -74,8 +74,8 @@ impl Digest {
                 What::Done { agent } => (6, agent),
                 What::Ended { how } => (7, end_code(how)),
                 What::CallbackPromised => (8, 0),
-                What::AgentCame { agent } => (9, agent),
-                What::AgentLeft { agent } => (10, agent),
+                What::AgentSignedIn { agent } => (9, agent),
+                What::AgentSignedOut { agent } => (10, agent),
             };
             self.number(event.at_secs.to_bits());
             self.number(u64::from(event.contact) << 32 | u64::from(event.kind));

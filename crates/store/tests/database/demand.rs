@@ -5,7 +5,7 @@ use barometer_forecast::{
 };
 use barometer_plan::{IntervalLoad, Rules};
 use barometer_store::{
-    Decision, ForecastDay, ForecastHead, MadeInterval, NewSpecialDay, StoreError,
+    Decision, ForecastDay, ForecastHead, HistoryInterval, MadeInterval, NewSpecialDay, StoreError,
 };
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
@@ -199,4 +199,42 @@ async fn a_contact_type_remembers_its_method_and_its_model(pool: PgPool) {
     assert!(matches!(taken, Err(StoreError::Taken)));
     store.pin_method(bookings, None).await.unwrap();
     assert_eq!(store.contact_type(bookings).await.unwrap().pinned_method, None);
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_list_of_contact_types_sums_each_forecast_and_the_days_before_it(pool: PgPool) {
+    let Fixture { store, centre, bookings, .. } = fixture(pool).await;
+    let zone = jiff::tz::TimeZone::get("Europe/Dublin").unwrap();
+    let first = date(2026, 3, 30);
+    let line = async || store.demand_lines(centre, &zone).await.unwrap().remove(0);
+    assert_eq!((line().await.name.as_str(), line().await.forecast.first_day()), ("Bookings", None));
+    // 28 days from 30 March begin at 23:00 UTC of the 29th: summer time began that morning.
+    let interval = |start: &str, offered| HistoryInterval {
+        start: at(start),
+        offered,
+        answered: offered,
+        abandoned: 0,
+        handle_secs: Some(100.0),
+    };
+    let history = [
+        interval("2026-03-01T23:30:00Z", 1000),
+        interval("2026-03-02T00:00:00Z", 5),
+        interval("2026-03-29T22:30:00Z", 7),
+        interval("2026-03-29T23:00:00Z", 2000),
+    ];
+    store.add_history(bookings, &history).await.unwrap();
+    let head = ForecastHead { history_days: 28, first_day: first, ..head(None) };
+    let day = |ahead: i64, contacts| ForecastDay {
+        day: first.saturating_add(jiff::Span::new().days(ahead)),
+        base: contacts,
+        contacts,
+        band: Band { p2_5: 0.0, p10: 0.0, p90: 0.0, p97_5: 0.0 },
+        parts: DayParts { level: contacts, drift: 0.0, weekday: 0.0, special: 0.0 },
+    };
+    let days = [day(0, 30.0), day(27, 12.0), day(28, 500.0)];
+    store.save_forecast(bookings, &head, &[], &days).await.unwrap();
+    let known = line().await.forecast;
+    assert_eq!((known.first_day(), known.history_days), (Some(first), Some(28)));
+    assert_eq!((known.actual, known.expected), (Some(12.0), Some(42.0)));
+    assert_eq!((known.interval_wape, known.naive_wape), (None, None));
 }

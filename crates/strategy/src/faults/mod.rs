@@ -166,7 +166,7 @@ impl Found<'_> {
             for name in &entry.contact_types {
                 let is_new = seen.insert(name.as_str());
                 self.ensure(is_new, &format!("entries[{at}].contact_types"), || {
-                    format!("“{name}” comes in at two entries; name it once")
+                    format!("“{name}” is received by two entries; name it once")
                 });
             }
         }

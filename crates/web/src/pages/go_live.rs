@@ -11,7 +11,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Approver, Visit};
+use crate::access::{Approver, RequestContext};
 use crate::extract::{Form, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -75,10 +75,10 @@ pub(crate) struct ShowQuery {
 /// `GET /go-live`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let versions = app.store.strategy_versions(visit.centre.id).await?;
+    let versions = app.store.strategy_versions(context.centre.id).await?;
     let past = app.store.latest_go_lives(LISTED).await?;
     let sheet = match versions.first().filter(|newest| !newest.is_live) {
         Some(draft) => {
@@ -94,7 +94,7 @@ pub(crate) async fn show(
                 }
                 None => Vec::new(),
             };
-            Some(Sheet::of(draft, live, changes, &trials, &visit))
+            Some(Sheet::of(draft, live, changes, &trials, &context))
         }
         None => None,
     };
@@ -111,12 +111,12 @@ pub(crate) async fn show(
         }
     };
     let template = GoLivePage {
-        frame: Frame::of(&visit, Stage::GoLive, None),
+        frame: Frame::of(&context, Stage::GoLive, None),
         answer,
         sheet,
-        past: past.into_iter().map(|each| past_row(each, &visit)).collect(),
+        past: past.into_iter().map(|each| past_row(each, &context)).collect(),
         rollbacks: rollbacks(&versions),
-        may_approve: visit.may(Role::Approver),
+        may_approve: context.may(Role::Approver),
         done: query.done.is_some(),
     };
     page(&template)
@@ -128,7 +128,7 @@ impl Sheet {
         live: Option<&StrategyVersion>,
         changes: Vec<Change>,
         trials: &[TrialLine],
-        visit: &Visit,
+        context: &RequestContext,
     ) -> Self {
         let evidence = |trial: &TrialLine| {
             let subject = &trial.subject;
@@ -153,7 +153,7 @@ impl Sheet {
             ),
             changes,
             evidence: trials.iter().filter_map(evidence).collect(),
-            try_address: format!("/trials?day={}#new", visit.day),
+            try_address: format!("/trials?day={}#new", context.day),
         }
     }
 }
@@ -171,9 +171,9 @@ fn rollbacks(versions: &[StrategyVersion]) -> Vec<Rollback> {
         .collect()
 }
 
-fn past_row(past: GoLive, visit: &Visit) -> PastRow {
+fn past_row(past: GoLive, context: &RequestContext) -> PastRow {
     PastRow {
-        when: words::moment(past.approved_at, &visit.centre.zone),
+        when: words::moment(past.approved_at, &context.centre.zone),
         what: format!("{} v{}", past.strategy, past.version),
         by: past.approved_by.unwrap_or_else(|| "set up with the demo".to_owned()),
         note: past.note,
@@ -192,7 +192,7 @@ pub(crate) struct ApproveForm {
 /// `POST /go-live`: a tried draft goes live, or an earlier version comes back.
 pub(crate) async fn approve(
     State(app): State<App>,
-    Approver(visit): Approver,
+    Approver(context): Approver,
     Form(form): Form<ApproveForm>,
 ) -> Result<Response, PageError> {
     let note = form.note.trim();
@@ -202,6 +202,6 @@ pub(crate) async fn approve(
         );
         return Err(PageError::Refused(message));
     }
-    release::go_live(&app.store, form.version, form.trial, visit.user.id, note).await?;
-    Ok(Redirect::to(&format!("/go-live?day={}&done=1", visit.day)).into_response())
+    release::go_live(&app.store, form.version, form.trial, context.user.id, note).await?;
+    Ok(Redirect::to(&format!("/go-live?day={}&done=1", context.day)).into_response())
 }

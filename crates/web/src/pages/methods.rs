@@ -4,7 +4,7 @@ use askama::Template;
 use axum::response::Response;
 use pulldown_cmark::{Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
 
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Path;
 use crate::frame::Frame;
 use crate::page_error::PageError;
@@ -31,10 +31,13 @@ struct MethodPage {
 }
 
 /// `GET /methods/{note}`
-pub(crate) async fn show(visit: Visit, Path(name): Path<String>) -> Result<Response, PageError> {
+pub(crate) async fn show(
+    context: RequestContext,
+    Path(name): Path<String>,
+) -> Result<Response, PageError> {
     let (_, text) = NOTES.iter().find(|note| note.0 == name).ok_or(PageError::NotFound)?;
     page(&MethodPage {
-        frame: Frame::apart(&visit),
+        frame: Frame::apart(&context),
         notes: NOTES
             .iter()
             .map(|(each, text)| Choice {

@@ -22,7 +22,7 @@ use barometer_store::ContactType;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 
@@ -62,13 +62,13 @@ pub(crate) fn refused(template: &impl Template) -> Result<Response, PageError> {
 /// To a stage's page of the first contact type, or to where contact types come from.
 pub(crate) async fn to_first(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     stage: Stage,
 ) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
+    let types = app.store.contact_types(context.centre.id).await?;
     let (stage, first) = match types.first() {
         Some(first) => (stage, Some(first.id)),
         None => (Stage::Demand, None),
     };
-    Ok(Redirect::to(&stage.address(visit.day, first)).into_response())
+    Ok(Redirect::to(&stage.address(context.day, first)).into_response())
 }

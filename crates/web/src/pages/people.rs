@@ -9,9 +9,9 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Account, Accounts, Administrator, Visit};
+use crate::access::{Account, Accounts, Administrator, RequestContext};
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::frame::Frame;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -33,7 +33,7 @@ struct PeoplePage {
     form: PersonForm,
     least_chars: usize,
     note: Option<&'static str>,
-    wrong: Wrong,
+    wrong: FormErrors,
     tokens: Vec<TokenRow>,
 }
 
@@ -45,13 +45,13 @@ struct TokenRow {
 }
 
 impl TokenRow {
-    fn of(token: &Token, visit: &Visit) -> Self {
+    fn of(token: &Token, context: &RequestContext) -> Self {
         Self {
             name: token.name.clone(),
             by: token.by.clone(),
             used: token
                 .used_at
-                .map_or_else(|| "never".to_owned(), |at| words::moment(at, &visit.centre.zone)),
+                .map_or_else(|| "never".to_owned(), |at| words::moment(at, &context.centre.zone)),
             remove: format!("/people/tokens/{}/remove", token.id),
         }
     }
@@ -75,11 +75,11 @@ pub(crate) struct ShowQuery {
 /// `GET /people`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let mut template =
-        PeoplePage::new(&app, &visit, PersonForm::default(), Wrong::default()).await?;
+        PeoplePage::new(&app, &context, PersonForm::default(), FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("added") => Some("Added. They can sign in now."),
         Some("role") => Some("The role is changed."),
@@ -94,15 +94,15 @@ pub(crate) async fn show(
 impl PeoplePage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         form: PersonForm,
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Result<Self, PageError> {
         let people =
-            if visit.may(Role::Administrator) { Some(app.store.users().await?) } else { None };
-        let role = visit.user.role.word();
+            if context.may(Role::Administrator) { Some(app.store.users().await?) } else { None };
+        let role = context.user.role.word();
         Ok(Self {
-            frame: Frame::apart(visit),
+            frame: Frame::apart(context),
             answer: match &people {
                 Some(people) if people.len() == 1 => {
                     "You are the only one who can sign in.".to_owned()
@@ -115,18 +115,18 @@ impl PeoplePage {
                 }
                 None => format!(
                     "You are signed in as {}, {role}. An administrator can change your role.",
-                    visit.user.name
+                    context.user.name
                 ),
             },
-            me: visit.user.id,
+            me: context.user.id,
             people,
             roles: Role::ALL,
-            tokens: if visit.may(Role::Administrator) {
+            tokens: if context.may(Role::Administrator) {
                 app.store
-                    .tokens(visit.centre.id)
+                    .tokens(context.centre.id)
                     .await?
                     .iter()
-                    .map(|it| TokenRow::of(it, visit))
+                    .map(|it| TokenRow::of(it, context))
                     .collect()
             } else {
                 Vec::new()
@@ -142,10 +142,10 @@ impl PeoplePage {
 /// `POST /people`: adds a person.
 pub(crate) async fn add(
     State(app): State<App>,
-    Administrator(visit): Administrator,
+    Administrator(context): Administrator,
     Form(mut typed): Form<PersonForm>,
 ) -> Result<Response, PageError> {
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     let (name, email) = (typed.name.trim(), typed.email.trim());
     if name.is_empty() || name.chars().count() > MOST_CHARS {
         wrong.note("name", format!("Write a name of up to {MOST_CHARS} characters."));
@@ -172,7 +172,7 @@ pub(crate) async fn add(
     }
     // Passwords are the one thing that is typed again.
     typed.password.clear();
-    refused(&PeoplePage::new(&app, &visit, typed, wrong).await?)
+    refused(&PeoplePage::new(&app, &context, typed, wrong).await?)
 }
 
 #[derive(Deserialize)]
@@ -183,13 +183,13 @@ pub(crate) struct RoleForm {
 /// `POST /people/{person}/role`
 pub(crate) async fn change_role(
     State(app): State<App>,
-    Administrator(visit): Administrator,
+    Administrator(context): Administrator,
     Path(person): Path<Uuid>,
     Form(form): Form<RoleForm>,
 ) -> Result<Response, PageError> {
     let role =
         Role::of_word(&form.role).ok_or_else(|| PageError::Refused("Choose a role.".to_owned()))?;
-    if person == visit.user.id {
+    if person == context.user.id {
         let message = "Another administrator must change your role, so that one always stays.";
         return Err(PageError::Refused(message.to_owned()));
     }
@@ -227,24 +227,24 @@ pub(crate) struct OwnPasswordForm {
 /// `POST /people/me`: one's own password, for whoever knows the current one.
 pub(crate) async fn change_own_password(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     mut session: AuthSession<Accounts>,
     Form(form): Form<OwnPasswordForm>,
 ) -> Result<Response, PageError> {
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     let OwnPasswordForm { current, new } = form;
-    let hash = visit.user.password_hash.clone();
+    let hash = context.user.password_hash.clone();
     let checked = tokio::task::spawn_blocking(move || passwords::is_right(&current, Some(&hash)));
     if !checked.await.unwrap_or(false) {
         wrong.note("current", "This is not your current password.");
     }
     check_password(&new, "new", &mut wrong);
     if !wrong.is_empty() {
-        return refused(&PeoplePage::new(&app, &visit, PersonForm::default(), wrong).await?);
+        return refused(&PeoplePage::new(&app, &context, PersonForm::default(), wrong).await?);
     }
-    app.store.set_password(visit.user.id, &hashed(&new).await?).await?;
+    app.store.set_password(context.user.id, &hashed(&new).await?).await?;
     // The session is bound to the password: this one goes on with the new one.
-    let user = app.store.user(visit.user.id).await?.ok_or(PageError::NotFound)?;
+    let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
     session
         .login(&Account(user))
         .await
@@ -252,7 +252,7 @@ pub(crate) async fn change_own_password(
     Ok(Redirect::to("/people?note=password").into_response())
 }
 
-fn check_password(password: &str, field: &'static str, wrong: &mut Wrong) {
+fn check_password(password: &str, field: &'static str, wrong: &mut FormErrors) {
     if !is_long_enough(password) {
         wrong.note(field, format!("Use at least {LEAST_PASSWORD_CHARS} characters."));
     }

@@ -9,7 +9,7 @@ use uuid::Uuid;
 
 use super::page;
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::Path;
 use crate::frame::Stage;
 use crate::page_error::PageError;
@@ -33,7 +33,7 @@ pub(crate) struct ProgressPart {
 }
 
 impl ProgressPart {
-    pub fn of(run: &Run, visit: &Visit) -> Self {
+    pub fn of(run: &Run, context: &RequestContext) -> Self {
         let unit = match run.kind {
             RunKind::Trial => "days",
             RunKind::Comparison => "parts",
@@ -53,7 +53,7 @@ impl ProgressPart {
             percent: (run.progress() * 100.0) as u32,
             left: words::time_left(run.running_secs, run.progress()),
             failure: run.failure.clone(),
-            may_cancel: visit.may_plan(),
+            may_cancel: context.may_plan(),
         }
     }
 
@@ -81,11 +81,11 @@ pub(crate) const fn state_word(state: RunState) -> &'static str {
 /// that shows it is loaded again.
 pub(crate) async fn progress(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let run = app.store.run(id).await?;
-    let mut response = page(&ProgressPart::of(&run, &visit))?;
+    let mut response = page(&ProgressPart::of(&run, &context))?;
     if run.state.is_over() {
         response.headers_mut().insert("hx-refresh", HeaderValue::from_static("true"));
     }
@@ -95,7 +95,7 @@ pub(crate) async fn progress(
 /// `POST /runs/{run}/cancel`
 pub(crate) async fn cancel(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let run = app.store.run(id).await?;
@@ -103,10 +103,10 @@ pub(crate) async fn cancel(
     let back = match run.kind {
         RunKind::Trial => format!("/trials/{id}"),
         RunKind::Comparison => format!("/comparisons/{id}"),
-        RunKind::Forecasts => Stage::Demand.address(visit.day, None),
+        RunKind::Forecasts => Stage::Demand.address(context.day, None),
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
-            format!("/staffing/{contact_type}/roster?day={}", visit.day)
+            format!("/staffing/{contact_type}/roster?day={}", context.day)
         }
     };
     Ok(Redirect::to(&back).into_response())

@@ -5,7 +5,7 @@ use barometer_store::ContactType;
 use jiff::Timestamp;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::page_error::PageError;
 use crate::words;
 use barometer_app::planning::span;
@@ -27,10 +27,10 @@ pub(crate) struct TodayRow {
 pub(crate) async fn today_row(
     app: &App,
     contact_type: &ContactType,
-    visit: &Visit,
+    context: &RequestContext,
 ) -> Result<Option<TodayRow>, PageError> {
-    let zone = &visit.centre.zone;
-    let (from, to) = span(visit.today, 1, zone)?;
+    let zone = &context.centre.zone;
+    let (from, to) = span(context.today, 1, zone)?;
     let (history, forecast, head) = tokio::try_join!(
         app.store.history_since(contact_type.id, from),
         app.store.made_intervals(contact_type.id, from, to),

@@ -32,7 +32,7 @@ pub(crate) struct TokenForm {
 /// `POST /people/tokens`: makes a token and shows it, this once.
 pub(crate) async fn add(
     State(app): State<App>,
-    Administrator(visit): Administrator,
+    Administrator(context): Administrator,
     Form(form): Form<TokenForm>,
 ) -> Result<Response, PageError> {
     let name = form.name.trim();
@@ -40,16 +40,16 @@ pub(crate) async fn add(
         let message = format!("Say what the token is for, in up to {MOST_CHARS} characters.");
         return Err(PageError::Refused(message));
     }
-    let secret = app.store.add_token(visit.centre.id, name, visit.user.id).await?;
-    page(&TokenPage { frame: Frame::apart(&visit), name: name.to_owned(), secret })
+    let secret = app.store.add_token(context.centre.id, name, context.user.id).await?;
+    page(&TokenPage { frame: Frame::apart(&context), name: name.to_owned(), secret })
 }
 
 /// `POST /people/tokens/{token}/remove`
 pub(crate) async fn remove(
     State(app): State<App>,
-    Administrator(visit): Administrator,
+    Administrator(context): Administrator,
     Path(token): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    app.store.remove_token(visit.centre.id, token).await?;
+    app.store.remove_token(context.centre.id, token).await?;
     Ok(Redirect::to("/people").into_response())
 }

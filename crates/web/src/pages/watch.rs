@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
@@ -97,12 +97,12 @@ pub(crate) struct ShowQuery {
 /// `GET /watch`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let today = try_join_all(types.iter().map(|each| today_row(&app, each, &visit))).await?;
-    let pasts = try_join_all(types.into_iter().map(|each| past(&app, each, &visit))).await?;
+    let types = app.store.contact_types(context.centre.id).await?;
+    let today = try_join_all(types.iter().map(|each| today_row(&app, each, &context))).await?;
+    let pasts = try_join_all(types.into_iter().map(|each| past(&app, each, &context))).await?;
     let pasts: Vec<Past> = pasts.into_iter().flatten().collect();
     let shown =
         pasts.iter().find(|past| Some(past.contact_type.id) == query.contact_type).or_else(|| {
@@ -116,13 +116,13 @@ pub(crate) async fn show(
         None => None,
     };
     let current = shown.map(|past| past.contact_type.id);
-    let rows = pasts.iter().map(|past| row(past, current, &visit)).collect();
+    let rows = pasts.iter().map(|past| row(past, current, &context)).collect();
     let answer = answer(&pasts);
     page(&WatchPage {
-        frame: Frame::of(&visit, Stage::Watch, None),
+        frame: Frame::of(&context, Stage::Watch, None),
         answer,
         today: today.into_iter().flatten().collect(),
-        today_title: words::long_day(visit.today),
+        today_title: words::long_day(context.today),
         rows,
         chart,
     })
@@ -131,12 +131,12 @@ pub(crate) async fn show(
 async fn past(
     app: &App,
     contact_type: ContactType,
-    visit: &Visit,
+    context: &RequestContext,
 ) -> Result<Option<Past>, PageError> {
     let Some(head) = app.store.forecast(contact_type.id).await? else { return Ok(None) };
     let days = head.backtest.map(|backtest| backtest.latest_days).unwrap_or_default();
     let Some(first) = days.first() else { return Ok(None) };
-    let (from, to) = span(first.day, days.len() as i64, &visit.centre.zone)?;
+    let (from, to) = span(first.day, days.len() as i64, &context.centre.zone)?;
     let total = app.store.came_between(contact_type.id, from, to).await?;
     Ok(Some(Past { contact_type, days, total }))
 }
@@ -165,11 +165,11 @@ fn answer(pasts: &[Past]) -> String {
     )
 }
 
-fn row(past: &Past, current: Option<Uuid>, visit: &Visit) -> Row {
+fn row(past: &Past, current: Option<Uuid>, context: &RequestContext) -> Row {
     let contact_type = &past.contact_type;
     Row {
         name: contact_type.name.clone(),
-        address: format!("/watch?day={}&contact_type={}", visit.day, contact_type.id),
+        address: format!("/watch?day={}&contact_type={}", context.day, contact_type.id),
         is_current: current == Some(contact_type.id),
         forecast: words::thousands(past.forecast()),
         came: words::thousands(past.came()),

@@ -68,7 +68,7 @@ async fn a_saved_import_shows_that_its_forecast_comes_and_then_the_forecast(pool
     let preview = planner.upload("help.csv", "", file).await.location().to_owned();
     let saved = planner.post(&format!("{preview}/confirm"), "").await;
     let waiting = planner.get(saved.location()).await;
-    waiting.says("The history of Help line is saved; its forecast comes next.");
+    waiting.says("The history of Help line is saved; its forecast is being made.");
     waiting.says("Queued: 0 of 1 forecasts").says("hx-get=\"/runs/");
     // Another contact type has nothing to wait for.
     let other = planner.get(&format!("/demand/{}", centre.bookings)).await;

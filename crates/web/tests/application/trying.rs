@@ -190,11 +190,13 @@ async fn a_day_of_a_trial_is_watched_event_by_event(pool: PgPool) {
     );
     let queued = planner.post("/trials", &form).await;
     let address = queued.location().split('?').next().unwrap().to_owned();
-    let page = planner.get(&format!("{address}/day?replication=2")).await;
-    page.says("How does day 3 of the trial go?").says("contacts come");
-    let csv = planner.get(&format!("{address}/day.csv?replication=2")).await;
+    let page = planner.get(&format!("{address}/day?replication=3")).await;
+    page.says("How does day 3 of the trial go?")
+        .says("contacts arrive")
+        .says("Replication, 1 to 5");
+    let csv = planner.get(&format!("{address}/day.csv?replication=3")).await;
     csv.says("at_secs,contact,what,where_or_who").says(",answered,Bookings team 1");
-    assert_eq!(planner.get(&format!("{address}/day.csv?replication=2")).await.text, csv.text);
+    assert_eq!(planner.get(&format!("{address}/day.csv?replication=3")).await.text, csv.text);
     // The inputs that are kept with a trial are all that it takes to repeat it.
     let repeated = planner.post(&format!("{address}/repeat"), "").await;
     let trials = centre.store.latest_trials(None, 5).await.unwrap();

@@ -92,7 +92,7 @@ pub const FAMILIES: &[Family] = &[
     },
     Family {
         name: "erlang-b-lines",
-        about: "the fewest lines that refuse at most so many",
+        about: "the fewest lines that block at most this share",
         inputs: &[LOAD, BLOCKING],
         outputs: &["result_lines", "result_blocking_share"],
         is_grouped: false,
@@ -104,7 +104,7 @@ pub const FAMILIES: &[Family] = &[
     },
     Family {
         name: "erlang-b-load",
-        about: "the largest load of which at most so many are refused",
+        about: "the largest load of which at most this share is blocked",
         inputs: &[SERVERS, BLOCKING],
         outputs: &["result_offered_erlangs"],
         is_grouped: false,
@@ -119,7 +119,7 @@ pub const FAMILIES: &[Family] = &[
         inputs: &[
             LOAD,
             SERVERS,
-            needed("redial_share", "share of the refused that tries again, each time anew"),
+            needed("redial_share", "share of the blocked who redial, after each attempt"),
         ],
         outputs: &[
             "result_total_erlangs",
@@ -308,7 +308,7 @@ pub const FAMILIES: &[Family] = &[
             SERVERS,
             PLACES,
             MAYBE_PATIENCE,
-            needed("redial_share", "share of them that calls again, each time anew"),
+            needed("redial_share", "share of them who redial, after each attempt"),
             needed("redial_after_secs", "mean time until they do"),
             WITHIN,
         ],

@@ -113,7 +113,7 @@ fn demand_of(
         let missing = count as usize - rows.len();
         if missing > 0 {
             notes.push(format!(
-                "{name}: {missing} of {count} intervals from {first} to {last} are not in the forecast; nothing comes in them"
+                "{name}: {missing} of {count} intervals from {first} to {last} are not in the forecast: no contacts arrive in them"
             ));
         }
         let of_type = customers.and_then(|file| file.contact_types.get(name));

@@ -234,7 +234,7 @@ pub(super) async fn write_event_log(
     let agent = |agent: u32| names.agents[agent as usize].1.clone();
     let row = |event: &LoggedEvent| {
         let (what, where_or_who) = match event.what {
-            What::Came => ("came", String::new()),
+            What::Arrived => ("arrived", String::new()),
             What::Reached { step } => ("reached", strategy.steps[usize::from(step)].name.clone()),
             What::Joined { service_point } => {
                 ("joined", names.service_points[usize::from(service_point)].clone())
@@ -245,10 +245,11 @@ pub(super) async fn write_event_log(
             What::Done { agent: by } => ("done", agent(by)),
             What::Ended { how } => ("ended", format!("{how:?}").to_lowercase()),
             What::CallbackPromised => ("callback promised", String::new()),
-            What::AgentCame { agent: who } => ("agent came", agent(who)),
-            What::AgentLeft { agent: who } => ("agent left", agent(who)),
+            What::AgentSignedIn { agent: who } => ("agent signed in", agent(who)),
+            What::AgentSignedOut { agent: who } => ("agent signed out", agent(who)),
         };
-        let is_contact = !matches!(event.what, What::AgentCame { .. } | What::AgentLeft { .. });
+        let is_contact =
+            !matches!(event.what, What::AgentSignedIn { .. } | What::AgentSignedOut { .. });
         let contact = if is_contact { event.contact.to_string() } else { String::new() };
         let kind =
             if is_contact { names.types[usize::from(event.kind)].clone() } else { String::new() };

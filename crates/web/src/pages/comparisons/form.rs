@@ -10,9 +10,9 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::progress::state_word;
@@ -56,7 +56,7 @@ pub(crate) struct ComparisonForm {
     to: Vec<String>,
     steps: Vec<String>,
     #[serde(skip)]
-    wrong: Wrong,
+    wrong: FormErrors,
 }
 
 impl Default for ComparisonForm {
@@ -82,7 +82,7 @@ impl Default for ComparisonForm {
             from: vec!["-3".to_owned(), String::new()],
             to: vec!["3".to_owned(), String::new()],
             steps: vec!["7".to_owned(), String::new()],
-            wrong: Wrong::default(),
+            wrong: FormErrors::default(),
         }
     }
 }
@@ -125,7 +125,7 @@ struct AskPage {
     rows: Vec<CandidateRow>,
     swept: Vec<Choosable>,
     settings: Vec<SettingRow>,
-    wrong: Wrong,
+    wrong: FormErrors,
     may_plan: bool,
     trial_address: String,
     listed: Vec<ListedRow>,
@@ -157,15 +157,19 @@ struct ListedRow {
 /// `GET /comparisons`: a form for the next one, and the latest ones.
 pub(crate) async fn ask(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(typed): Query<ComparisonForm>,
 ) -> Result<Response, PageError> {
-    page(&ask_page(&app, &visit, typed).await?)
+    page(&ask_page(&app, &context, typed).await?)
 }
 
-async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<AskPage, PageError> {
-    let versions = app.store.strategy_versions(visit.centre.id).await?;
-    let mut form = FormView::of(app, visit, typed.trial()).await?;
+async fn ask_page(
+    app: &App,
+    context: &RequestContext,
+    typed: ComparisonForm,
+) -> Result<AskPage, PageError> {
+    let versions = app.store.strategy_versions(context.centre.id).await?;
+    let mut form = FormView::of(app, context, typed.trial()).await?;
     // Candidates are held against each other on the same days.
     form.leave_kinds_of_days_out();
     let swept = versions
@@ -178,14 +182,14 @@ async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<Ask
     };
     let listed = app.store.latest_comparisons(LISTED).await?;
     Ok(AskPage {
-        frame: Frame::of(visit, Stage::Trials, only_type(&typed.contact_type)),
+        frame: Frame::of(context, Stage::Trials, only_type(&typed.contact_type)),
         rows: candidate_rows(&typed, &versions, &form),
         swept: version_options(&versions, swept.map(|version| version.id)),
         settings: setting_rows(&typed, &sweepable, &form),
         form,
         wrong: typed.wrong,
-        may_plan: visit.may_plan(),
-        trial_address: format!("/trials?day={}{}", visit.day, named(&typed.contact_type)),
+        may_plan: context.may_plan(),
+        trial_address: format!("/trials?day={}{}", context.day, named(&typed.contact_type)),
         listed: listed
             .into_iter()
             .map(|line| ListedRow {
@@ -200,7 +204,7 @@ async fn ask_page(app: &App, visit: &Visit, typed: ComparisonForm) -> Result<Ask
                 ),
                 what: line.title,
                 state: state_word(line.run.state),
-                when: words::moment(line.run.created_at, &visit.centre.zone),
+                when: words::moment(line.run.created_at, &context.centre.zone),
             })
             .collect(),
     })
@@ -264,26 +268,27 @@ fn setting_rows(
 /// `POST /comparisons`: queues a comparison.
 pub(crate) async fn queue(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Form(mut typed): Form<ComparisonForm>,
 ) -> Result<Response, PageError> {
     if let Ok(day) = typed.days.parse() {
-        visit.day = day;
+        context.day = day;
     }
     let (types, versions) = tokio::try_join!(
-        app.store.contact_types(visit.centre.id),
-        app.store.strategy_versions(visit.centre.id),
+        app.store.contact_types(context.centre.id),
+        app.store.strategy_versions(context.centre.id),
     )?;
     let scope = Scope::of(&types, &typed.contact_type);
     let trial = typed.trial();
-    let days = trial.played(&scope, &visit);
-    let plans = trial.plans(&app, &visit, &scope, &days).await?;
+    let days = trial.played(&scope, &context);
+    let plans = trial.plans(&app, &context, &scope, &days).await?;
     // Versions that are asked for, each with what it says.
     let mut strategies = Vec::new();
     for version in versions.iter().filter(|version| typed.asks_for(version)) {
         strategies.push((version, app.store.strategy(version.id).await?));
     }
-    let builder = Builder { typed: &typed, visit: &visit, plans: &plans, strategies: &strategies };
+    let builder =
+        Builder { typed: &typed, context: &context, plans: &plans, strategies: &strategies };
     let made = match typed.kind.as_str() {
         "sweep" => builder.sweep(),
         _ => builder.candidates(),
@@ -291,29 +296,29 @@ pub(crate) async fn queue(
     match made {
         Ok((title, inputs)) => {
             let new = NewComparison {
-                subject: subject_of(&scope, &visit, &days),
+                subject: subject_of(&scope, &context, &days),
                 title,
                 inputs,
-                created_by: visit.user.id,
+                created_by: context.user.id,
             };
             let id = app.store.queue_comparison(&new).await?;
-            Ok(Redirect::to(&format!("/comparisons/{id}?day={}", visit.day)).into_response())
+            Ok(Redirect::to(&format!("/comparisons/{id}?day={}", context.day)).into_response())
         }
         Err(wrong) => {
             typed.wrong = wrong;
-            refused(&ask_page(&app, &visit, typed).await?)
+            refused(&ask_page(&app, &context, typed).await?)
         }
     }
 }
 
 struct Builder<'a> {
     typed: &'a ComparisonForm,
-    visit: &'a Visit,
+    context: &'a RequestContext,
     plans: &'a [TypePlan],
     strategies: &'a [(&'a StrategyVersion, Strategy)],
 }
 
-type Made = Result<(String, ComparisonInputs), Wrong>;
+type Made = Result<(String, ComparisonInputs), FormErrors>;
 
 impl Builder<'_> {
     /// What a version would be played with, so many people more of a team.
@@ -322,13 +327,13 @@ impl Builder<'_> {
         strategy: &Strategy,
         team: Option<&String>,
         more: &str,
-    ) -> Result<(String, TrialInputs), Wrong> {
+    ) -> Result<(String, TrialInputs), FormErrors> {
         // Where the form asks for no team, there is one.
         let team = team.or(strategy.teams.first().map(|team| &team.id));
         let mut trial = self.typed.trial();
         trial.team.extend(team.cloned());
         trial.more.push(more.to_owned());
-        trial.inputs(strategy, &self.visit.centre.zone, self.plans)
+        trial.inputs(strategy, &self.context.centre.zone, self.plans)
     }
 
     fn candidates(&self) -> Made {
@@ -344,7 +349,7 @@ impl Builder<'_> {
             candidates.push(Candidate { name: format!("v{}, {cover}", version.version), inputs });
         }
         if candidates.len() < 2 {
-            return Err(Wrong::of("version", "Choose at least two candidates."));
+            return Err(FormErrors::of("version", "Choose at least two candidates."));
         }
         let names: Vec<String> =
             candidates.iter().map(|candidate| candidate.name.clone()).collect();
@@ -352,7 +357,7 @@ impl Builder<'_> {
             |nth: usize| candidates[..nth].iter().any(|each| each.inputs == candidates[nth].inputs);
         if let Some(twin) = (1..candidates.len()).find(|&nth| twins(nth)) {
             let message = format!("“{}” is there twice; let the candidates differ.", names[twin]);
-            return Err(Wrong::of("version", message));
+            return Err(FormErrors::of("version", message));
         }
         Ok((names.join(" against "), ComparisonInputs::Chosen { candidates }))
     }
@@ -362,11 +367,11 @@ impl Builder<'_> {
             Some(version.id) == self.typed.swept_version
         };
         let Some((version, strategy)) = self.strategies.iter().find(is_swept) else {
-            return Err(Wrong::of("swept_version", "Choose a version of the strategy."));
+            return Err(FormErrors::of("swept_version", "Choose a version of the strategy."));
         };
         let (_, base) = self.inputs(strategy, None, "0")?;
         let all = Sweepable::all(strategy);
-        let mut wrong = Wrong::default();
+        let mut wrong = FormErrors::default();
         let mut axes = Vec::new();
         for (nth, key) in self.typed.setting.iter().take(2).enumerate() {
             let found = all.iter().find(|(setting, _)| setting.key() == *key);
@@ -398,12 +403,12 @@ impl Builder<'_> {
         let inputs = ComparisonInputs::Sweep { base: Box::new(base), axes };
         match inputs.candidates() {
             Ok(_) => Ok((title, inputs)),
-            Err(error) => Err(Wrong::of("setting", format!("{error}."))),
+            Err(error) => Err(FormErrors::of("setting", format!("{error}."))),
         }
     }
 
     /// Values from the first to the last, evenly spaced.
-    fn values(&self, nth: usize, wrong: &mut Wrong) -> Option<Vec<f64>> {
+    fn values(&self, nth: usize, wrong: &mut FormErrors) -> Option<Vec<f64>> {
         let text = |list: &[String]| list.get(nth).cloned().unwrap_or_default();
         let from = wrong.number("from", &text(&self.typed.from));
         let to = wrong.number("to", &text(&self.typed.to));

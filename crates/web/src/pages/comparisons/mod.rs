@@ -10,7 +10,7 @@ use barometer_store::RunState;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::exports;
 use crate::extract::Path;
 use crate::frame::{Frame, Stage};
@@ -38,13 +38,13 @@ struct ShowPage {
 /// `GET /comparisons/{comparison}`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let comparison = app.store.comparison(id).await?;
     let subject = &comparison.subject;
-    let visit = Visit { day: subject.day, ..visit };
-    let zone = &visit.centre.zone;
+    let context = RequestContext { day: subject.day, ..context };
+    let zone = &context.centre.zone;
     let result = match &comparison.result {
         Some(result) => Some(ResultView::of(&comparison, result, zone)?),
         None => None,
@@ -60,9 +60,9 @@ pub(crate) async fn show(
     };
     let replications = first.map_or(0, |first| first.replications);
     page(&ShowPage {
-        frame: Frame::of(&visit, Stage::Trials, only_type(&subject.contact_types)),
+        frame: Frame::of(&context, Stage::Trials, only_type(&subject.contact_types)),
         question,
-        progress: ProgressPart::of(&comparison.run, &visit),
+        progress: ProgressPart::of(&comparison.run, &context),
         facts: format!(
             "{}. {} simulated days each, the same customers for all, seed {}; asked for on {}.",
             comparison.title,
@@ -80,7 +80,7 @@ pub(crate) async fn show(
 /// numbers.
 pub(crate) async fn export(
     State(app): State<App>,
-    _: Visit,
+    _: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let comparison = app.store.comparison(id).await?;

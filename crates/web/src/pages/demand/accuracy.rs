@@ -11,7 +11,7 @@ use uuid::Uuid;
 use super::forecast::why_method;
 use super::tabs::{Head, Tab};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::charts;
 use crate::extract::{Form, Path};
 use crate::page_error::PageError;
@@ -90,7 +90,7 @@ struct HeldOutChart {
 /// `GET /demand/{contact_type}/accuracy`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
@@ -107,8 +107,8 @@ pub(crate) async fn show(
         coverage: known.map(coverage_rows).unwrap_or_default(),
         special: known.and_then(special_words),
         pins: pins(known, &contact_type),
-        pin: format!("/demand/{id}/method?day={}", visit.day),
-        head: Head::new(&app, &visit, &contact_type, Tab::Accuracy).await?,
+        pin: format!("/demand/{id}/method?day={}", context.day),
+        head: Head::new(&app, &context, &contact_type, Tab::Accuracy).await?,
     };
     page(&template)
 }
@@ -121,7 +121,7 @@ pub(crate) struct MethodForm {
 /// `POST /demand/{contact_type}/method`: pins a method, or leaves it to the backtest.
 pub(crate) async fn pin(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(form): Form<MethodForm>,
 ) -> Result<Response, PageError> {
@@ -131,8 +131,8 @@ pub(crate) async fn pin(
     }
     app.store.pin_method(id, method).await?;
     let contact_type = app.store.contact_type(id).await?;
-    refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
-    Ok(Redirect::to(&Tab::Accuracy.address(id, visit.day)).into_response())
+    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
+    Ok(Redirect::to(&Tab::Accuracy.address(id, context.day)).into_response())
 }
 
 fn answer(backtest: Option<&Backtest>, contact_type: &ContactType) -> String {

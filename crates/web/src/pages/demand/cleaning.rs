@@ -12,10 +12,10 @@ use uuid::Uuid;
 
 use super::tabs::{Head, Tab};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::charts;
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -36,7 +36,7 @@ struct CleaningPage {
     missing: Option<String>,
     marks: Vec<MarkRow>,
     form: MarkForm,
-    wrong: Wrong,
+    wrong: FormErrors,
     day_chart: String,
     decide: String,
     mark: String,
@@ -96,7 +96,7 @@ struct DayChart {
 /// `GET /demand/{contact_type}/cleaning`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<CleaningQuery>,
 ) -> Result<Response, PageError> {
@@ -107,7 +107,7 @@ pub(crate) async fn show(
         ..MarkForm::default()
     };
     let mut template =
-        CleaningPage::new(&app, &visit, &contact_type, form, Wrong::default()).await?;
+        CleaningPage::new(&app, &context, &contact_type, form, FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("kept") => Some("Decided. The forecast is made again with it."),
         Some("gone") => Some("Undone. The forecast is made again without it."),
@@ -119,15 +119,15 @@ pub(crate) async fn show(
 impl CleaningPage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: &ContactType,
         form: MarkForm,
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Result<Self, PageError> {
         let id = contact_type.id;
         let marks = app.store.history_marks(id).await?;
-        let Found { open, missing } = find(app, visit, contact_type, &marks).await?;
-        let daily = app.store.daily_totals(id, &visit.centre.zone).await?;
+        let Found { open, missing } = find(app, context, contact_type, &marks).await?;
+        let daily = app.store.daily_totals(id, &context.centre.zone).await?;
         let mut chart = DayChart {
             labels: Vec::new(),
             days: Vec::new(),
@@ -163,13 +163,13 @@ impl CleaningPage {
             note: None,
             proposals: open.iter().map(ProposalRow::of).collect(),
             missing: missing_words(&missing),
-            marks: marks.iter().map(|mark| MarkRow::of(mark, id, visit)).collect(),
+            marks: marks.iter().map(|mark| MarkRow::of(mark, id, context)).collect(),
             form,
             wrong,
             day_chart: charts::embedded(&chart)?,
-            decide: format!("/demand/{id}/cleaning/decide?day={}", visit.day),
-            mark: format!("/demand/{id}/cleaning?day={}", visit.day),
-            head: Head::new(app, visit, contact_type, Tab::Cleaning).await?,
+            decide: format!("/demand/{id}/cleaning/decide?day={}", context.day),
+            mark: format!("/demand/{id}/cleaning?day={}", context.day),
+            head: Head::new(app, context, contact_type, Tab::Cleaning).await?,
         })
     }
 }
@@ -184,15 +184,16 @@ struct Found {
 
 async fn find(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     marks: &[HistoryMark],
 ) -> Result<Found, PageError> {
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let Some(history) = history_grid(&app.store, contact_type, zone).await? else {
         return Ok(Found::default());
     };
-    let calendar = app.store.calendar(visit.centre.id, history.first_day(), history.end()).await?;
+    let calendar =
+        app.store.calendar(context.centre.id, history.first_day(), history.end()).await?;
     let applied: Vec<_> = marks.iter().filter_map(|mark| mark.decision.mark()).collect();
     let found = tokio::task::spawn_blocking(move || Found {
         missing: gaps(&history),
@@ -235,13 +236,13 @@ pub(crate) struct DecideForm {
 /// The stretch is looked up among what is found now: nobody can accept what is not proposed.
 pub(crate) async fn decide(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(form): Form<DecideForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let marks = app.store.history_marks(id).await?;
-    let Found { open, .. } = find(&app, &visit, &contact_type, &marks).await?;
+    let Found { open, .. } = find(&app, &context, &contact_type, &marks).await?;
     let is_meant = |proposal: &&Proposal| {
         form.answer == "accept-all"
             || (proposal.finding.slug() == form.finding
@@ -263,31 +264,31 @@ pub(crate) async fn decide(
         let message = "This is not proposed any more; somebody may have decided about it already.";
         return Err(PageError::Refused(message.to_owned()));
     }
-    app.store.add_history_marks(id, &decisions, Some(visit.user.id)).await?;
-    refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
-    Ok(back(id, visit.day, "kept"))
+    app.store.add_history_marks(id, &decisions, Some(context.user.id)).await?;
+    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
+    Ok(back(id, context.day, "kept"))
 }
 
 /// `POST /demand/{contact_type}/cleaning`: marks a stretch by hand.
 pub(crate) async fn mark(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<MarkForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     match decision(&typed, &mut wrong) {
         Some(decision) => {
-            app.store.add_history_marks(id, &[decision], Some(visit.user.id)).await?;
-            refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
-            Ok(back(id, visit.day, "kept"))
+            app.store.add_history_marks(id, &[decision], Some(context.user.id)).await?;
+            refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
+            Ok(back(id, context.day, "kept"))
         }
-        None => refused(&CleaningPage::new(&app, &visit, &contact_type, typed, wrong).await?),
+        None => refused(&CleaningPage::new(&app, &context, &contact_type, typed, wrong).await?),
     }
 }
 
-fn decision(typed: &MarkForm, wrong: &mut Wrong) -> Option<Decision> {
+fn decision(typed: &MarkForm, wrong: &mut FormErrors) -> Option<Decision> {
     let mut time = |field: &'static str, typed: &str| {
         let read = typed.trim().parse::<DateTime>().ok();
         // A date alone means its midnight.
@@ -329,13 +330,13 @@ fn decision(typed: &MarkForm, wrong: &mut Wrong) -> Option<Decision> {
 /// `POST /demand/{contact_type}/cleaning/{mark}/remove`: takes a decision back.
 pub(crate) async fn remove(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, mark)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     app.store.remove_history_mark(id, mark).await?;
-    refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
-    Ok(back(id, visit.day, "gone"))
+    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
+    Ok(back(id, context.day, "gone"))
 }
 
 fn back(id: Uuid, day: Date, note: &str) -> Response {
@@ -429,7 +430,7 @@ impl ProposalRow {
 }
 
 impl MarkRow {
-    fn of(mark: &HistoryMark, contact_type: Uuid, visit: &Visit) -> Self {
+    fn of(mark: &HistoryMark, contact_type: Uuid, context: &RequestContext) -> Self {
         let decision = &mark.decision;
         Self {
             finding: decision.finding.title(),
@@ -439,9 +440,12 @@ impl MarkRow {
             by: format!(
                 "{}, {}",
                 mark.by.as_deref().unwrap_or("the demo"),
-                words::moment(mark.at, &visit.centre.zone)
+                words::moment(mark.at, &context.centre.zone)
             ),
-            remove: format!("/demand/{contact_type}/cleaning/{}/remove?day={}", mark.id, visit.day),
+            remove: format!(
+                "/demand/{contact_type}/cleaning/{}/remove?day={}",
+                mark.id, context.day
+            ),
         }
     }
 }
@@ -472,7 +476,7 @@ mod tests {
 
     #[test]
     fn a_mark_says_which_field_is_wrong() {
-        let mut wrong = Wrong::default();
+        let mut wrong = FormErrors::default();
         let typed = MarkForm {
             from: "2026-03-11T10:00".to_owned(),
             until: "2026-03-11T09:00".to_owned(),
@@ -490,7 +494,7 @@ mod tests {
             why: "Half the team was ill".to_owned(),
             ..typed
         };
-        let made = decision(&typed, &mut Wrong::default()).unwrap();
+        let made = decision(&typed, &mut FormErrors::default()).unwrap();
         assert_eq!(made.treatment, Some(Treatment::Scale(0.8)));
         assert_eq!(made.until, date(2026, 3, 12).at(0, 0, 0, 0));
     }

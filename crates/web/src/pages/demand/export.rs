@@ -8,7 +8,7 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::exports::{self, Cell};
 use crate::extract::Path;
 use crate::page_error::PageError;
@@ -30,7 +30,7 @@ const FROZEN_HEADING: [&str; 6] =
 /// `GET /demand/{contact_type}/forecast.{format}`
 pub(crate) async fn forecast(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path((id, format)): Path<(Uuid, String)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
@@ -41,7 +41,7 @@ pub(crate) async fn forecast(
     let row = |each: &MadeInterval| {
         vec![
             Cell::Text(contact_type.name.clone()),
-            Cell::Text(local(each.start, &visit)),
+            Cell::Text(local(each.start, &context)),
             Cell::Number(each.contacts, 4),
             Cell::Number(each.band.p2_5, 4),
             Cell::Number(each.band.p10, 4),
@@ -58,7 +58,7 @@ pub(crate) async fn forecast(
 /// `GET /demand/{contact_type}/frozen/{version}/{format}`
 pub(crate) async fn frozen(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path((id, version, format)): Path<(Uuid, Uuid, String)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
@@ -69,7 +69,7 @@ pub(crate) async fn frozen(
     let row = |each: &FrozenInterval| {
         vec![
             Cell::Text(contact_type.name.clone()),
-            Cell::Text(local(each.start, &visit)),
+            Cell::Text(local(each.start, &context)),
             Cell::Number(each.contacts, 4),
             Cell::Number(each.band_80.0, 4),
             Cell::Number(each.band_80.1, 4),
@@ -80,8 +80,8 @@ pub(crate) async fn frozen(
     table(&format!("frozen-{}", contact_type.name), &format, &FROZEN_HEADING, rows).await
 }
 
-fn local(start: Timestamp, visit: &Visit) -> String {
-    start.to_zoned(visit.centre.zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
+fn local(start: Timestamp, context: &RequestContext) -> String {
+    start.to_zoned(context.centre.zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
 }
 
 #[derive(Serialize)]

@@ -14,7 +14,7 @@ use uuid::Uuid;
 use super::runs;
 use super::tabs::{Head, Tab};
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts::{self, tenth};
 use crate::extract::Path;
 use crate::frame::Stage;
@@ -85,12 +85,12 @@ struct WeekChart {
 /// `GET /demand/{contact_type}`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let contact_type = app.store.contact_type(id).await?;
-    let (from, to) = span(visit.monday(), 7, zone)?;
+    let (from, to) = span(context.monday(), 7, zone)?;
     let (head, daily, days, week) = tokio::try_join!(
         app.store.forecast(id),
         app.store.daily_totals(id, zone),
@@ -98,20 +98,23 @@ pub(crate) async fn show(
         app.store.made_intervals(id, from, to),
     )?;
     let cleaned = cleaned_days(&app, &contact_type, zone).await?;
-    let run = runs::open_run_of(&app, &visit, id).await?;
+    let run = runs::open_run_of(&app, &context, id).await?;
     let made_of = format!("/demand/{id}/made-of");
     let template = ForecastPage {
         answer: match (&head, &run) {
             (None, Some(_)) => {
-                format!("The history of {} is saved; its forecast comes next.", contact_type.name)
+                format!(
+                    "The history of {} is saved; its forecast is being made.",
+                    contact_type.name
+                )
             }
-            _ => answer(&contact_type, &week, &daily, &visit, head.as_ref()),
+            _ => answer(&contact_type, &week, &daily, &context, head.as_ref()),
         },
         run,
         failure: head.as_ref().and_then(|head| head.failure.clone()),
         is_cleaned: !cleaned.is_empty(),
         history_chart: charts::embedded(&HistoryChart {
-            marks: Tab::Cleaning.address(id, visit.day),
+            marks: Tab::Cleaning.address(id, context.day),
             ..history_chart(&daily, &cleaned, &days)
         })?,
         week_chart: if week.is_empty() {
@@ -119,14 +122,14 @@ pub(crate) async fn show(
         } else {
             Some(charts::embedded(&week_chart(&week, zone, &made_of))?)
         },
-        week: words::week_span(visit.monday()),
+        week: words::week_span(context.monday()),
         no_week: no_week(&week, head.as_ref()),
         first_week: head
             .as_ref()
             .map_or_else(String::new, |head| Stage::Demand.address(head.first_day, Some(id))),
         trust: head.iter().filter_map(|head| head.backtest.as_ref()).flat_map(trust_rows).collect(),
         trust_words: trust_words(head.as_ref(), &contact_type),
-        accuracy: Tab::Accuracy.address(id, visit.day),
+        accuracy: Tab::Accuracy.address(id, context.day),
         made_of: week
             .iter()
             .max_by(|a, b| a.contacts.total_cmp(&b.contacts))
@@ -134,9 +137,9 @@ pub(crate) async fn show(
                 format!("{made_of}?at={}", busiest.start.as_second())
             }),
         exports: format!("/demand/{id}/forecast"),
-        staffing: Stage::Staffing.address(visit.day, Some(id)),
-        remove: format!("/demand/{id}/remove?day={}", visit.day),
-        head: Head::new(&app, &visit, &contact_type, Tab::Forecast).await?,
+        staffing: Stage::Staffing.address(context.day, Some(id)),
+        remove: format!("/demand/{id}/remove?day={}", context.day),
+        head: Head::new(&app, &context, &contact_type, Tab::Forecast).await?,
     };
     page(&template)
 }
@@ -167,7 +170,7 @@ fn answer(
     contact_type: &ContactType,
     week: &[MadeInterval],
     daily: &[DayTotal],
-    visit: &Visit,
+    context: &RequestContext,
     head: Option<&ForecastHead>,
 ) -> String {
     let Some(head) = head else {
@@ -179,11 +182,11 @@ fn answer(
     if week.is_empty() {
         return format!(
             "The forecast does not reach the week of {}.",
-            words::full_date(visit.monday())
+            words::full_date(context.monday())
         );
     }
     let expected: f64 = week.iter().map(|interval| interval.contacts).sum();
-    let before = visit.monday().saturating_sub(Span::new().days(7))..visit.monday();
+    let before = context.monday().saturating_sub(Span::new().days(7))..context.monday();
     let came: i64 =
         daily.iter().filter(|day| before.contains(&day.day)).map(|day| day.offered).sum();
     let against = if came > 0 {
@@ -212,7 +215,7 @@ fn answer(
         "About {} contacts for {} in the week of {}{against}.{overlays}{off}",
         words::thousands(expected),
         contact_type.name,
-        words::week_span(visit.monday())
+        words::week_span(context.monday())
     )
 }
 

@@ -14,10 +14,10 @@ use uuid::Uuid;
 
 use super::tabs::{Head, Tab};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::charts::{self, tenth};
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -35,7 +35,7 @@ struct FrozenPage {
     sides: Vec<Side>,
     compared: Option<Compared>,
     name: String,
-    wrong: Wrong,
+    wrong: FormErrors,
     post: String,
     compare: String,
     day: Date,
@@ -94,14 +94,20 @@ pub(crate) struct FrozenQuery {
 /// `GET /demand/{contact_type}/frozen`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<FrozenQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let mut template =
-        FrozenPage::new(&app, &visit, &contact_type, &query, String::new(), Wrong::default())
-            .await?;
+    let mut template = FrozenPage::new(
+        &app,
+        &context,
+        &contact_type,
+        &query,
+        String::new(),
+        FormErrors::default(),
+    )
+    .await?;
     template.note = match query.note.as_deref() {
         Some("frozen") => Some("Frozen. It stays as it is, whatever the forecast becomes."),
         Some("gone") => Some("Discarded."),
@@ -113,11 +119,11 @@ pub(crate) async fn show(
 impl FrozenPage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: &ContactType,
         query: &FrozenQuery,
         name: String,
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Result<Self, PageError> {
         let id = contact_type.id;
         let frozen = app.store.frozen_forecasts(id).await?;
@@ -127,7 +133,7 @@ impl FrozenPage {
         let compared = if frozen.is_empty() && query.left.is_none() {
             None
         } else {
-            Some(compare(app, visit, id, &frozen, (&left, &right)).await?)
+            Some(compare(app, context, id, &frozen, (&left, &right)).await?)
         };
         let mut sides: Vec<(String, String)> =
             frozen.iter().map(|each| (each.id.to_string(), each.name.clone())).collect();
@@ -139,7 +145,7 @@ impl FrozenPage {
                 (None, _) => "Nothing is frozen yet. Freeze the forecast before you publish it, and you can see later what was said.".to_owned(),
             },
             note: None,
-            versions: frozen.iter().map(|each| VersionRow::of(each, id, visit)).collect(),
+            versions: frozen.iter().map(|each| VersionRow::of(each, id, context)).collect(),
             sides: sides
                 .into_iter()
                 .map(|(key, name)| Side {
@@ -152,10 +158,10 @@ impl FrozenPage {
             compared,
             name,
             wrong,
-            post: format!("/demand/{id}/frozen?day={}", visit.day),
+            post: format!("/demand/{id}/frozen?day={}", context.day),
             compare: format!("/demand/{id}/frozen"),
-            day: visit.day,
-            head: Head::new(app, visit, contact_type, Tab::Frozen).await?,
+            day: context.day,
+            head: Head::new(app, context, contact_type, Tab::Frozen).await?,
         })
     }
 }
@@ -171,35 +177,35 @@ pub(crate) struct FreezeForm {
 /// `POST /demand/{contact_type}/frozen`: freezes the forecast, overlays included.
 pub(crate) async fn freeze(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<FreezeForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     let name = typed.name.trim();
     if name.is_empty() || name.chars().count() > MOST_CHARS {
         wrong.note("name", format!("Write a name of up to {MOST_CHARS} characters."));
     } else {
-        match app.store.freeze_forecast(id, name, Some(visit.user.id)).await {
-            Ok(_) => return Ok(back(id, visit.day, "frozen")),
+        match app.store.freeze_forecast(id, name, Some(context.user.id)).await {
+            Ok(_) => return Ok(back(id, context.day, "frozen")),
             Err(StoreError::Taken) => wrong.note("name", "There is one of this name already."),
             Err(StoreError::NotFound) => wrong.note("name", "There is no forecast to freeze yet."),
             Err(error) => return Err(error.into()),
         }
     }
     let query = FrozenQuery { note: None, left: None, right: None };
-    refused(&FrozenPage::new(&app, &visit, &contact_type, &query, typed.name, wrong).await?)
+    refused(&FrozenPage::new(&app, &context, &contact_type, &query, typed.name, wrong).await?)
 }
 
 /// `POST /demand/{contact_type}/frozen/{version}/remove`
 pub(crate) async fn remove(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, version)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
     app.store.remove_frozen_forecast(id, version).await?;
-    Ok(back(id, visit.day, "gone"))
+    Ok(back(id, context.day, "gone"))
 }
 
 fn back(id: Uuid, day: Date, note: &str) -> Response {
@@ -214,7 +220,7 @@ struct Contacts {
 
 async fn side(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     id: Uuid,
     frozen: &[FrozenForecast],
     key: &str,
@@ -229,8 +235,8 @@ async fn side(
         }
         "came" => {
             // As far back as anything that it could be compared with.
-            let first = frozen.iter().map(|each| each.first_day).min().unwrap_or(visit.day);
-            let from = barometer_app::planning::span(first, 1, &visit.centre.zone)?.0;
+            let first = frozen.iter().map(|each| each.first_day).min().unwrap_or(context.day);
+            let from = barometer_app::planning::span(first, 1, &context.centre.zone)?.0;
             let history = app.store.history_since(id, from).await?;
             Contacts {
                 name: CAME.to_owned(),
@@ -251,14 +257,14 @@ async fn side(
 
 async fn compare(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     id: Uuid,
     frozen: &[FrozenForecast],
     (left, right): (&str, &str),
 ) -> Result<Compared, PageError> {
-    let left = side(app, visit, id, frozen, left).await?;
-    let right = side(app, visit, id, frozen, right).await?;
-    let zone = &visit.centre.zone;
+    let left = side(app, context, id, frozen, left).await?;
+    let right = side(app, context, id, frozen, right).await?;
+    let zone = &context.centre.zone;
     // Only intervals that both sides know can be compared.
     let mut days: BTreeMap<Date, (f64, f64)> = BTreeMap::new();
     let mut off = 0.0;
@@ -313,7 +319,7 @@ fn share(new: f64, old: f64) -> String {
 }
 
 impl VersionRow {
-    fn of(frozen: &FrozenForecast, contact_type: Uuid, visit: &Visit) -> Self {
+    fn of(frozen: &FrozenForecast, contact_type: Uuid, context: &RequestContext) -> Self {
         Self {
             name: frozen.name.clone(),
             from: words::full_date(frozen.first_day),
@@ -323,10 +329,13 @@ impl VersionRow {
             by: format!(
                 "{}, {}",
                 frozen.by.as_deref().unwrap_or("the demo"),
-                words::moment(frozen.at, &visit.centre.zone)
+                words::moment(frozen.at, &context.centre.zone)
             ),
             exports: format!("/demand/{contact_type}/frozen/{}", frozen.id),
-            remove: format!("/demand/{contact_type}/frozen/{}/remove?day={}", frozen.id, visit.day),
+            remove: format!(
+                "/demand/{contact_type}/frozen/{}/remove?day={}",
+                frozen.id, context.day
+            ),
         }
     }
 }

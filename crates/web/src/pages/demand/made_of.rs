@@ -10,7 +10,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -41,18 +41,18 @@ pub(crate) struct MadeOfQuery {
 /// `GET /demand/{contact_type}/made-of`: the parts of one interval's number.
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<MadeOfQuery>,
 ) -> Result<Response, PageError> {
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let at = Timestamp::from_second(query.at).map_err(|_| PageError::NotFound)?;
     let day = zone.to_datetime(at).date();
     let (from, to) = span(day, 1, zone)?;
     let (intervals, days, calendar) = tokio::try_join!(
         app.store.made_intervals(id, from, to),
         app.store.forecast_days(id),
-        app.store.calendar(visit.centre.id, day, day),
+        app.store.calendar(context.centre.id, day, day),
     )?;
     let interval = intervals.iter().find(|each| each.start == at).ok_or(PageError::NotFound)?;
     let day = days.iter().find(|each| each.day == day).ok_or(PageError::NotFound)?;
@@ -118,7 +118,7 @@ fn panel(
     MadeOfPanel {
         title: format!("What is {} {clock} made of?", words::short_day(day.day)),
         sentence: format!(
-            "{} contacts. Eight times in ten between {:.0} and {:.0} come, nineteen in twenty between {:.0} and {:.0}.",
+            "{} contacts; 80 % range {:.0} to {:.0}, 95 % range {:.0} to {:.0}.",
             words::one_decimal(interval.contacts),
             band.p10.floor(),
             band.p90.ceil(),
@@ -164,6 +164,6 @@ mod tests {
         Overlays +1.5 12.5
         Contacts expected  12.5
         ");
-        insta::assert_snapshot!(panel.sentence, @"12.5 contacts. Eight times in ten between 9 and 17 come, nineteen in twenty between 7 and 20.");
+        insta::assert_snapshot!(panel.sentence, @"12.5 contacts; 80 % range 9 to 17, 95 % range 7 to 20.");
     }
 }

@@ -26,10 +26,10 @@ use crate::page_error::PageError;
 /// `POST /demand/{contact_type}/remove`: the contact type goes with all that belongs to it.
 pub(crate) async fn remove(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     app.store.contact_type(id).await?;
     app.store.remove_contact_type(id).await?;
-    Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response())
+    Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response())
 }

@@ -11,10 +11,10 @@ use uuid::Uuid;
 
 use super::tabs::{Head, Tab};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::charts::{self, tenth};
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -36,7 +36,7 @@ struct OverlaysPage {
     form: OverlayForm,
     weekdays: Vec<(usize, &'static str, bool)>,
     targets: Vec<(Uuid, String)>,
-    wrong: Wrong,
+    wrong: FormErrors,
     chart: String,
     post: String,
 }
@@ -91,20 +91,20 @@ struct OverlayChart {
 /// `GET /demand/{contact_type}/overlays`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<OverlaysQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let form = OverlayForm {
-        from: visit.day.to_string(),
-        to: visit.day.to_string(),
+        from: context.day.to_string(),
+        to: context.day.to_string(),
         weekday: (0..7).collect(),
         kind: "percent".to_owned(),
         ..OverlayForm::default()
     };
     let mut template =
-        OverlaysPage::new(&app, &visit, &contact_type, form, Wrong::default()).await?;
+        OverlaysPage::new(&app, &context, &contact_type, form, FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("kept") => Some("Added. Every later stage counts with it from now on."),
         Some("gone") => Some("Removed. The forecast is as it was without it."),
@@ -116,16 +116,16 @@ pub(crate) async fn show(
 impl OverlaysPage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: &ContactType,
         form: OverlayForm,
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Result<Self, PageError> {
         let id = contact_type.id;
         let (overlays, days, types) = tokio::try_join!(
             app.store.overlays(id),
             app.store.forecast_days(id),
-            app.store.contact_types(visit.centre.id),
+            app.store.contact_types(context.centre.id),
         )?;
         let name_of = |wanted: Uuid| {
             let found = types.iter().find(|each| each.id == wanted);
@@ -136,14 +136,14 @@ impl OverlaysPage {
             days: days.iter().map(|day| day.day).collect(),
             base: days.iter().map(|day| tenth(day.base)).collect(),
             contacts: days.iter().map(|day| tenth(day.contacts)).collect(),
-            may_drag: visit.may_plan(),
+            may_drag: context.may_plan(),
         };
         Ok(Self {
             answer: answer(&overlays, &days),
             note: None,
             overlays: overlays
                 .iter()
-                .map(|overlay| OverlayRow::of(overlay, id, &days, &name_of, visit))
+                .map(|overlay| OverlayRow::of(overlay, id, &days, &name_of, context))
                 .collect(),
             weekdays: WEEKDAYS
                 .into_iter()
@@ -158,8 +158,8 @@ impl OverlaysPage {
             form,
             wrong,
             chart: charts::embedded(&chart)?,
-            post: format!("/demand/{id}/overlays?day={}", visit.day),
-            head: Head::new(app, visit, contact_type, Tab::Overlays).await?,
+            post: format!("/demand/{id}/overlays?day={}", context.day),
+            head: Head::new(app, context, contact_type, Tab::Overlays).await?,
         })
     }
 }
@@ -167,40 +167,40 @@ impl OverlaysPage {
 /// `POST /demand/{contact_type}/overlays`
 pub(crate) async fn add(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<OverlayForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let mut wrong = Wrong::default();
+    let types = app.store.contact_types(context.centre.id).await?;
+    let mut wrong = FormErrors::default();
     let known = |target: Uuid| target != id && types.iter().any(|each| each.id == target);
     match typed_overlay(&typed, known, &mut wrong) {
         Some((overlay, moves_to)) => {
             let name = typed.name.trim();
-            app.store.add_overlay(id, name, &overlay, moves_to, Some(visit.user.id)).await?;
-            put_overlays_on(&app.store, id, &visit.centre.zone).await?;
+            app.store.add_overlay(id, name, &overlay, moves_to, Some(context.user.id)).await?;
+            put_overlays_on(&app.store, id, &context.centre.zone).await?;
             if let Some(target) = moves_to {
-                put_overlays_on(&app.store, target, &visit.centre.zone).await?;
+                put_overlays_on(&app.store, target, &context.centre.zone).await?;
             }
-            Ok(back(id, visit.day, "kept"))
+            Ok(back(id, context.day, "kept"))
         }
-        None => refused(&OverlaysPage::new(&app, &visit, &contact_type, typed, wrong).await?),
+        None => refused(&OverlaysPage::new(&app, &context, &contact_type, typed, wrong).await?),
     }
 }
 
 /// `POST /demand/{contact_type}/overlays/{overlay}/remove`
 pub(crate) async fn remove(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, overlay)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
     let target = app.store.remove_overlay(id, overlay).await?;
-    put_overlays_on(&app.store, id, &visit.centre.zone).await?;
+    put_overlays_on(&app.store, id, &context.centre.zone).await?;
     if let Some(target) = target {
-        put_overlays_on(&app.store, target, &visit.centre.zone).await?;
+        put_overlays_on(&app.store, target, &context.centre.zone).await?;
     }
-    Ok(back(id, visit.day, "gone"))
+    Ok(back(id, context.day, "gone"))
 }
 
 fn back(id: Uuid, day: Date, note: &str) -> Response {
@@ -210,7 +210,7 @@ fn back(id: Uuid, day: Date, note: &str) -> Response {
 fn typed_overlay(
     typed: &OverlayForm,
     is_known: impl Fn(Uuid) -> bool,
-    wrong: &mut Wrong,
+    wrong: &mut FormErrors,
 ) -> Option<(Overlay, Option<Uuid>)> {
     let name = typed.name.trim();
     if name.is_empty() || name.chars().count() > MOST_CHARS {
@@ -274,7 +274,7 @@ fn typed_overlay(
     Some((Overlay { from: from?, to: to?, weekdays, hours, change }, moves_to))
 }
 
-fn typed_hours(typed: &OverlayForm, wrong: &mut Wrong) -> Option<(Time, Time)> {
+fn typed_hours(typed: &OverlayForm, wrong: &mut FormErrors) -> Option<(Time, Time)> {
     let (start, end) = (typed.start.trim(), typed.end.trim());
     if start.is_empty() && end.is_empty() {
         return None;
@@ -317,7 +317,7 @@ impl OverlayRow {
         shown_for: Uuid,
         days: &[ForecastDay],
         name_of: &impl Fn(Uuid) -> String,
-        visit: &Visit,
+        context: &RequestContext,
     ) -> Self {
         let overlay = &kept.overlay;
         let is_own = kept.contact_type == shown_for;
@@ -351,10 +351,10 @@ impl OverlayRow {
             by: format!(
                 "{}, {}",
                 kept.by.as_deref().unwrap_or("the demo"),
-                words::moment(kept.at, &visit.centre.zone)
+                words::moment(kept.at, &context.centre.zone)
             ),
             remove: is_own.then(|| {
-                format!("/demand/{shown_for}/overlays/{}/remove?day={}", kept.id, visit.day)
+                format!("/demand/{shown_for}/overlays/{}/remove?day={}", kept.id, context.day)
             }),
         }
     }
@@ -398,7 +398,8 @@ mod tests {
 
     #[test]
     fn twelve_per_cent_from_friday_to_sunday() {
-        let (overlay, moves_to) = typed_overlay(&form(), |_| false, &mut Wrong::default()).unwrap();
+        let (overlay, moves_to) =
+            typed_overlay(&form(), |_| false, &mut FormErrors::default()).unwrap();
         assert_eq!((overlay.change, moves_to), (Change::Factor(1.12), None));
         assert_eq!(when(&overlay), "27 Nov 2026 – 29 Nov 2026, Fri, Sat and Sun");
     }
@@ -414,7 +415,7 @@ mod tests {
             amount: "130".to_owned(),
             ..form()
         };
-        let mut wrong = Wrong::default();
+        let mut wrong = FormErrors::default();
         assert_eq!(typed_overlay(&typed, |_| true, &mut wrong), None);
         for field in ["name", "to", "weekday", "start", "amount", "target"] {
             assert!(wrong.at(field).is_some(), "{field}");

@@ -4,7 +4,7 @@ use barometer_store::ContactType;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{Choice, choices};
@@ -61,25 +61,25 @@ pub(crate) struct Head {
 impl Head {
     pub async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: &ContactType,
         tab: Tab,
     ) -> Result<Self, PageError> {
-        let types = app.store.contact_types(visit.centre.id).await?;
+        let types = app.store.contact_types(context.centre.id).await?;
         let id = contact_type.id;
         Ok(Self {
-            frame: Frame::of(visit, Stage::Demand, Some(id)),
+            frame: Frame::of(context, Stage::Demand, Some(id)),
             name: contact_type.name.clone(),
-            others: choices(&types, id, |other| tab.address(other, visit.day)),
+            others: choices(&types, id, |other| tab.address(other, context.day)),
             tabs: Tab::ALL
                 .into_iter()
                 .map(|each| Choice {
                     name: each.name().to_owned(),
-                    address: each.address(id, visit.day),
+                    address: each.address(id, context.day),
                     is_current: each == tab,
                 })
                 .collect(),
-            special_days: format!("/demand/special-days?of={id}&day={}", visit.day),
+            special_days: format!("/demand/special-days?of={id}&day={}", context.day),
         })
     }
 }

@@ -14,7 +14,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -76,10 +76,13 @@ struct TypeWeek {
 }
 
 /// `GET /`: the week's outlook.
-pub(crate) async fn show(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
-    let zone = visit.centre.zone.clone();
-    let monday = visit.monday();
-    let types = app.store.contact_types(visit.centre.id).await?;
+pub(crate) async fn show(
+    State(app): State<App>,
+    context: RequestContext,
+) -> Result<Response, PageError> {
+    let zone = context.centre.zone.clone();
+    let monday = context.monday();
+    let types = app.store.contact_types(context.centre.id).await?;
     let weeks = try_join_all(types.into_iter().map(|contact_type| {
         let (store, zone) = (&app.store, &zone);
         async move {
@@ -95,18 +98,18 @@ pub(crate) async fn show(State(app): State<App>, visit: Visit) -> Result<Respons
     let chosen = most_pressed(&weeks);
     let hours = Hours::of(weeks.iter().flat_map(|each| &each.plan), &zone);
     let template = OutlookPage {
-        frame: Frame::of(&visit, Stage::Outlook, None),
-        question: question(monday, visit.today),
+        frame: Frame::of(&context, Stage::Outlook, None),
+        question: question(monday, context.today),
         answer: Answer::of(&weeks, &zone),
         days: (0..7).map(|ahead| day_head(monday, ahead)).collect(),
         rows: weeks.iter().map(|each| row(each, monday, hours, chosen, &zone)).collect(),
         hours: hours.words(),
         reading: chosen
-            .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &visit)),
+            .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &context)),
         facts: facts(&app, &weeks, monday, &zone).await?,
         trials: trial_rows(
             trials.iter().filter(|trial| trial.run.state != RunState::Cancelled),
-            &visit,
+            &context,
         ),
     };
     page(&template)

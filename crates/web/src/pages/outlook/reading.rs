@@ -12,7 +12,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -49,16 +49,16 @@ pub(crate) struct ReadingQuery {
 /// `GET /reading`: one cell of the strip in figures.
 pub(crate) async fn reading(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<ReadingQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(query.contact_type).await?;
     let at = Timestamp::from_second(query.at).map_err(|_| PageError::NotFound)?;
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let day = zone.to_datetime(at).date();
     let plan = planning::plan(&app.store, &contact_type, day, 1, zone).await?;
     let interval = plan.iter().find(|interval| interval.start == at).ok_or(PageError::NotFound)?;
-    page(&Reading::of(&contact_type, interval, zone, &visit))
+    page(&Reading::of(&contact_type, interval, zone, &context))
 }
 
 impl Reading {
@@ -66,7 +66,7 @@ impl Reading {
         contact_type: &ContactType,
         interval: &PlannedInterval,
         zone: &TimeZone,
-        visit: &Visit,
+        context: &RequestContext,
     ) -> Self {
         let assessment = &interval.assessment;
         let rules = &contact_type.rules;
@@ -99,7 +99,7 @@ impl Reading {
                 contact_type.id,
                 interval.start.as_second()
             ),
-            may_plan: visit.may(barometer_store::Role::Planner),
+            may_plan: context.may(barometer_store::Role::Planner),
         }
     }
 }

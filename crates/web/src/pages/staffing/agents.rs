@@ -100,19 +100,19 @@ pub(crate) struct AgentForm {
 /// `POST /staffing/{contact_type}/agents`: adds a person, or changes the one of this name.
 pub(crate) async fn add_agent(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<AgentForm>,
 ) -> Result<Response, PageError> {
-    visit.day = typed.day.parse().unwrap_or(visit.day);
+    context.day = typed.day.parse().unwrap_or(context.day);
     match typed.agent() {
         Ok(agent) => {
-            app.store.save_agent(visit.centre.id, &agent).await?;
-            Ok(to_cover(id, visit.day))
+            app.store.save_agent(context.centre.id, &agent).await?;
+            Ok(to_cover(id, context.day))
         }
         Err(wrong) => {
             let contact_type = app.store.contact_type(id).await?;
-            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
             template.agent_wrong = Some(wrong);
             refused(&template)
         }
@@ -159,12 +159,12 @@ pub(crate) struct BackForm {
 /// `POST /staffing/{contact_type}/agents/{agent}/remove`
 pub(crate) async fn remove_agent(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, agent)): Path<(Uuid, Uuid)>,
     Form(back): Form<BackForm>,
 ) -> Result<Response, PageError> {
-    app.store.remove_agent(visit.centre.id, agent).await?;
-    Ok(to_cover(id, back.day.parse().unwrap_or(visit.day)))
+    app.store.remove_agent(context.centre.id, agent).await?;
+    Ok(to_cover(id, back.day.parse().unwrap_or(context.day)))
 }
 
 /// Days away as typed.
@@ -181,11 +181,11 @@ pub(crate) struct TimeOffForm {
 /// `POST /staffing/{contact_type}/time-off`
 pub(crate) async fn add_time_off(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<TimeOffForm>,
 ) -> Result<Response, PageError> {
-    visit.day = typed.day.parse().unwrap_or(visit.day);
+    context.day = typed.day.parse().unwrap_or(context.day);
     let read = || -> Result<(Uuid, Date, Date), &'static str> {
         let agent = typed.agent.parse().map_err(|_| "Choose who is away.")?;
         let first = typed.first_day.parse().map_err(|_| "Say on which day they are first away.")?;
@@ -201,12 +201,12 @@ pub(crate) async fn add_time_off(
     match read() {
         Ok((agent, first, last)) => {
             let why: String = typed.why.trim().chars().take(80).collect();
-            app.store.add_time_off(visit.centre.id, agent, first, last, &why).await?;
-            Ok(to_cover(id, visit.day))
+            app.store.add_time_off(context.centre.id, agent, first, last, &why).await?;
+            Ok(to_cover(id, context.day))
         }
         Err(wrong) => {
             let contact_type = app.store.contact_type(id).await?;
-            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
             template.agent_wrong = Some(wrong.to_owned());
             refused(&template)
         }
@@ -216,10 +216,10 @@ pub(crate) async fn add_time_off(
 /// `POST /staffing/{contact_type}/time-off/{entry}/remove`
 pub(crate) async fn remove_time_off(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, entry)): Path<(Uuid, Uuid)>,
     Form(back): Form<BackForm>,
 ) -> Result<Response, PageError> {
-    app.store.remove_time_off(visit.centre.id, entry).await?;
-    Ok(to_cover(id, back.day.parse().unwrap_or(visit.day)))
+    app.store.remove_time_off(context.centre.id, entry).await?;
+    Ok(to_cover(id, back.day.parse().unwrap_or(context.day)))
 }

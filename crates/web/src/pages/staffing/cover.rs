@@ -19,7 +19,7 @@ use super::period::period_of;
 use super::searches::{SearchPanel, panel};
 use super::shapes::ShapesForm;
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::charts;
 use crate::exports::{self, Cell};
 use crate::extract::{Form, Multipart, Path, Query};
@@ -101,12 +101,12 @@ pub(crate) struct CoverQuery {
 /// `GET /staffing/{contact_type}/roster`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<CoverQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+    let mut template = CoverPage::new(&app, &context, &contact_type).await?;
     template.saved = match query.saved.as_deref() {
         Some("roster") => Some("The roster is the cover now."),
         Some("shifts") => Some("The shifts are the cover now."),
@@ -119,15 +119,15 @@ pub(crate) async fn show(
 impl CoverPage {
     pub async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: &ContactType,
     ) -> Result<Self, PageError> {
         let id = contact_type.id;
-        let zone = &visit.centre.zone;
-        let monday = visit.monday();
-        let week = period_of(visit, "week");
+        let zone = &context.centre.zone;
+        let monday = context.monday();
+        let week = period_of(context, "week");
         let (from, to) = planning::span(monday, 7, zone)?;
-        let centre = visit.centre.id;
+        let centre = context.centre.id;
         let (types, source, shapes, search, agents, stretches, away) = tokio::try_join!(
             async { Ok::<_, PageError>(app.store.contact_types(centre).await?) },
             async { Ok(Source::read(&app.store, contact_type, None, week, zone).await?) },
@@ -141,14 +141,14 @@ impl CoverPage {
         let secs = source.interval_secs();
         let days = (0..7).map(|ahead| monday.saturating_add(Span::new().days(ahead)));
         Ok(Self {
-            head: Head::new(visit, &types, contact_type, Tab::Cover),
+            head: Head::new(context, &types, contact_type, Tab::Cover),
             id,
-            day: visit.day.to_string(),
+            day: context.day.to_string(),
             days: days
                 .map(|day| Choice {
                     name: day.strftime("%a %-d").to_string(),
                     address: Tab::Cover.address(id, day),
-                    is_current: day == visit.day,
+                    is_current: day == context.day,
                 })
                 .collect(),
             answer: answer(contact_type, &plan, monday, secs),
@@ -158,7 +158,7 @@ impl CoverPage {
                 Some(charts::embedded(&chart(&plan, zone))?)
             },
             totals: totals(&plan, zone, secs),
-            cover: CoverForm { day: visit.day.to_string(), ..CoverForm::default() },
+            cover: CoverForm { day: context.day.to_string(), ..CoverForm::default() },
             refusals: Vec::new(),
             more_refusals: 0,
             shapes: ShapesForm::of(&shapes, contact_type),
@@ -249,15 +249,15 @@ fn totals(plan: &[PlannedInterval], zone: &TimeZone, secs: f64) -> Vec<DayTotal>
 /// `POST /staffing/{contact_type}/cover`: plans people for a stretch of the day, or the need itself.
 pub(crate) async fn save_cover(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<CoverForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    visit.day = typed.day.parse().unwrap_or(visit.day);
-    let zone = &visit.centre.zone;
+    context.day = typed.day.parse().unwrap_or(context.day);
+    let zone = &context.centre.zone;
     let span = if typed.how == "need-week" { "week" } else { "day" };
-    let period = period_of(&visit, span);
+    let period = period_of(&context, span);
     let source = Source::read(&app.store, &contact_type, None, period, zone).await?;
     let plan = source.plan(contact_type.rules).await?;
     let planned = if typed.how == "people" {
@@ -268,11 +268,11 @@ pub(crate) async fn save_cover(
     match planned {
         Ok(cover) => {
             app.store.save_cover(id, &cover).await?;
-            Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, visit.day)))
+            Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, context.day)))
                 .into_response())
         }
         Err(wrong) => {
-            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
             template.cover = CoverForm { wrong: Some(wrong), ..typed };
             refused(&template)
         }
@@ -315,12 +315,12 @@ fn people_between(
 /// `POST /staffing/{contact_type}/roster`: a roster of named people becomes the cover of its days.
 pub(crate) async fn import_roster(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Multipart(mut upload): Multipart,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let mut bytes = None;
     let cut_off = |error: MultipartError| {
         PageError::Refused(format!("The upload broke off: {}", error.body_text()))
@@ -340,9 +340,9 @@ pub(crate) async fn import_roster(
     };
     match read {
         Ok(shifts) => {
-            let day = roster::import(&app.store, &visit.centre, &contact_type, shifts).await?;
+            let day = roster::import(&app.store, &context.centre, &contact_type, shifts).await?;
             let Some(day) = day else {
-                let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+                let mut template = CoverPage::new(&app, &context, &contact_type).await?;
                 template.refusals =
                     vec!["Everybody in this roster is on time off on its days.".to_owned()];
                 return refused(&template);
@@ -351,7 +351,7 @@ pub(crate) async fn import_roster(
                 .into_response())
         }
         Err(mut refusals) => {
-            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
             template.more_refusals = refusals.len().saturating_sub(SHOWN_REFUSALS);
             refusals.truncate(SHOWN_REFUSALS);
             template.refusals = refusals.iter().map(|each| words::capitalised(each)).collect();
@@ -363,21 +363,21 @@ pub(crate) async fn import_roster(
 /// `GET /staffing/{contact_type}/roster/{format}`: the named shifts of the week, as csv, xlsx or ics.
 pub(crate) async fn export_roster(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path((id, format)): Path<(Uuid, String)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let zone = &visit.centre.zone;
-    let (from, to) = planning::span(visit.monday(), 7, zone)?;
+    let zone = &context.centre.zone;
+    let (from, to) = planning::span(context.monday(), 7, zone)?;
     let (agents, stretches) = tokio::try_join!(
-        app.store.agents(visit.centre.id),
+        app.store.agents(context.centre.id),
         app.store.stretches_between(id, from, to),
     )?;
     let name = |stretch: &AgentStretch| {
         let agent = agents.iter().find(|agent| agent.id == stretch.agent);
         agent.map_or_else(String::new, |agent| agent.name.clone())
     };
-    let file = format!("roster-{}-{}.{format}", contact_type.name, visit.monday());
+    let file = format!("roster-{}-{}.{format}", contact_type.name, context.monday());
     let rows = || -> Vec<Vec<Cell>> {
         let written = |at: Timestamp| {
             Cell::Text(at.to_zoned(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string())
@@ -394,7 +394,7 @@ pub(crate) async fn export_roster(
         "ics" => {
             let events: Vec<_> =
                 stretches.iter().map(|each| (name(each), each.start, each.end)).collect();
-            let title = format!("{} from {}", contact_type.name, visit.monday());
+            let title = format!("{} from {}", contact_type.name, context.monday());
             Ok(exports::calendar(&file, roster_file::calendar(&title, &events)))
         }
         _ => Err(PageError::NotFound),

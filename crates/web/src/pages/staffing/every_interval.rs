@@ -10,7 +10,7 @@ use uuid::Uuid;
 
 use super::Asked;
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
@@ -46,15 +46,15 @@ struct HeldChart {
 /// `GET /staffing/{contact_type}/every-interval`
 pub(crate) async fn every_interval(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(asked): Query<Asked>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let zone = visit.centre.zone.clone();
+    let zone = context.centre.zone.clone();
     let one_day =
         Asked { span: if asked.span == "typical" { asked.span } else { String::new() }, ..asked };
-    let source = super::source(&app, &visit, &contact_type, &one_day).await?;
+    let source = super::source(&app, &context, &contact_type, &one_day).await?;
     let rules = contact_type.rules;
     let plan = source.schedule(&rules).map_err(|error| PageError::Internal(Box::new(error)))?;
     let secs = source.interval_secs();

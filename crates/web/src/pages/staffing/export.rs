@@ -11,7 +11,7 @@ use uuid::Uuid;
 
 use super::Asked;
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::exports::{self, Cell};
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
@@ -41,19 +41,19 @@ const HEADING: [&str; 13] = [
 /// `GET /staffing/{contact_type}/need/{format}`: the intervals that are shown, as csv or xlsx.
 pub(crate) async fn export(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path((id, format)): Path<(Uuid, String)>,
     Query(query): Query<ExportQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let source = super::source(&app, &visit, &contact_type, &query.asked).await?;
+    let source = super::source(&app, &context, &contact_type, &query.asked).await?;
     let plan = source
         .schedule(&contact_type.rules)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
     let secs = source.interval_secs();
-    let rows = plan.iter().map(|interval| row(&contact_type, interval, secs, &visit.centre.zone));
+    let rows = plan.iter().map(|interval| row(&contact_type, interval, secs, &context.centre.zone));
     let rows = rows.collect();
-    let name = format!("need-{}-{}.{format}", contact_type.name, visit.day);
+    let name = format!("need-{}-{}.{format}", contact_type.name, context.day);
     match format.as_str() {
         "csv" => exports::csv_of(&name, &HEADING, rows).await,
         "xlsx" => exports::xlsx(&name, &HEADING, rows),

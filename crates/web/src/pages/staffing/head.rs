@@ -4,7 +4,7 @@ use barometer_store::ContactType;
 use jiff::civil::Date;
 use uuid::Uuid;
 
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::frame::{Frame, Stage};
 use crate::pages::{Choice, choices};
 
@@ -54,21 +54,26 @@ pub(crate) struct Head {
 }
 
 impl Head {
-    pub fn new(visit: &Visit, types: &[ContactType], contact_type: &ContactType, tab: Tab) -> Self {
+    pub fn new(
+        context: &RequestContext,
+        types: &[ContactType],
+        contact_type: &ContactType,
+        tab: Tab,
+    ) -> Self {
         let id = contact_type.id;
         Self {
-            frame: Frame::of(visit, Stage::Staffing, Some(id)),
+            frame: Frame::of(context, Stage::Staffing, Some(id)),
             name: contact_type.name.clone(),
-            others: choices(types, id, |other| tab.address(other, visit.day)),
+            others: choices(types, id, |other| tab.address(other, context.day)),
             tabs: Tab::ALL
                 .into_iter()
                 .map(|each| Choice {
                     name: each.name().to_owned(),
-                    address: each.address(id, visit.day),
+                    address: each.address(id, context.day),
                     is_current: each == tab,
                 })
                 .collect(),
-            may_plan: visit.may_plan(),
+            may_plan: context.may_plan(),
         }
     }
 }

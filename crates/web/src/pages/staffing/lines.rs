@@ -16,9 +16,9 @@ use uuid::Uuid;
 use super::head::{Head, Tab};
 use super::period::period_of;
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -38,7 +38,7 @@ pub(crate) struct LinesForm {
     pub announcement_ports: String,
     pub day: String,
     #[serde(skip)]
-    pub wrong: Wrong,
+    pub wrong: FormErrors,
 }
 
 #[derive(Template)]
@@ -80,14 +80,14 @@ pub(crate) struct LinesQuery {
 /// `GET /staffing/{contact_type}/lines`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<LinesQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let rules = app.store.line_rules(visit.centre.id).await?;
+    let rules = app.store.line_rules(context.centre.id).await?;
     let mut template =
-        lines_page(&app, &visit, &contact_type, &rules, LinesForm::of(&rules)).await?;
+        lines_page(&app, &context, &contact_type, &rules, LinesForm::of(&rules)).await?;
     template.saved = query.saved.is_some();
     page(&template)
 }
@@ -95,22 +95,22 @@ pub(crate) async fn show(
 /// `POST /staffing/{contact_type}/lines`
 pub(crate) async fn save(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<LinesForm>,
 ) -> Result<Response, PageError> {
-    visit.day = typed.day.parse().unwrap_or(visit.day);
+    context.day = typed.day.parse().unwrap_or(context.day);
     match typed.rules() {
         Ok(rules) => {
-            app.store.save_line_rules(visit.centre.id, &rules).await?;
-            Ok(Redirect::to(&format!("{}&saved=lines", Tab::Lines.address(id, visit.day)))
+            app.store.save_line_rules(context.centre.id, &rules).await?;
+            Ok(Redirect::to(&format!("{}&saved=lines", Tab::Lines.address(id, context.day)))
                 .into_response())
         }
         Err(wrong) => {
             let contact_type = app.store.contact_type(id).await?;
-            let rules = app.store.line_rules(visit.centre.id).await?;
+            let rules = app.store.line_rules(context.centre.id).await?;
             let form = LinesForm { wrong, ..typed };
-            refused(&lines_page(&app, &visit, &contact_type, &rules, form).await?)
+            refused(&lines_page(&app, &context, &contact_type, &rules, form).await?)
         }
     }
 }
@@ -131,8 +131,8 @@ impl LinesForm {
         }
     }
 
-    fn rules(&self) -> Result<LineRules, Wrong> {
-        let mut wrong = Wrong::default();
+    fn rules(&self) -> Result<LineRules, FormErrors> {
+        let mut wrong = FormErrors::default();
         let blocking = wrong.number("blocking", &self.blocking);
         let ring_secs = wrong.number("ring_secs", &self.ring_secs);
         let menu_secs = wrong.number("menu_secs", &self.menu_secs);
@@ -166,13 +166,13 @@ type Calls = BTreeMap<Timestamp, Vec<(String, LineCalls)>>;
 
 async fn lines_page(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     rules: &LineRules,
     form: LinesForm,
 ) -> Result<LinesPage, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
-    let calls = calls(app, visit, &types).await?;
+    let types = app.store.contact_types(context.centre.id).await?;
+    let calls = calls(app, context, &types).await?;
     let failed = |error: barometer_queueing::QueueError| PageError::Internal(Box::new(error));
     // The busy interval is the one with most on the lines, not the one with most calls.
     let mut busiest = None;
@@ -183,10 +183,10 @@ async fn lines_page(
             busiest = Some((*start, need.lines.erlangs, (need, parts)));
         }
     }
-    let head = Head::new(visit, &types, contact_type, Tab::Lines);
-    let week = words::week_span(visit.monday());
+    let head = Head::new(context, &types, contact_type, Tab::Lines);
+    let week = words::week_span(context.monday());
     let promised = words::plain(rules.blocking * 100.0);
-    let day = visit.day.to_string();
+    let day = context.day.to_string();
     let form = LinesForm { day: day.clone(), ..form };
     let id = contact_type.id;
     let Some((start, _, (need, parts))) = busiest else {
@@ -204,7 +204,7 @@ async fn lines_page(
             saved: false,
         });
     };
-    let at = words::day_clock(start, &visit.centre.zone);
+    let at = words::day_clock(start, &context.centre.zone);
     let has = match (need.lines.existing, need.lines.existing_blocking) {
         (Some(lines), Some(share)) => format!(
             " The {lines} there are refuse {} of the calls: {}.",
@@ -268,8 +268,12 @@ fn part_row(name: &str, calls: &LineCalls, rules: &LineRules) -> PartRow {
     }
 }
 
-async fn calls(app: &App, visit: &Visit, types: &[ContactType]) -> Result<Calls, PageError> {
-    let week = period_of(visit, "week");
+async fn calls(
+    app: &App,
+    context: &RequestContext,
+    types: &[ContactType],
+) -> Result<Calls, PageError> {
+    let week = period_of(context, "week");
     let mut calls = Calls::new();
     for each in types {
         // Chats and e-mail come over no telephone line.
@@ -277,7 +281,7 @@ async fn calls(app: &App, visit: &Visit, types: &[ContactType]) -> Result<Calls,
         if each.rules.concurrency > 1 || model == Model::Deadline || model == Model::Chat {
             continue;
         }
-        let source = Source::read(&app.store, each, None, week, &visit.centre.zone).await?;
+        let source = Source::read(&app.store, each, None, week, &context.centre.zone).await?;
         let Ok(plan) = source.schedule(&each.rules) else { continue };
         for interval in &plan {
             if let Some(seen) = line_calls(interval, each, source.interval_secs()) {

@@ -25,9 +25,9 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::{Choice, page, to_first};
@@ -64,8 +64,8 @@ pub(crate) struct Asked {
 }
 
 impl Asked {
-    fn period(&self, visit: &Visit) -> Period {
-        period_of(visit, &self.span)
+    fn period(&self, context: &RequestContext) -> Period {
+        period_of(context, &self.span)
     }
 
     fn pooled(&self) -> Option<Uuid> {
@@ -79,8 +79,8 @@ impl Asked {
         format!("&span={span}{pool}")
     }
 
-    fn address(&self, contact_type: Uuid, visit: &Visit, more: &str) -> String {
-        let day = Stage::Staffing.address(visit.day, Some(contact_type));
+    fn address(&self, contact_type: Uuid, context: &RequestContext, more: &str) -> String {
+        let day = Stage::Staffing.address(context.day, Some(contact_type));
         format!("{day}{}{more}", self.rest())
     }
 }
@@ -127,21 +127,24 @@ pub(crate) struct ShowQuery {
 }
 
 /// `GET /staffing`: the first contact type's page.
-pub(crate) async fn first(State(app): State<App>, visit: Visit) -> Result<Response, PageError> {
-    to_first(&app, &visit, Stage::Staffing).await
+pub(crate) async fn first(
+    State(app): State<App>,
+    context: RequestContext,
+) -> Result<Response, PageError> {
+    to_first(&app, &context, Stage::Staffing).await
 }
 
 /// `GET /staffing/{contact_type}`: a period's need against its cover.
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let targets = TargetsForm::of(&contact_type.rules);
     let at = query.at.and_then(|at| at.parse().ok());
-    let mut template = show_page(&app, &visit, &contact_type, &query.asked, at, targets).await?;
+    let mut template = show_page(&app, &context, &contact_type, &query.asked, at, targets).await?;
     template.saved = query.saved.is_some();
     page(&template)
 }
@@ -149,19 +152,19 @@ pub(crate) async fn show(
 /// `POST /staffing/{contact_type}/try`: the same under targets that are not saved.
 pub(crate) async fn try_out(
     State(app): State<App>,
-    mut visit: Visit,
+    mut context: RequestContext,
     Path(id): Path<Uuid>,
     Form(typed): Form<TargetsForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    visit.day = typed.asked.day.parse().unwrap_or(visit.day);
+    context.day = typed.asked.day.parse().unwrap_or(context.day);
     let tried = match typed.rules() {
         Err(wrong) => Err(wrong),
-        Ok(rules) => try_rules(&app, &visit, &contact_type, &typed.asked, &rules).await?,
+        Ok(rules) => try_rules(&app, &context, &contact_type, &typed.asked, &rules).await?,
     };
     match tried {
         Ok(result) => {
-            page(&TriedPage { result: Some(result), fields: messages(&Wrong::default()) })
+            page(&TriedPage { result: Some(result), fields: messages(&FormErrors::default()) })
         }
         Err(wrong) => {
             // The last numbers stay; only the messages beside the fields change.
@@ -175,27 +178,27 @@ pub(crate) async fn try_out(
 /// What rules come to that are not saved, or the field at which they cannot be kept.
 async fn try_rules(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     asked: &Asked,
     rules: &Rules,
-) -> Result<Result<NeedResult, Wrong>, PageError> {
+) -> Result<Result<NeedResult, FormErrors>, PageError> {
     let changed = ContactType { rules: *rules, ..contact_type.clone() };
-    let source = source(app, visit, &changed, asked).await?;
+    let source = source(app, context, &changed, asked).await?;
     let plan = match source.schedule(rules) {
         Ok(plan) => plan,
         Err(error) => {
             let (field, message) = at_field(&error);
-            return Ok(Err(Wrong::of(field, message)));
+            return Ok(Err(FormErrors::of(field, message)));
         }
     };
-    if let Some((field, message)) = floor_conflict(rules, &plan, visit) {
-        return Ok(Err(Wrong::of(field, message)));
+    if let Some((field, message)) = floor_conflict(rules, &plan, context) {
+        return Ok(Err(FormErrors::of(field, message)));
     }
-    NeedResult::of(contact_type, rules, &source, &plan, asked, visit, None).map(Ok)
+    NeedResult::of(contact_type, rules, &source, &plan, asked, context, None).map(Ok)
 }
 
-fn messages(wrong: &Wrong) -> Vec<FieldMessage> {
+fn messages(wrong: &FormErrors) -> Vec<FieldMessage> {
     FIELDS
         .into_iter()
         .map(|name| FieldMessage { name, message: wrong.at(name).unwrap_or_default().to_owned() })
@@ -204,7 +207,7 @@ fn messages(wrong: &Wrong) -> Vec<FieldMessage> {
 
 async fn source(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     asked: &Asked,
 ) -> Result<Source, PageError> {
@@ -212,8 +215,8 @@ async fn source(
         Some(id) => Some(app.store.contact_type(id).await?),
         None => None,
     };
-    let period = asked.period(visit);
-    let zone = &visit.centre.zone;
+    let period = asked.period(context);
+    let zone = &context.centre.zone;
     Ok(Source::read(&app.store, contact_type, pool.as_ref(), period, zone).await?)
 }
 
@@ -230,7 +233,7 @@ fn at_field(error: &NeedError) -> (&'static str, String) {
 fn floor_conflict(
     rules: &Rules,
     plan: &[PlannedInterval],
-    visit: &Visit,
+    context: &RequestContext,
 ) -> Option<(&'static str, String)> {
     let floor = rules.occupancy_floor?;
     let busiest =
@@ -238,7 +241,7 @@ fn floor_conflict(
     let (interval, outcome) = busiest.max_by(|a, b| a.1.occupancy.total_cmp(&b.1.occupancy))?;
     (outcome.occupancy < floor).then(|| {
         let most = (outcome.occupancy * 1000.0).floor() / 10.0;
-        let at = visit.centre.zone.to_datetime(interval.start);
+        let at = context.centre.zone.to_datetime(interval.start);
         (
             "occupancy_floor",
             format!(
@@ -253,47 +256,47 @@ fn floor_conflict(
 /// What keeps `rules` from being saved; looked for in the period that is shown.
 pub(super) async fn conflict(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     asked: &Asked,
     rules: &Rules,
 ) -> Result<Option<(&'static str, String)>, PageError> {
     let changed = ContactType { rules: *rules, ..contact_type.clone() };
-    Ok(match source(app, visit, &changed, asked).await?.schedule(rules) {
+    Ok(match source(app, context, &changed, asked).await?.schedule(rules) {
         Err(error) => Some(at_field(&error)),
-        Ok(plan) => floor_conflict(rules, &plan, visit),
+        Ok(plan) => floor_conflict(rules, &plan, context),
     })
 }
 
 async fn show_page(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     asked: &Asked,
     at: Option<i64>,
     targets: TargetsForm,
 ) -> Result<ShowPage, PageError> {
     let id = contact_type.id;
-    let period = asked.period(visit);
-    let (source, types) = tokio::try_join!(source(app, visit, contact_type, asked), async {
-        Ok(app.store.contact_types(visit.centre.id).await?)
+    let period = asked.period(context);
+    let (source, types) = tokio::try_join!(source(app, context, contact_type, asked), async {
+        Ok(app.store.contact_types(context.centre.id).await?)
     })?;
     let plan = source.plan(contact_type.rules).await?;
     let no_forecast = if plan.is_empty() {
-        Some(no_forecast(app, contact_type, visit, period).await?)
+        Some(no_forecast(app, contact_type, context, period).await?)
     } else {
         None
     };
     let step = |days: i64| {
-        let day = visit.day.saturating_add(Span::new().days(days));
+        let day = context.day.saturating_add(Span::new().days(days));
         format!("{}{}", Stage::Staffing.address(day, Some(id)), asked.rest())
     };
     let wrong = targets.wrong.clone();
     Ok(ShowPage {
-        head: Head::new(visit, &types, contact_type, Tab::Need),
-        days: day_tabs(visit, id, period),
-        pools: pools(&types, contact_type, visit, asked),
-        day: visit.day.to_string(),
+        head: Head::new(context, &types, contact_type, Tab::Need),
+        days: day_tabs(context, id, period),
+        pools: pools(&types, contact_type, context, asked),
+        day: context.day.to_string(),
         last_day: if period.kind == PeriodSpan::Days { span_of(period) } else { String::new() },
         no_forecast,
         result: NeedResult::of(
@@ -302,12 +305,12 @@ async fn show_page(
             &source,
             &plan,
             asked,
-            visit,
+            context,
             at,
         )?,
         fields: messages(&wrong),
         targets: TargetsForm {
-            asked: Asked { day: visit.day.to_string(), ..asked.clone() },
+            asked: Asked { day: context.day.to_string(), ..asked.clone() },
             ..targets
         },
         id,
@@ -335,7 +338,7 @@ impl ShowPage {
 async fn no_forecast(
     app: &App,
     contact_type: &ContactType,
-    visit: &Visit,
+    context: &RequestContext,
     period: Period,
 ) -> Result<String, PageError> {
     let day = period_words(period);
@@ -349,25 +352,25 @@ async fn no_forecast(
             None => format!(
                 "Nothing is forecast {day}: it is closed, or outside the forecast, which reaches from {} to {}.",
                 words::full_date(head.first_day),
-                words::full_date(planning::last_forecast_day(head.first_day).max(visit.today))
+                words::full_date(planning::last_forecast_day(head.first_day).max(context.today))
             ),
         },
     })
 }
 
-fn day_tabs(visit: &Visit, id: Uuid, period: Period) -> Vec<Choice> {
+fn day_tabs(context: &RequestContext, id: Uuid, period: Period) -> Vec<Choice> {
     let mut tabs: Vec<Choice> = (0..7)
-        .map(|ahead| visit.monday().saturating_add(Span::new().days(ahead)))
+        .map(|ahead| context.monday().saturating_add(Span::new().days(ahead)))
         .map(|day| Choice {
             name: day.strftime("%a %-d").to_string(),
             address: Stage::Staffing.address(day, Some(id)),
-            is_current: day == visit.day && period.kind == PeriodSpan::Day,
+            is_current: day == context.day && period.kind == PeriodSpan::Day,
         })
         .collect();
-    let address = Stage::Staffing.address(visit.day, Some(id));
+    let address = Stage::Staffing.address(context.day, Some(id));
     for (name, span, kind) in [
         ("Week".to_owned(), "week", PeriodSpan::Week),
-        (format!("Typical {}", visit.day.strftime("%a")), "typical", PeriodSpan::Typical),
+        (format!("Typical {}", context.day.strftime("%a")), "typical", PeriodSpan::Typical),
     ] {
         let is_current = period.kind == kind;
         tabs.push(Choice { name, address: format!("{address}&span={span}"), is_current });
@@ -378,13 +381,13 @@ fn day_tabs(visit: &Visit, id: Uuid, period: Period) -> Vec<Choice> {
 fn pools(
     types: &[ContactType],
     contact_type: &ContactType,
-    visit: &Visit,
+    context: &RequestContext,
     asked: &Asked,
 ) -> Vec<Choice> {
     let alone = Asked { pool: String::new(), ..asked.clone() };
     let mut pools = vec![Choice {
         name: "alone".to_owned(),
-        address: alone.address(contact_type.id, visit, ""),
+        address: alone.address(contact_type.id, context, ""),
         is_current: asked.pooled().is_none(),
     }];
     let poolable = types.iter().filter(|other| {
@@ -395,7 +398,7 @@ fn pools(
         let with = Asked { pool: other.id.to_string(), ..asked.clone() };
         Choice {
             name: format!("pooled with {}", other.name),
-            address: with.address(contact_type.id, visit, ""),
+            address: with.address(contact_type.id, context, ""),
             is_current: asked.pooled() == Some(other.id),
         }
     }));

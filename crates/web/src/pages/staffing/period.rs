@@ -3,7 +3,7 @@
 use barometer_app::staffing::{Period, Span};
 use jiff::civil::Date;
 
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::words;
 
 /// Days that may be looked at in one go.
@@ -11,14 +11,14 @@ const MOST_DAYS: i64 = 28;
 
 /// The period that `span` ("day", "week", "typical", or a last day) names from the day that the
 /// visitor is looking at. What cannot be read is a day.
-pub(super) fn period_of(visit: &Visit, span: &str) -> Period {
-    let day = |kind, days| Period { kind, first: visit.day, days };
+pub(super) fn period_of(context: &RequestContext, span: &str) -> Period {
+    let day = |kind, days| Period { kind, first: context.day, days };
     match span {
-        "week" => Period::week(visit.monday()),
+        "week" => Period::week(context.monday()),
         "typical" => day(Span::Typical, 1),
         other => match other.parse::<Date>() {
-            Ok(last) if last > visit.day => {
-                let days = i64::from((last - visit.day).get_days()) + 1;
+            Ok(last) if last > context.day => {
+                let days = i64::from((last - context.day).get_days()) + 1;
                 day(Span::Days, days.min(MOST_DAYS))
             }
             _ => day(Span::Day, 1),

@@ -13,7 +13,7 @@ use super::Asked;
 use super::period::period_words;
 use super::targets::differences;
 use super::why::{WhyPanel, model_to_compare};
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts;
 use crate::page_error::PageError;
 use crate::strip::{Cell, Hours, cells};
@@ -88,11 +88,11 @@ impl NeedResult {
         source: &Source,
         plan: &[PlannedInterval],
         asked: &Asked,
-        visit: &Visit,
+        context: &RequestContext,
         at: Option<i64>,
     ) -> Result<Self, PageError> {
-        let zone = &visit.centre.zone;
-        let period = asked.period(visit);
+        let zone = &context.centre.zone;
+        let period = asked.period(context);
         let secs = source.interval_secs();
         let shown = ContactType { rules: *rules, ..contact_type.clone() };
         let explained = at

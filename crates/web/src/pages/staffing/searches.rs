@@ -12,7 +12,7 @@ use super::cover::CoverPage;
 use super::head::Tab;
 use super::shapes::{ShapesForm, clock};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -137,20 +137,20 @@ fn shift_row(shift: &FittedShift, problem: &ShiftProblem) -> Option<ShiftRow> {
 /// `POST /staffing/{contact_type}/shifts`: queues a search for the week that is looked at.
 pub(crate) async fn start(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<ShapesForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    visit.day = typed.day.parse().unwrap_or(visit.day);
-    match problem(&app, &visit, &contact_type, &typed).await? {
+    context.day = typed.day.parse().unwrap_or(context.day);
+    match problem(&app, &context, &contact_type, &typed).await? {
         Ok((problem, limit)) => {
-            let by = Some(visit.user.id);
-            app.store.queue_shift_search(id, visit.monday(), &problem, limit, by).await?;
-            Ok(Redirect::to(&Tab::Cover.address(id, visit.day)).into_response())
+            let by = Some(context.user.id);
+            app.store.queue_shift_search(id, context.monday(), &problem, limit, by).await?;
+            Ok(Redirect::to(&Tab::Cover.address(id, context.day)).into_response())
         }
         Err(wrong) => {
-            let mut template = CoverPage::new(&app, &visit, &contact_type).await?;
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
             template.shapes = ShapesForm { wrong: Some(wrong), ..typed };
             refused(&template)
         }
@@ -160,7 +160,7 @@ pub(crate) async fn start(
 /// The search that was asked for, or what is wrong with it.
 async fn problem(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     typed: &ShapesForm,
 ) -> Result<Result<(ShiftProblem, u32), String>, PageError> {
@@ -172,7 +172,7 @@ async fn problem(
         Ok(shapes) => shapes,
         Err(wrong) => return Ok(Err(wrong)),
     };
-    let (monday, zone) = (visit.monday(), &visit.centre.zone);
+    let (monday, zone) = (context.monday(), &context.centre.zone);
     let problem = roster::shift_problem(&app.store, contact_type, monday, zone, shapes).await?;
     let Some(problem) = problem else {
         return Ok(Err("Nothing is forecast for this week, so no shift is needed.".to_owned()));
@@ -196,7 +196,7 @@ fn said(error: &ShiftError, problem: &ShiftProblem) -> String {
 /// `GET /staffing/{contact_type}/shifts/{search}`: the panel while the search goes on.
 pub(crate) async fn progress(
     State(app): State<App>,
-    _visit: Visit,
+    _visit: RequestContext,
     Path((id, search)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
@@ -224,12 +224,12 @@ async fn of(app: &App, contact_type: Uuid, search: Uuid) -> Result<ShiftSearch, 
 /// and go to named people as far as there are some.
 pub(crate) async fn use_roster(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path((id, search)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let search = of(&app, id, search).await?;
-    if !roster::use_fitted(&app.store, &visit.centre, &contact_type, &search).await? {
+    if !roster::use_fitted(&app.store, &context.centre, &contact_type, &search).await? {
         return Err(PageError::NotFound);
     }
     let address = Tab::Cover.address(id, search.monday);

@@ -11,7 +11,7 @@ use super::{Asked, show_page};
 use crate::App;
 use crate::access::Planner;
 use crate::extract::{Form, Path};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::refused;
 use crate::words;
@@ -41,7 +41,7 @@ pub(crate) struct TargetsForm {
     #[serde(flatten)]
     pub asked: Asked,
     #[serde(skip)]
-    pub wrong: Wrong,
+    pub wrong: FormErrors,
 }
 
 /// Fields that may have a message, in the order of the form.
@@ -68,28 +68,28 @@ pub(super) const FIELDS: [&str; 17] = [
 /// `POST /staffing/{contact_type}/targets`
 pub(crate) async fn save_targets(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<TargetsForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    visit.day = typed.asked.day.parse().unwrap_or(visit.day);
+    context.day = typed.asked.day.parse().unwrap_or(context.day);
     let asked = typed.asked.clone();
     let checked = match typed.rules() {
-        Ok(rules) => match super::conflict(&app, &visit, &contact_type, &asked, &rules).await? {
+        Ok(rules) => match super::conflict(&app, &context, &contact_type, &asked, &rules).await? {
             None => Ok(rules),
-            Some((field, message)) => Err(Wrong::of(field, message)),
+            Some((field, message)) => Err(FormErrors::of(field, message)),
         },
         Err(wrong) => Err(wrong),
     };
     match checked {
         Ok(rules) => {
             app.store.save_rules(id, &rules).await?;
-            Ok(Redirect::to(&asked.address(id, &visit, "&saved=targets")).into_response())
+            Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())
         }
         Err(wrong) => {
             let form = TargetsForm { wrong, ..typed };
-            refused(&show_page(&app, &visit, &contact_type, &asked, None, form).await?)
+            refused(&show_page(&app, &context, &contact_type, &asked, None, form).await?)
         }
     }
 }
@@ -97,13 +97,13 @@ pub(crate) async fn save_targets(
 /// `POST /staffing/{contact_type}/targets/undo`: the targets before the last save.
 pub(crate) async fn undo_targets(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Path(id): Path<Uuid>,
     Form(asked): Form<Asked>,
 ) -> Result<Response, PageError> {
-    visit.day = asked.day.parse().unwrap_or(visit.day);
+    context.day = asked.day.parse().unwrap_or(context.day);
     app.store.undo_rules(id).await?;
-    Ok(Redirect::to(&asked.address(id, &visit, "&saved=targets")).into_response())
+    Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())
 }
 
 impl TargetsForm {
@@ -139,8 +139,8 @@ impl TargetsForm {
     }
 
     /// The rules that were typed, or a message for every field that is wrong.
-    pub fn rules(&self) -> Result<Rules, Wrong> {
-        let mut wrong = Wrong::default();
+    pub fn rules(&self) -> Result<Rules, FormErrors> {
+        let mut wrong = FormErrors::default();
         let mut number = |field, typed: &str| wrong.number(field, typed);
         let service_level = number("service_level", &self.service_level);
         let within_secs = number("within_secs", &self.within_secs);

@@ -18,7 +18,7 @@ use super::head::{Head, Tab};
 use super::period::{period_words, span_of};
 use super::{Asked, day_tabs};
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts;
 use crate::extract::{Form, Path, Query};
 use crate::page_error::PageError;
@@ -122,40 +122,40 @@ struct Curve {
 /// `GET /staffing/{contact_type}/what-if`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(asked): Query<Asked>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let types = app.store.contact_types(visit.centre.id).await?;
+    let types = app.store.contact_types(context.centre.id).await?;
     let typed = Sliders { asked: asked.clone(), ..Sliders::default() };
-    let period = asked.period(&visit);
-    let days = day_tabs(&visit, id, period).into_iter().map(|mut tab| {
+    let period = asked.period(&context);
+    let days = day_tabs(&context, id, period).into_iter().map(|mut tab| {
         tab.address = tab.address.replacen("?", "/what-if?", 1);
         tab
     });
     page(&WhatIfPage {
-        head: Head::new(&visit, &types, &contact_type, Tab::WhatIf),
+        head: Head::new(&context, &types, &contact_type, Tab::WhatIf),
         id,
         days: days.collect(),
-        day: visit.day.to_string(),
+        day: context.day.to_string(),
         span: span_of(period),
         sliders: sliders(&contact_type.rules),
-        result: result(&app, &visit, &contact_type, &types, &typed).await?,
+        result: result(&app, &context, &contact_type, &types, &typed).await?,
     })
 }
 
 /// `POST /staffing/{contact_type}/what-if`: the numbers for where the sliders stand.
 pub(crate) async fn try_out(
     State(app): State<App>,
-    mut visit: Visit,
+    mut context: RequestContext,
     Path(id): Path<Uuid>,
     Form(typed): Form<Sliders>,
 ) -> Result<Response, PageError> {
-    visit.day = typed.asked.day.parse().unwrap_or(visit.day);
+    context.day = typed.asked.day.parse().unwrap_or(context.day);
     let contact_type = app.store.contact_type(id).await?;
-    let types = app.store.contact_types(visit.centre.id).await?;
-    page(&result(&app, &visit, &contact_type, &types, &typed).await?)
+    let types = app.store.contact_types(context.centre.id).await?;
+    page(&result(&app, &context, &contact_type, &types, &typed).await?)
 }
 
 fn sliders(rules: &Rules) -> Vec<Slider> {
@@ -220,16 +220,16 @@ fn moved(saved: &Rules, typed: &Sliders) -> (Rules, f64, f64) {
 
 async fn result(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     types: &[ContactType],
     typed: &Sliders,
 ) -> Result<WhatIfResult, PageError> {
     let saved = &contact_type.rules;
-    let source = super::source(app, visit, contact_type, &typed.asked).await?;
+    let source = super::source(app, context, contact_type, &typed.asked).await?;
     let plan = source.plan(*saved).await?;
     let (rules, volume, handle) = moved(saved, typed);
-    let when = period_words(typed.asked.period(visit));
+    let when = period_words(typed.asked.period(context));
     if plan.is_empty() {
         return Ok(WhatIfResult::nothing(format!(
             "{} has nothing forecast {when}.",
@@ -255,7 +255,7 @@ async fn result(
     let moved = Moved { loads, secs, rules, levels, cover: cover.clone() };
     let starts: Vec<Timestamp> = plan.iter().map(|interval| interval.start).collect();
     let pools =
-        pools(app, visit, contact_type, types, &typed.asked, moved.forecast(&starts), &moved);
+        pools(app, context, contact_type, types, &typed.asked, moved.forecast(&starts), &moved);
     let pools = pools.await?;
     let Priced { agents, priced, peaks, now } = in_background(move || moved.price()).await?;
     Ok(WhatIfResult {
@@ -456,7 +456,7 @@ fn prices(priced: &[PricedLevel], peaks: &[u32], rules: &Rules) -> Vec<Price> {
 /// What merging with each other queue of the centre would save, under the stricter of both targets.
 async fn pools(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
     types: &[ContactType],
     asked: &Asked,
@@ -467,7 +467,7 @@ async fn pools(
     let mut others = Vec::new();
     for other in types.iter().filter(|other| other.id != contact_type.id) {
         if may_pool(&rules, &other.rules, [secs, other.grain.secs()]) {
-            let (period, zone) = (asked.period(visit), &visit.centre.zone);
+            let (period, zone) = (asked.period(context), &context.centre.zone);
             let source = Source::read(&app.store, other, None, period, zone).await?;
             let theirs: Vec<ForecastInterval> = source.forecast().copied().collect();
             others.push((other.name.clone(), other.rules, theirs));

@@ -17,7 +17,7 @@ use uuid::Uuid;
 
 use super::targets::TargetsForm;
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -76,24 +76,24 @@ pub(crate) struct WhyQuery {
 /// `GET /staffing/{contact_type}/why`: one interval's need with its reason.
 pub(crate) async fn why(
     State(app): State<App>,
-    mut visit: Visit,
+    mut context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<WhyQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let zone = visit.centre.zone.clone();
+    let zone = context.centre.zone.clone();
     let at = query.at.parse().ok().and_then(|at| Timestamp::from_second(at).ok());
     let at = at.ok_or(PageError::NotFound)?;
     let day = zone.to_datetime(at).date();
     if query.tried.asked.day.is_empty() {
-        visit.day = day;
+        context.day = day;
     }
     // What cannot be read is said at its field; the reason stays that of the saved targets.
     let is_sent = !query.tried.service_level.is_empty();
     let tried = if is_sent { query.tried.rules().ok() } else { None };
     let shown = ContactType { rules: tried.unwrap_or(contact_type.rules), ..contact_type };
     let rules = &shown.rules;
-    let source = super::source(&app, &visit, &shown, &query.tried.asked).await?;
+    let source = super::source(&app, &context, &shown, &query.tried.asked).await?;
     let plan = source.schedule(rules).map_err(|error| PageError::Internal(Box::new(error)))?;
     let interval = plan.iter().find(|interval| interval.start == at).ok_or(PageError::NotFound)?;
     let mut panel = WhyPanel::of(&shown, rules, interval, &zone, source.interval_secs())?;

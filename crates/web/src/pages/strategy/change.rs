@@ -14,7 +14,7 @@ use serde_json::Value;
 use super::editor::{EditorPart, Forms, Meanwhile, sorted_faults};
 use super::{open, show_page};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::Form;
 use crate::frame::Stage;
 use crate::page_error::PageError;
@@ -25,17 +25,17 @@ use crate::schema_form::Typed;
 /// another variant.
 pub(crate) async fn save(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Form(typed): Form<Vec<(String, String)>>,
 ) -> Result<Response, PageError> {
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", String::as_str);
     let part: PartId = text("part").parse().map_err(|_| PageError::NotFound)?;
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
-    let draft = open(&app, &visit, Some(based_on)).await?;
+    let draft = open(&app, &context, Some(based_on)).await?;
     let (value, unread) = Forms::of(&draft.strategy).read(&part, &typed);
     if text("do") != "save" {
-        let form = EditorPart::filled(&draft, &part, &visit, &value, &unread);
+        let form = EditorPart::filled(&draft, &part, &context, &value, &unread);
         return Ok(Html(form.render()?).into_response());
     }
     let at = part.find(&draft.strategy).unwrap_or(0);
@@ -43,12 +43,12 @@ pub(crate) async fn save(
         let (here, elsewhere) = sorted_faults(faults, &part, at);
         wrong.extend(here);
         let mut form =
-            EditorPart::filled(&draft, &part, &visit, &value, &wrong).with_strays(&wrong);
+            EditorPart::filled(&draft, &part, &context, &value, &wrong).with_strays(&wrong);
         form.wrong.extend(elsewhere);
-        refused(&show_page(&visit, &draft, &part, form))
+        refused(&show_page(&context, &draft, &part, form))
     };
     if based_on != draft.newest() {
-        return tell_of_meanwhile(&app, &visit, &draft, &part, &value).await;
+        return tell_of_meanwhile(&app, &context, &draft, &part, &value).await;
     }
     if !unread.is_empty() {
         return refuse(Vec::new(), unread);
@@ -64,10 +64,10 @@ pub(crate) async fn save(
         Some(_) => Edit::Replace { part: part.clone(), with },
         None => Edit::Add { part: with, at: None },
     };
-    match draft.save(&app.store, &edit, visit.user.id).await {
-        Ok(saved) => Ok(to_strategy(&visit, saved, Some(&part))),
+    match draft.save(&app.store, &edit, context.user.id).await {
+        Ok(saved) => Ok(to_strategy(&context, saved, Some(&part))),
         Err(NotSaved::Faults(faults)) => refuse(faults, BTreeMap::new()),
-        Err(NotSaved::Outdated) => tell_of_meanwhile(&app, &visit, &draft, &part, &value).await,
+        Err(NotSaved::Outdated) => tell_of_meanwhile(&app, &context, &draft, &part, &value).await,
         Err(NotSaved::Store(error)) => Err(error.into()),
     }
 }
@@ -76,23 +76,23 @@ pub(crate) async fn save(
 /// top of the newest version, with what has changed meanwhile.
 async fn tell_of_meanwhile(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     draft: &Draft,
     part: &PartId,
     value: &Value,
 ) -> Result<Response, PageError> {
-    let newest = open(app, visit, None).await?;
+    let newest = open(app, context, None).await?;
     let told = changes(&draft.strategy, &newest.strategy).into_iter().map(|change| {
         format!("{}, {}: {} → {}", change.subject, change.setting, change.before, change.after)
     });
     let by = newest.versions.first().and_then(|version| version.created_by.clone());
-    let mut form = EditorPart::filled(&newest, part, visit, value, &BTreeMap::new());
+    let mut form = EditorPart::filled(&newest, part, context, value, &BTreeMap::new());
     form.meanwhile = Some(Meanwhile {
         who: by.unwrap_or_else(|| "Somebody".to_owned()),
         version: newest.version,
         changes: told.collect(),
     });
-    let page = show_page(visit, &newest, part, form);
+    let page = show_page(context, &newest, part, form);
     Ok((StatusCode::CONFLICT, Html(page.render()?)).into_response())
 }
 
@@ -100,17 +100,17 @@ async fn tell_of_meanwhile(
 /// brings an earlier version back.
 pub(crate) async fn change(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Form(typed): Form<Vec<(String, String)>>,
 ) -> Result<Response, PageError> {
     let typed: Typed = typed.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
     let based_on: i32 = text("based_on").parse().map_err(|_| PageError::NotFound)?;
     // Parts have ids, so these changes mean the same on whatever version is the newest.
-    let draft = open(&app, &visit, None).await?;
+    let draft = open(&app, &context, None).await?;
     let (edit, shown) = match text("do") {
         "restore" => {
-            let wanted = open(&app, &visit, Some(based_on)).await?;
+            let wanted = open(&app, &context, Some(based_on)).await?;
             (Edit::between(&draft.strategy, &wanted.strategy), None)
         }
         "name" => (Edit::Rename(text("name").to_owned()), None),
@@ -133,7 +133,7 @@ pub(crate) async fn change(
         }
         _ => return Err(PageError::NotFound),
     };
-    save_edit(&app, &visit, &draft, &edit, shown.as_ref()).await
+    save_edit(&app, &context, &draft, &edit, shown.as_ref()).await
 }
 
 /// A part to begin with: an entry, a team or a step of a kind.
@@ -152,13 +152,13 @@ fn new_part(draft: &Draft, kind: &str) -> Option<Part> {
 /// Saves an edit that no form stands for, or says why not.
 pub(super) async fn save_edit(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     draft: &Draft,
     edit: &Edit,
     part: Option<&PartId>,
 ) -> Result<Response, PageError> {
-    match draft.save(&app.store, edit, visit.user.id).await {
-        Ok(saved) => Ok(to_strategy(visit, saved, part)),
+    match draft.save(&app.store, edit, context.user.id).await {
+        Ok(saved) => Ok(to_strategy(context, saved, part)),
         Err(NotSaved::Faults(faults)) => {
             let told = faults.iter().map(|fault| format!("{}: {}.", fault.field, fault.message));
             let told: Vec<String> = told.collect();
@@ -176,8 +176,8 @@ fn outdated() -> PageError {
     )
 }
 
-fn to_strategy(visit: &Visit, saved: Saved, part: Option<&PartId>) -> Response {
-    let address = Stage::Strategy.address(visit.day, None);
+fn to_strategy(context: &RequestContext, saved: Saved, part: Option<&PartId>) -> Response {
+    let address = Stage::Strategy.address(context.day, None);
     let part = part.map_or_else(String::new, |part| format!("&part={part}"));
     let note = match saved {
         Saved::AsNewVersion => "saved",

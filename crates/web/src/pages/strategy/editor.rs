@@ -8,7 +8,7 @@ use barometer_strategy::{Fault, PartId, StepKind, Strategy, field_words};
 use serde_json::Value;
 
 use super::parts::{definition, title};
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::page_error::PageError;
 use crate::schema_form::{Field, FieldKind, Schema, Typed, lay_out, read};
 
@@ -72,16 +72,16 @@ impl Forms {
 
 impl EditorPart {
     /// The form of a part as it is kept.
-    pub fn of(draft: &Draft, key: &PartId, visit: &Visit) -> Result<Self, PageError> {
+    pub fn of(draft: &Draft, key: &PartId, context: &RequestContext) -> Result<Self, PageError> {
         let part = key.of(&draft.strategy).map_err(|_| PageError::NotFound)?;
-        Ok(Self::filled(draft, key, visit, &part.to_json(), &BTreeMap::new()))
+        Ok(Self::filled(draft, key, context, &part.to_json(), &BTreeMap::new()))
     }
 
     /// The form of a part as it was typed, with messages beside the fields that are wrong.
     pub fn filled(
         draft: &Draft,
         key: &PartId,
-        visit: &Visit,
+        context: &RequestContext,
         value: &Value,
         wrong: &BTreeMap<String, String>,
     ) -> Self {
@@ -89,11 +89,11 @@ impl EditorPart {
         let schema = forms.schema();
         Self {
             title: title(key, &draft.strategy),
-            address: format!("/strategy/part?day={}", visit.day),
+            address: format!("/strategy/part?day={}", context.day),
             key: key.to_string(),
             based_on: draft.version,
             fields: lay_out(schema, schema.definition(definition(key)), value, wrong),
-            may_plan: visit.may_plan(),
+            may_plan: context.may_plan(),
             wrong: Vec::new(),
             meanwhile: None,
         }

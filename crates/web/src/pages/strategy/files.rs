@@ -9,7 +9,7 @@ use super::change::save_edit;
 use super::editor::EditorPart;
 use super::{open, show_page, shown_part};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::exports;
 use crate::extract::{Multipart, Path};
 use crate::page_error::PageError;
@@ -18,7 +18,7 @@ use crate::pages::refused;
 /// `POST /strategy/json`: saves a strategy that was exported here or written elsewhere.
 pub(crate) async fn save_json(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Multipart(mut parts): Multipart,
 ) -> Result<Response, PageError> {
     let cut_off = |error: MultipartError| {
@@ -33,16 +33,16 @@ pub(crate) async fn save_json(
             text = part.text().await.map_err(cut_off)?;
         }
     }
-    let draft = open(&app, &visit, None).await?;
+    let draft = open(&app, &context, None).await?;
     match Strategy::from_json(&text) {
         Ok(strategy) => {
             let edit = Edit::between(&draft.strategy, &strategy);
-            save_edit(&app, &visit, &draft, &edit, None).await
+            save_edit(&app, &context, &draft, &edit, None).await
         }
         Err(error) => {
             let part = shown_part(&draft, None);
-            let editor = EditorPart::of(&draft, &part, &visit)?;
-            let mut template = show_page(&visit, &draft, &part, editor);
+            let editor = EditorPart::of(&draft, &part, &context)?;
+            let mut template = show_page(&context, &draft, &part, editor);
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }
@@ -52,21 +52,21 @@ pub(crate) async fn save_json(
 /// `GET /strategy/versions/{version}`: the JSON form.
 pub(crate) async fn export(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(version): Path<i32>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &visit, Some(version)).await?;
+    let draft = open(&app, &context, Some(version)).await?;
     let name = format!("strategy-{}-v{version}.json", draft.strategy.name);
     Ok(exports::json(&name, draft.strategy.to_json()))
 }
 
 /// `GET /strategy-schema.json`: the JSON Schema of a strategy.
-pub(crate) async fn schema(_: Visit) -> Result<Response, PageError> {
+pub(crate) async fn schema(_: RequestContext) -> Result<Response, PageError> {
     schema_file("strategy-schema.json", &Strategy::schema())
 }
 
 /// `GET /customers-schema.json`: the JSON Schema of what customers are like.
-pub(crate) async fn customers_schema(_: Visit) -> Result<Response, PageError> {
+pub(crate) async fn customers_schema(_: RequestContext) -> Result<Response, PageError> {
     schema_file("customers-schema.json", &CustomersFile::schema())
 }
 

@@ -14,7 +14,7 @@ use barometer_strategy::{PartId, StepName};
 use serde::Deserialize;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -72,16 +72,16 @@ pub(crate) struct ShowQuery {
 /// `GET /strategy`: the newest version, or the one that is asked for.
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &visit, query.version).await?;
+    let draft = open(&app, &context, query.version).await?;
     if draft.types.is_empty() {
-        return Ok(Redirect::to(&Stage::Demand.address(visit.day, None)).into_response());
+        return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
     let part = shown_part(&draft, query.part.as_deref());
-    let editor = EditorPart::of(&draft, &part, &visit)?;
-    let mut template = show_page(&visit, &draft, &part, editor);
+    let editor = EditorPart::of(&draft, &part, &context)?;
+    let mut template = show_page(&context, &draft, &part, editor);
     template.note = match query.note.as_deref() {
         Some("saved") => Some("Saved as a new version. It is a draft until it goes live."),
         Some("same") => Some("Nothing was changed, so no new version was made."),
@@ -91,8 +91,12 @@ pub(crate) async fn show(
 }
 
 /// The version that is asked for, or else the newest.
-async fn open(app: &App, visit: &Visit, version: Option<i32>) -> Result<Draft, PageError> {
-    Ok(Draft::open(&app.store, &visit.centre, version).await?)
+async fn open(
+    app: &App,
+    context: &RequestContext,
+    version: Option<i32>,
+) -> Result<Draft, PageError> {
+    Ok(Draft::open(&app.store, &context.centre, version).await?)
 }
 
 /// The part that is asked for if it is there, or else the first step.
@@ -103,24 +107,29 @@ fn shown_part(draft: &Draft, part: Option<&str>) -> PartId {
     asked.or_else(first).unwrap_or(PartId::Entry(0))
 }
 
-fn show_page(visit: &Visit, draft: &Draft, part: &PartId, editor: EditorPart) -> ShowPage {
+fn show_page(
+    context: &RequestContext,
+    draft: &Draft,
+    part: &PartId,
+    editor: EditorPart,
+) -> ShowPage {
     let row = |version: &StrategyVersion| VersionRow {
         version: version.version,
         by: version.created_by.clone().unwrap_or_else(|| "demo".to_owned()),
-        when: words::moment(version.created_at, &visit.centre.zone),
+        when: words::moment(version.created_at, &context.centre.zone),
         summary: version.summary.clone(),
         is_live: version.is_live,
         is_shown: version.version == draft.version,
-        address: format!("/strategy?day={}&version={}", visit.day, version.version),
+        address: format!("/strategy?day={}&version={}", context.day, version.version),
         export: format!("/strategy/versions/{}", version.version),
     };
     let (entries, steps, teams) = part_lines(
         &draft.strategy,
         part,
-        &format!("/strategy?day={}&version={}", visit.day, draft.version),
+        &format!("/strategy?day={}&version={}", context.day, draft.version),
     );
     ShowPage {
-        frame: Frame::of(visit, Stage::Strategy, None),
+        frame: Frame::of(context, Stage::Strategy, None),
         answer: parts::answer(&draft.strategy),
         entries,
         steps,
@@ -132,11 +141,11 @@ fn show_page(visit: &Visit, draft: &Draft, part: &PartId, editor: EditorPart) ->
         shown: draft.version,
         is_newest: draft.version == draft.newest(),
         missing: draft.without_entry(),
-        change_address: format!("/strategy/change?day={}", visit.day),
-        try_address: format!("/trials?day={}#new", visit.day),
-        may_plan: visit.may_plan(),
+        change_address: format!("/strategy/change?day={}", context.day),
+        try_address: format!("/trials?day={}#new", context.day),
+        may_plan: context.may_plan(),
         note: None,
-        json_address: format!("/strategy/json?day={}", visit.day),
+        json_address: format!("/strategy/json?day={}", context.day),
         wrong_json: None,
     }
 }

@@ -127,18 +127,18 @@ pub(super) fn answer(strategy: &Strategy) -> String {
     match first.map(|step| (&step.name, &step.does)) {
         Some((_, StepKind::Queue(queue))) if entries.len() == 1 && teams.len() == 1 => {
             let places = queue.places.map_or_else(
-                || "with as many places as it takes".to_owned(),
+                || "without a limit of places".to_owned(),
                 |places| format!("of {places} places"),
             );
             let wait = queue.longest_wait_secs.map_or_else(
-                || "for as long as patience lasts".to_owned(),
+                || "until it gives up".to_owned(),
                 |secs| {
                     format!("for up to {secs} s, then {}", went(strategy, &queue.exits.too_long))
                 },
             );
             let full = match queue.places {
                 Some(_) => {
-                    format!(" Whoever finds it full: {}.", went(strategy, &queue.exits.full))
+                    format!(" When it is full: {}.", went(strategy, &queue.exits.full))
                 }
                 None => String::new(),
             };
@@ -148,7 +148,7 @@ pub(super) fn answer(strategy: &Strategy) -> String {
             )
         }
         Some((name, does)) => format!(
-            "Contacts come in at {}, first at “{name}” ({}), and meet up to {}; {} answer.",
+            "Contacts arrive at {}, first at “{name}” ({}), and pass up to {}; {} answer.",
             count(entries.len(), "place"),
             does.words(),
             count(steps.len(), "step"),

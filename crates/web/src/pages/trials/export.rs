@@ -7,7 +7,7 @@ use barometer_store::Trial;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::exports;
 use crate::extract::Path;
 use crate::page_error::PageError;
@@ -15,7 +15,7 @@ use crate::page_error::PageError;
 /// `GET /trials/{trial}/intervals.csv`
 pub(crate) async fn export(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
@@ -36,7 +36,7 @@ pub(crate) async fn export(
         };
         let starts = trial.inputs.starts().zip(&intervals).enumerate();
         rows.extend(starts.map(|(interval, (start, measures))| {
-            let local = start.to_zoned(visit.centre.zone.clone());
+            let local = start.to_zoned(context.centre.zone.clone());
             let agents = people.get(interval).copied().unwrap_or(0);
             let mut row = vec![
                 each.name.clone(),
@@ -91,7 +91,7 @@ fn file_name(trial: &Trial, ending: &str) -> String {
 /// `GET /trials/{trial}/trial.json`: everything that the numbers follow from, and the numbers.
 pub(crate) async fn export_inputs(
     State(app): State<App>,
-    _: Visit,
+    _: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;

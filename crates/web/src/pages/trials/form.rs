@@ -15,9 +15,9 @@ use uuid::Uuid;
 use super::list::list_page;
 use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, kind_words, subject_of};
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::refused;
 use barometer_app::planning::Basis;
@@ -61,7 +61,7 @@ pub(crate) struct TrialForm {
     pub replications: String,
     pub seed: String,
     #[serde(skip)]
-    pub wrong: Wrong,
+    pub wrong: FormErrors,
 }
 
 impl Default for TrialForm {
@@ -83,7 +83,7 @@ impl Default for TrialForm {
             demand: "uncertain".to_owned(),
             replications: "200".to_owned(),
             seed: "1".to_owned(),
-            wrong: Wrong::default(),
+            wrong: FormErrors::default(),
         }
     }
 }
@@ -91,13 +91,13 @@ impl Default for TrialForm {
 /// `POST /trials`: queues a trial, or one for each kind of day.
 pub(crate) async fn queue(
     State(app): State<App>,
-    Planner(mut visit): Planner,
+    Planner(mut context): Planner,
     Form(mut typed): Form<TrialForm>,
 ) -> Result<Response, PageError> {
     if let Ok(day) = typed.days.parse() {
-        visit.day = day;
+        context.day = day;
     }
-    match new_trials(&app, &visit, &typed).await? {
+    match new_trials(&app, &context, &typed).await? {
         Ok(new) => {
             let mut first = None;
             for trial in &new {
@@ -106,15 +106,15 @@ pub(crate) async fn queue(
             }
             let set = new.first().and_then(|trial| trial.set.as_ref()).map(|set| set.id);
             let address = match (set, first) {
-                (Some(set), _) => format!("/trials/sets/{set}?day={}", visit.day),
-                (None, Some(id)) => format!("/trials/{id}?day={}", visit.day),
-                (None, None) => format!("/trials?day={}", visit.day),
+                (Some(set), _) => format!("/trials/sets/{set}?day={}", context.day),
+                (None, Some(id)) => format!("/trials/{id}?day={}", context.day),
+                (None, None) => format!("/trials?day={}", context.day),
             };
             Ok(Redirect::to(&address).into_response())
         }
         Err(wrong) => {
             typed.wrong = wrong;
-            refused(&list_page(&app, &visit, typed).await?)
+            refused(&list_page(&app, &context, typed).await?)
         }
     }
 }
@@ -122,7 +122,7 @@ pub(crate) async fn queue(
 /// `POST /trials/{trial}/repeat`: queues the same trial again, from the inputs that are kept with it.
 pub(crate) async fn repeat(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let before = app.store.trial(id).await?;
@@ -133,7 +133,7 @@ pub(crate) async fn repeat(
         inputs: before.inputs,
         asked: before.asked,
         set: None,
-        created_by: visit.user.id,
+        created_by: context.user.id,
     };
     let repeated = app.store.queue_trial(&again).await?;
     Ok(Redirect::to(&format!("/trials/{repeated}?day={}", again.subject.day)).into_response())
@@ -141,56 +141,57 @@ pub(crate) async fn repeat(
 
 async fn kinds_of_days(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     scope: &Scope,
     is_planned: bool,
 ) -> Result<Option<Vec<PlayedDays>>, PageError> {
-    let (store, zone) = (&app.store, &visit.centre.zone);
-    Ok(scope.kinds_of_days(store, zone, visit.monday(), is_planned).await?)
+    let (store, zone) = (&app.store, &context.centre.zone);
+    Ok(scope.kinds_of_days(store, zone, context.monday(), is_planned).await?)
 }
 
 async fn new_trials(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     typed: &TrialForm,
-) -> Result<Result<Vec<NewTrial>, Wrong>, PageError> {
+) -> Result<Result<Vec<NewTrial>, FormErrors>, PageError> {
     let (types, versions) = tokio::try_join!(
-        app.store.contact_types(visit.centre.id),
-        app.store.strategy_versions(visit.centre.id),
+        app.store.contact_types(context.centre.id),
+        app.store.strategy_versions(context.centre.id),
     )?;
     let scope = Scope::of(&types, &typed.contact_type);
     let Some(version) = typed.version_of(&versions) else {
-        return Ok(Err(Wrong::of("version", "Choose a version of the strategy.")));
+        return Ok(Err(FormErrors::of("version", "Choose a version of the strategy.")));
     };
     let strategy = app.store.strategy(version.id).await?;
     let asked = serde_json::to_value(typed).map_err(|error| PageError::Internal(error.into()))?;
     let played = match typed.days.as_str() {
-        KINDS_OF_DAYS => match kinds_of_days(app, visit, &scope, typed.cover == "planned").await? {
+        KINDS_OF_DAYS => match kinds_of_days(app, context, &scope, typed.cover == "planned").await?
+        {
             Some(kinds) => kinds,
             None => {
                 let message = "In the four weeks from this one on, no day is forecast and planned.";
-                return Ok(Err(Wrong::of("days", message)));
+                return Ok(Err(FormErrors::of("days", message)));
             }
         },
-        _ => vec![typed.played(&scope, visit)],
+        _ => vec![typed.played(&scope, context)],
     };
     let set = (played.len() > 1).then(Uuid::new_v4);
     let mut trials = Vec::with_capacity(played.len());
     for days in played {
-        let plans = typed.plans(app, visit, &scope, &days).await?;
-        let made = typed.inputs(&strategy, &visit.centre.zone, &plans);
+        let plans = typed.plans(app, context, &scope, &days).await?;
+        let made = typed.inputs(&strategy, &context.centre.zone, &plans);
         let (cover_words, inputs) = match made {
             Ok(made) => made,
             Err(wrong) => return Ok(Err(wrong)),
         };
         trials.push(NewTrial {
-            subject: subject_of(&scope, visit, &days),
+            subject: subject_of(&scope, context, &days),
             strategy_version: version.id,
             cover_words,
             inputs,
             asked: asked.clone(),
             set: set.zip(days.kind).map(|(id, kind)| TrialSet { id, day_kind: kind_words(kind) }),
-            created_by: visit.user.id,
+            created_by: context.user.id,
         });
     }
     Ok(Ok(trials))
@@ -207,10 +208,10 @@ impl TrialForm {
     }
 
     /// The chosen day, or the whole week of the period.
-    pub fn played(&self, scope: &Scope, visit: &Visit) -> PlayedDays {
+    pub fn played(&self, scope: &Scope, context: &RequestContext) -> PlayedDays {
         match self.days.as_str() {
-            WHOLE_WEEK => scope.days(visit.monday(), 7),
-            date => scope.days(date.parse::<Date>().unwrap_or(visit.day), 1),
+            WHOLE_WEEK => scope.days(context.monday(), 7),
+            date => scope.days(date.parse::<Date>().unwrap_or(context.day), 1),
         }
     }
 
@@ -218,17 +219,17 @@ impl TrialForm {
     pub async fn plans(
         &self,
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         scope: &Scope,
         days: &PlayedDays,
     ) -> Result<Vec<TypePlan>, PageError> {
         let basis = Basis::parse(&self.demand);
-        let (store, zone) = (&app.store, &visit.centre.zone);
+        let (store, zone) = (&app.store, &context.centre.zone);
         Ok(scope.plans(store, zone, days, &handling(&self.handling), &basis).await?)
     }
 
     /// The chosen cover, before more or fewer people.
-    fn cover_choice(&self, wrong: &mut Wrong) -> Option<CoverChoice> {
+    fn cover_choice(&self, wrong: &mut FormErrors) -> Option<CoverChoice> {
         match self.cover.as_str() {
             "fixed" => {
                 let people = wrong.whole("people", &self.people, 0..=MOST_PEOPLE)?;
@@ -240,7 +241,7 @@ impl TrialForm {
     }
 
     /// Lets the contact types that are described have these customers.
-    fn describe_customers(&self, plans: &mut [TypePlan], wrong: &mut Wrong) {
+    fn describe_customers(&self, plans: &mut [TypePlan], wrong: &mut FormErrors) {
         if self.customers.trim().is_empty() {
             return;
         }
@@ -265,7 +266,7 @@ impl TrialForm {
     }
 
     /// Whether customers who were not served try again.
-    fn try_again(&self, wrong: &mut Wrong) -> Option<TryAgain> {
+    fn try_again(&self, wrong: &mut FormErrors) -> Option<TryAgain> {
         let percent = wrong.number("again_percent", &self.again_percent)?;
         if !(0.0..=100.0).contains(&percent) {
             wrong.note("again_percent", "Must be 0 to 100 %; leave it empty where nobody does.");
@@ -282,7 +283,7 @@ impl TrialForm {
         })
     }
 
-    fn people(&self, wrong: &mut Wrong) -> Option<TeamPeople> {
+    fn people(&self, wrong: &mut FormErrors) -> Option<TeamPeople> {
         let mut more = BTreeMap::new();
         for (team, typed) in self.team.iter().zip(&self.more) {
             let number = wrong.optional_whole("more", typed, -MOST_PEOPLE..=MOST_PEOPLE);
@@ -297,8 +298,8 @@ impl TrialForm {
         strategy: &Strategy,
         zone: &TimeZone,
         plans: &[TypePlan],
-    ) -> Result<(String, TrialInputs), Wrong> {
-        let mut wrong = Wrong::default();
+    ) -> Result<(String, TrialInputs), FormErrors> {
+        let mut wrong = FormErrors::default();
         let replications = wrong.whole("replications", &self.replications, 2..=MOST_REPLICATIONS);
         let seed = wrong.whole("seed", &self.seed, 0..=MOST_SEED);
         let precision = wrong.number("precision", &self.precision);
@@ -326,36 +327,36 @@ impl TrialForm {
         (inputs.replications, inputs.seed) = (replications, seed);
         match inputs.experiment() {
             Ok(_) => Ok((people.words(strategy), inputs)),
-            Err(error) => Err(Wrong::of("cover", format!("This cannot be played: {error}."))),
+            Err(error) => Err(FormErrors::of("cover", format!("This cannot be played: {error}."))),
         }
     }
 }
 
-fn refusal(error: &AssemblyError) -> Wrong {
+fn refusal(error: &AssemblyError) -> FormErrors {
     match error {
-        AssemblyError::NothingForecast => Wrong::of(
+        AssemblyError::NothingForecast => FormErrors::of(
             "days",
             "There is neither a forecast nor history for this time. Choose another day.",
         ),
-        AssemblyError::NothingPlanned(name) => Wrong::of(
+        AssemblyError::NothingPlanned(name) => FormErrors::of(
             "cover",
             format!("No cover is planned for {name}. Plan it under Staffing, or try the need."),
         ),
-        AssemblyError::NoEntry(name) => Wrong::of(
+        AssemblyError::NoEntry(name) => FormErrors::of(
             "contact_type",
             format!(
                 "No entry of this strategy receives {name}. Give it an entry, or leave it out."
             ),
         ),
-        AssemblyError::NoTeam(name) => Wrong::of(
+        AssemblyError::NoTeam(name) => FormErrors::of(
             "contact_type",
             format!("No team of this strategy answers {name}. Give it one, or leave it out."),
         ),
-        AssemblyError::UnknownTeam(team) => Wrong::of(
+        AssemblyError::UnknownTeam(team) => FormErrors::of(
             "version",
             format!("This version has no team “{team}”. Choose its people again."),
         ),
-        AssemblyError::Grain(..) => Wrong::of(
+        AssemblyError::Grain(..) => FormErrors::of(
             "contact_type",
             format!("These contact types cannot be tried together: {error}."),
         ),

@@ -14,7 +14,7 @@ use super::form::{TrialForm, handling, handling_key};
 use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, scope_name};
 use super::{named, only_type};
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -50,7 +50,7 @@ pub(crate) struct FormView {
     pub strategy: String,
     /// What the chosen contact types are called together.
     pub subject: String,
-    /// The day of the visit, which the addresses keep.
+    /// The day that is looked at, which the addresses keep.
     pub day: Date,
 }
 
@@ -86,13 +86,13 @@ pub(crate) struct TrialRow {
 /// `GET /trials`: a form for the next trial and the latest ones.
 pub(crate) async fn list(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(mut typed): Query<TrialForm>,
 ) -> Result<Response, PageError> {
     if let Some(again) = typed.again {
         typed = as_before(&app.store.trial(again).await?);
     }
-    page(&list_page(&app, &visit, typed).await?)
+    page(&list_page(&app, &context, typed).await?)
 }
 
 /// The form as it was filled in for a trial; of one that was kept without, what can be told from it.
@@ -113,13 +113,13 @@ fn as_before(before: &Trial) -> TrialForm {
 
 pub(super) async fn list_page(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     typed: TrialForm,
 ) -> Result<ListPage, PageError> {
     let trials = app.store.latest_trials(None, LISTED).await?;
     let ids = typed.contact_type.clone();
-    let form = match visit.may_plan() {
-        true => Some(FormView::of(app, visit, typed).await?),
+    let form = match context.may_plan() {
+        true => Some(FormView::of(app, context, typed).await?),
         false => None,
     };
     let over: Vec<Verdict> = trials.iter().filter_map(|trial| trial.digest?.verdict).collect();
@@ -134,12 +134,12 @@ pub(super) async fn list_page(
     };
     let named = named(&ids);
     Ok(ListPage {
-        frame: Frame::of(visit, Stage::Trials, only_type(&ids)),
+        frame: Frame::of(context, Stage::Trials, only_type(&ids)),
         answer,
-        trials: trial_rows(trials.iter(), visit),
+        trials: trial_rows(trials.iter(), context),
         form,
-        compare: format!("/comparisons?day={}{named}", visit.day),
-        record: format!("/trials/record?day={}{named}", visit.day),
+        compare: format!("/comparisons?day={}{named}", context.day),
+        record: format!("/trials/record?day={}{named}", context.day),
     })
 }
 
@@ -155,10 +155,14 @@ impl FormView {
         home.or(self.teams.first()).map(|team| team.id.as_str())
     }
 
-    pub async fn of(app: &App, visit: &Visit, mut typed: TrialForm) -> Result<Self, PageError> {
+    pub async fn of(
+        app: &App,
+        context: &RequestContext,
+        mut typed: TrialForm,
+    ) -> Result<Self, PageError> {
         let (types, versions) = tokio::try_join!(
-            app.store.contact_types(visit.centre.id),
-            app.store.strategy_versions(visit.centre.id),
+            app.store.contact_types(context.centre.id),
+            app.store.strategy_versions(context.centre.id),
         )?;
         let version = typed.version_of(&versions).or(versions.first());
         let strategy = match version {
@@ -166,16 +170,16 @@ impl FormView {
             None => None,
         };
         if typed.contact_type.is_empty() {
-            typed.contact_type = playable(app, visit, &types, strategy.as_ref()).await?;
+            typed.contact_type = playable(app, context, &types, strategy.as_ref()).await?;
         }
         let scope = Scope::of(&types, &typed.contact_type);
         if typed.days.is_empty() {
-            typed.days = visit.day.to_string();
+            typed.days = context.day.to_string();
         }
-        let days = typed.played(&scope, visit);
+        let days = typed.played(&scope, context);
         let is_by_date = typed.days != KINDS_OF_DAYS;
         let plans = match is_by_date {
-            true => typed.plans(app, visit, &scope, &days).await?,
+            true => typed.plans(app, context, &scope, &days).await?,
             false => Vec::new(),
         };
         let demands = demand_options(app, &scope, &typed.demand).await?;
@@ -206,14 +210,14 @@ impl FormView {
                     is_chosen: scope.types.iter().any(|chosen| chosen.id == each.id),
                 })
                 .collect(),
-            days: day_options(visit, &typed.days),
+            days: day_options(context, &typed.days),
             versions: version_options(&versions, version.map(|version| version.id)),
             demands,
             teams: strategy.map_or_else(Vec::new, |strategy| team_lines(&strategy, &scope, &typed)),
             no_plan,
-            strategy: Stage::Strategy.address(visit.day, None),
+            strategy: Stage::Strategy.address(context.day, None),
             subject: scope_name(&scope),
-            day: visit.day,
+            day: context.day,
             typed,
         })
     }
@@ -223,11 +227,11 @@ impl FormView {
 /// week, have them too.
 async fn playable(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     types: &[ContactType],
     strategy: Option<&Strategy>,
 ) -> Result<Vec<Uuid>, PageError> {
-    let (from, to) = planning::span(visit.monday(), 7, &visit.centre.zone)?;
+    let (from, to) = planning::span(context.monday(), 7, &context.centre.zone)?;
     let enters = |each: &&ContactType| {
         strategy.is_none_or(|strategy| strategy.entry_of(&each.name).is_some())
     };
@@ -241,16 +245,16 @@ async fn playable(
     Ok(if planned.is_empty() { all } else { planned })
 }
 
-fn day_options(visit: &Visit, chosen: &str) -> Vec<Choosable> {
+fn day_options(context: &RequestContext, chosen: &str) -> Vec<Choosable> {
     let option =
         |value: String, name: String| Choosable { is_chosen: value == chosen, value, name };
     (0..7)
-        .map(|ahead| visit.monday().saturating_add(Span::new().days(ahead)))
+        .map(|ahead| context.monday().saturating_add(Span::new().days(ahead)))
         .map(|each| option(each.to_string(), words::long_day(each)))
         .chain([
             option(
                 WHOLE_WEEK.to_owned(),
-                format!("the whole week, {}", words::week_span(visit.monday())),
+                format!("the whole week, {}", words::week_span(context.monday())),
             ),
             option(KINDS_OF_DAYS.to_owned(), "a typical, the fullest and a storm day".to_owned()),
         ])
@@ -332,7 +336,7 @@ fn team_lines(strategy: &Strategy, scope: &Scope, typed: &TrialForm) -> Vec<Team
 /// Rows of a list of trials.
 pub(crate) fn trial_rows<'a>(
     trials: impl Iterator<Item = &'a TrialLine>,
-    visit: &Visit,
+    context: &RequestContext,
 ) -> Vec<TrialRow> {
     trials
         .map(|trial| {
@@ -345,7 +349,7 @@ pub(crate) fn trial_rows<'a>(
                 what: format!("v{}, {}", trial.version, trial.cover_words),
                 level: words::estimated_percent(digest.and_then(|digest| digest.service_level)),
                 abandonment: words::estimated_percent(digest.and_then(|digest| digest.abandonment)),
-                when: words::moment(trial.run.created_at, &visit.centre.zone),
+                when: words::moment(trial.run.created_at, &context.centre.zone),
             }
         })
         .collect()

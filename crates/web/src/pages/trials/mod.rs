@@ -21,7 +21,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::{Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -115,14 +115,14 @@ fn luck_words(inputs: &TrialInputs) -> String {
 /// `GET /trials/{trial}`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
     let day = trial.subject.day;
-    let visit = Visit { day, ..visit };
-    let zone = &visit.centre.zone;
+    let context = RequestContext { day, ..context };
+    let zone = &context.centre.zone;
     let result = match &trial.result {
         Some(result) => {
             let summary = app.store.trial_summary(id).await?;
@@ -132,7 +132,7 @@ pub(crate) async fn show(
     };
     let days = words::thousands(f64::from(trial.inputs.replications));
     let template = ShowPage {
-        frame: Frame::of(&visit, Stage::Trials, only_type(&trial.subject.contact_types)),
+        frame: Frame::of(&context, Stage::Trials, only_type(&trial.subject.contact_types)),
         question: question(&trial),
         facts: format!(
             "v{} of “{}”, {}, {days} simulated {}, handle times {}, seed {}; asked by {} on {}. {}",
@@ -146,7 +146,7 @@ pub(crate) async fn show(
             words::moment(trial.run.created_at, zone),
             demand_words(&trial),
         ),
-        progress: ProgressPart::of(&trial.run, &visit),
+        progress: ProgressPart::of(&trial.run, &context),
         result,
         again: format!("/trials?again={id}&day={day}#new"),
         replay: format!("/trials/{id}/day"),

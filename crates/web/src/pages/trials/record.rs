@@ -13,7 +13,7 @@ use std::collections::HashMap;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -54,14 +54,14 @@ pub(crate) struct RecordQuery {
 /// `GET /trials/record`: the latest days of a contact type, as they were and as the engine plays them.
 pub(crate) async fn record(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<RecordQuery>,
 ) -> Result<Response, PageError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
+    let types = app.store.contact_types(context.centre.id).await?;
     let chosen = types.iter().find(|each| Some(each.id) == query.contact_type).or(types.first());
     let chosen = chosen.ok_or(PageError::NotFound)?;
-    let days = past_days(&app, &visit, chosen).await?;
-    let versions = app.store.strategy_versions(visit.centre.id).await?;
+    let days = past_days(&app, &context, chosen).await?;
+    let versions = app.store.strategy_versions(context.centre.id).await?;
     let live = versions.iter().find(|version| version.is_live).or(versions.first());
     let replayed = match live {
         Some(live) => {
@@ -74,12 +74,12 @@ pub(crate) async fn record(
         None => Vec::new(),
     };
     page(&RecordPage {
-        frame: Frame::of(&visit, Stage::Trials, Some(chosen.id)),
+        frame: Frame::of(&context, Stage::Trials, Some(chosen.id)),
         others: choices(&types, chosen.id, |other| {
-            format!("/trials/record?contact_type={other}&day={}", visit.day)
+            format!("/trials/record?contact_type={other}&day={}", context.day)
         }),
         contact_type: chosen.id,
-        day: visit.day,
+        day: context.day,
         answer: answer(&replayed),
         rows: replayed.iter().rev().map(row).collect(),
         replications: REPLICATIONS,
@@ -89,11 +89,11 @@ pub(crate) async fn record(
 /// The latest days before today with a record of what came and of who was there.
 async fn past_days(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
 ) -> Result<Vec<(Date, Vec<PastInterval>)>, PageError> {
     let last = app.store.history_end(contact_type.id).await?;
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let Some(last) = last.map(|end| end.to_zoned(zone.clone()).date()) else {
         return Ok(Vec::new());
     };

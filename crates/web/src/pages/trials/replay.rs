@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use super::only_type;
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::charts;
 use crate::exports;
 use crate::extract::{Path, Query};
@@ -36,7 +36,7 @@ struct ReplayPage {
     trial: String,
     address: String,
     replication: u32,
-    last: u32,
+    replications: u32,
     /// The dates of the trial to choose from; empty where it has one.
     dates: Vec<DateOption>,
     secs: f64,
@@ -52,11 +52,19 @@ struct DateOption {
 
 #[derive(Deserialize)]
 pub(crate) struct ReplayQuery {
+    /// Counted from 1, as it is shown.
     #[serde(default)]
     replication: u32,
     /// Which of the trial's dates, from 0 on.
     #[serde(default)]
     date: usize,
+}
+
+impl ReplayQuery {
+    /// The replication that is asked for, counted from 0.
+    fn place(&self, inputs: &TrialInputs) -> u32 {
+        self.replication.clamp(1, inputs.replications.max(1)) - 1
+    }
 }
 
 /// What the replay is drawn from.
@@ -89,15 +97,15 @@ const ENDS: [&str; 8] = [
 /// `GET /trials/{trial}/day?replication=…`: a simulated day from beginning to end.
 pub(crate) async fn replay(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<ReplayQuery>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
-    let visit = Visit { day: trial.subject.day, ..visit };
-    let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
+    let context = RequestContext { day: trial.subject.day, ..context };
+    let replication = query.place(&trial.inputs);
     let (names, log) = tell(trial.inputs.clone(), replication).await?;
-    let zone = &visit.centre.zone;
+    let zone = &context.centre.zone;
     let dates = dates_of(&trial.inputs, zone);
     let chosen = query.date.min(dates.len().saturating_sub(1));
     let stretch = dates.get(chosen).cloned().ok_or(PageError::NotFound)?;
@@ -118,7 +126,7 @@ pub(crate) async fn replay(
         busiest_secs,
         events: log.iter().filter_map(event).take(MOST_EVENTS).collect(),
     };
-    let came = log.iter().filter(|each| each.what == What::Came).count();
+    let came = log.iter().filter(|each| each.what == What::Arrived).count();
     let at = opens + SignedDuration::from_secs_f64(busiest_secs);
     let day = match dates.len() {
         1 => format!("day {} of the trial", replication + 1),
@@ -129,20 +137,20 @@ pub(crate) async fn replay(
         _ => "",
     };
     page(&ReplayPage {
-        frame: Frame::of(&visit, Stage::Trials, only_type(&trial.subject.contact_types)),
+        frame: Frame::of(&context, Stage::Trials, only_type(&trial.subject.contact_types)),
         question: format!("How does {day} go?"),
         answer: match most {
-            0 => format!("{} contacts come, and nobody ever waits.", words::thousands(came as f64)),
+            0 => format!("{} contacts arrive, and nobody waits.", words::thousands(came as f64)),
             most => format!(
-                "{} contacts come; most wait at {}: {most} at once.{cut}",
+                "{} contacts arrive; the most wait at {}: {most} at once.{cut}",
                 words::thousands(came as f64),
                 words::clock(at, zone)
             ),
         },
         trial: format!("/trials/{id}?day={}", trial.subject.day),
         address: format!("/trials/{id}/day"),
-        replication,
-        last: trial.inputs.replications.saturating_sub(1),
+        replication: replication + 1,
+        replications: trial.inputs.replications,
         dates: match dates.len() {
             1 => Vec::new(),
             _ => dates
@@ -153,7 +161,7 @@ pub(crate) async fn replay(
         },
         secs,
         data: charts::embedded(&data)?,
-        csv: format!("/trials/{id}/day.csv?replication={replication}"),
+        csv: format!("/trials/{id}/day.csv?replication={}", replication + 1),
     })
 }
 
@@ -204,10 +212,10 @@ fn clipped(log: &EventLog, from: f64, until: f64) -> Vec<LoggedEvent> {
         }
         let begins = LoggedEvent { at_secs: 0.0, ..*event };
         match event.what {
-            What::AgentCame { agent } => {
+            What::AgentSignedIn { agent } => {
                 here.insert(agent, begins);
             }
-            What::AgentLeft { agent } => {
+            What::AgentSignedOut { agent } => {
                 here.remove(&agent);
             }
             What::Joined { .. } | What::Answered { .. } => {
@@ -225,12 +233,12 @@ fn clipped(log: &EventLog, from: f64, until: f64) -> Vec<LoggedEvent> {
 /// `GET /trials/{trial}/day.csv?replication=…`: all that happens on a simulated day.
 pub(crate) async fn replay_csv(
     State(app): State<App>,
-    _: Visit,
+    _: RequestContext,
     Path(id): Path<Uuid>,
     Query(query): Query<ReplayQuery>,
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
-    let replication = query.replication.min(trial.inputs.replications.saturating_sub(1));
+    let replication = query.place(&trial.inputs);
     let (names, log) = tell(trial.inputs.clone(), replication).await?;
     let row = |event: &LoggedEvent| {
         let (what, of) = said(event.what, &names);
@@ -254,15 +262,15 @@ async fn tell(inputs: TrialInputs, replication: u32) -> Result<(Names, EventLog)
 
 fn event(event: &LoggedEvent) -> Option<(f64, u8, u32, u32)> {
     let (code, of) = match event.what {
-        What::Came => (0, u32::from(event.kind)),
+        What::Arrived => (0, u32::from(event.kind)),
         What::Joined { service_point } => (1, u32::from(service_point)),
         What::RingsAt { agent } => (2, agent),
         What::NotAnswered => (3, 0),
         What::Answered { agent } => (4, agent),
         What::Done { agent } => (5, agent),
         What::Ended { how } => (6, place_of(how)),
-        What::AgentCame { agent } => (7, agent),
-        What::AgentLeft { agent } => (8, agent),
+        What::AgentSignedIn { agent } => (7, agent),
+        What::AgentSignedOut { agent } => (8, agent),
         What::Reached { .. } | What::CallbackPromised => return None,
     };
     Some((charts::tenth(event.at_secs), code, event.contact, of))
@@ -284,7 +292,7 @@ const fn place_of(how: End) -> u32 {
 fn said(what: What, names: &Names) -> (&'static str, String) {
     let agent = |agent: u32| names.agents[agent as usize].1.clone();
     match what {
-        What::Came => ("came", String::new()),
+        What::Arrived => ("arrived", String::new()),
         What::Reached { step } => ("reached step", (step + 1).to_string()),
         What::Joined { service_point } => {
             ("joined", names.service_points[usize::from(service_point)].clone())
@@ -295,8 +303,8 @@ fn said(what: What, names: &Names) -> (&'static str, String) {
         What::Done { agent: by } => ("done", agent(by)),
         What::Ended { how } => ("ended", ENDS[place_of(how) as usize].to_owned()),
         What::CallbackPromised => ("callback promised", String::new()),
-        What::AgentCame { agent: who } => ("agent came", agent(who)),
-        What::AgentLeft { agent: who } => ("agent left", agent(who)),
+        What::AgentSignedIn { agent: who } => ("agent signed in", agent(who)),
+        What::AgentSignedOut { agent: who } => ("agent signed out", agent(who)),
     }
 }
 
@@ -334,17 +342,17 @@ mod tests {
     /// done before.
     fn night() -> EventLog {
         let events = vec![
-            at(0.0, 0, What::AgentCame { agent: 3 }),
-            at(0.0, 0, What::AgentCame { agent: 4 }),
-            at(10.0, 1, What::Came),
+            at(0.0, 0, What::AgentSignedIn { agent: 3 }),
+            at(0.0, 0, What::AgentSignedIn { agent: 4 }),
+            at(10.0, 1, What::Arrived),
             at(10.0, 1, What::Joined { service_point: 2 }),
-            at(20.0, 2, What::Came),
+            at(20.0, 2, What::Arrived),
             at(20.0, 2, What::Joined { service_point: 2 }),
             at(25.0, 2, What::Answered { agent: 4 }),
             at(80.0, 2, What::Done { agent: 4 }),
-            at(90.0, 0, What::AgentLeft { agent: 4 }),
+            at(90.0, 0, What::AgentSignedOut { agent: 4 }),
             at(130.0, 1, What::Answered { agent: 3 }),
-            at(250.0, 3, What::Came),
+            at(250.0, 3, What::Arrived),
         ];
         EventLog { events }
     }
@@ -353,7 +361,7 @@ mod tests {
     fn a_date_begins_with_who_is_there_and_who_waits_and_ends_where_the_next_begins() {
         let clipped = clipped(&night(), 100.0, 200.0);
         let expected = [
-            at(0.0, 0, What::AgentCame { agent: 3 }),
+            at(0.0, 0, What::AgentSignedIn { agent: 3 }),
             at(0.0, 1, What::Joined { service_point: 2 }),
             at(30.0, 1, What::Answered { agent: 3 }),
         ];

@@ -5,7 +5,7 @@ use barometer_store::Subject;
 use jiff::Span;
 use jiff::civil::Date;
 
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::words;
 
 /// How the choice of days is typed where it is no date.
@@ -27,9 +27,9 @@ pub(crate) fn scope_name(scope: &Scope) -> String {
 }
 
 /// What a trial or a comparison of these days is about.
-pub(crate) fn subject_of(scope: &Scope, visit: &Visit, days: &PlayedDays) -> Subject {
+pub(crate) fn subject_of(scope: &Scope, context: &RequestContext, days: &PlayedDays) -> Subject {
     Subject {
-        centre: visit.centre.id,
+        centre: context.centre.id,
         contact_types: scope.ids(),
         name: scope_name(scope),
         day: days.first,

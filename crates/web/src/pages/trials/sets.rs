@@ -9,7 +9,7 @@ use uuid::Uuid;
 
 use super::{only_type, verdict_of};
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -49,16 +49,16 @@ struct Cell {
 /// `GET /trials/sets/{set}`: the trials of a set of days.
 pub(crate) async fn show_set(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let trials = app.store.trials_of_set(id).await?;
     let first = trials.first().ok_or(PageError::NotFound)?;
     page(&SetPage {
-        frame: Frame::of(&visit, Stage::Trials, only_type(&first.subject.contact_types)),
+        frame: Frame::of(&context, Stage::Trials, only_type(&first.subject.contact_types)),
         question: format!("Which days does {} survive?", first.subject.name),
         answer: answer(&trials),
-        address: format!("/trials/sets/{id}?day={}", visit.day),
+        address: format!("/trials/sets/{id}?day={}", context.day),
         is_over: trials.iter().all(|trial| trial.run.state.is_over()),
         types: first.inputs.types.iter().map(|each| each.name.clone()).collect(),
         days: trials.iter().map(day_row).collect(),

@@ -9,9 +9,9 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -36,7 +36,7 @@ struct ColumnsPage {
     layout: Layout,
     /// The contact type of a file that names none.
     contact_type: String,
-    wrong: Wrong,
+    wrong: FormErrors,
     post: String,
     discard: String,
 }
@@ -77,7 +77,7 @@ pub(crate) struct ColumnsForm {
 /// `GET /demand/import/{import}/columns`
 pub(crate) async fn show(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Query(query): Query<ColumnsQuery>,
 ) -> Result<Response, PageError> {
@@ -90,13 +90,13 @@ pub(crate) async fn show(
     let guess = beginning.guess();
     let layout = import.layout.filter(|layout| layout.columns.len() == beginning.heading.len());
     let template = ColumnsPage::new(
-        &visit,
+        &context,
         id,
         (import.file_name, import.contact_type.unwrap_or_default()),
         &beginning,
         Layout { sheet, ..layout.unwrap_or_else(|| guess.layout.clone()) },
         &guess.doubts,
-        Wrong::default(),
+        FormErrors::default(),
     );
     page(&template)
 }
@@ -111,14 +111,14 @@ async fn begun(app: &App, id: Uuid, sheet: Option<&str>) -> Result<Beginning, Pa
 /// `POST /demand/import/{import}/columns`: reads the file so, and remembers it for the next one.
 pub(crate) async fn choose(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Form(typed): Form<ColumnsForm>,
 ) -> Result<Response, PageError> {
     let import = app.store.import(id).await?;
     let sheet = Some(typed.sheet.clone()).filter(|sheet| !sheet.is_empty());
     let beginning = begun(&app, id, sheet.as_deref()).await?;
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     let layout = chosen(&typed, sheet, beginning.heading.len(), &mut wrong);
     let contact_type = typed.contact_type.trim().to_owned();
     let has_column = layout.column(Role::ContactType).is_some();
@@ -132,10 +132,10 @@ pub(crate) async fn choose(
     if wrong.is_empty() {
         let only = (!contact_type.is_empty()).then_some(contact_type.as_str());
         app.store.name_import(id, only).await?;
-        match importing::read(&app.store, &visit.centre, id, &layout).await {
+        match importing::read(&app.store, &context.centre, id, &layout).await {
             Ok(()) => {
                 let signature = beginning.signature();
-                app.store.remember_layout(visit.centre.id, &signature, &layout).await?;
+                app.store.remember_layout(context.centre.id, &signature, &layout).await?;
                 return Ok(Redirect::to(&format!("/demand/import/{id}")).into_response());
             }
             Err(FileError::Store(error)) => return Err(error.into()),
@@ -143,10 +143,15 @@ pub(crate) async fn choose(
         }
     }
     let names = (import.file_name, contact_type);
-    refused(&ColumnsPage::new(&visit, id, names, &beginning, layout, &[], wrong))
+    refused(&ColumnsPage::new(&context, id, names, &beginning, layout, &[], wrong))
 }
 
-fn chosen(typed: &ColumnsForm, sheet: Option<String>, columns: usize, wrong: &mut Wrong) -> Layout {
+fn chosen(
+    typed: &ColumnsForm,
+    sheet: Option<String>,
+    columns: usize,
+    wrong: &mut FormErrors,
+) -> Layout {
     let mut roles: Vec<Role> =
         typed.column.iter().map(|field| Role::from_field(field).unwrap_or(Role::Ignore)).collect();
     roles.resize(columns, Role::Ignore);
@@ -186,17 +191,17 @@ fn chosen(typed: &ColumnsForm, sheet: Option<String>, columns: usize, wrong: &mu
 
 impl ColumnsPage {
     fn new(
-        visit: &Visit,
+        context: &RequestContext,
         id: Uuid,
         (file_name, contact_type): (String, String),
         beginning: &Beginning,
         layout: Layout,
         doubts: &[Doubt],
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Self {
         let sheet = layout.sheet.clone().or_else(|| beginning.sheets.first().cloned());
         Self {
-            frame: Frame::of(visit, Stage::Demand, None),
+            frame: Frame::of(context, Stage::Demand, None),
             answer: answer(doubts),
             file_name,
             columns: beginning
@@ -256,7 +261,7 @@ mod tests {
     #[test]
     fn a_choice_without_what_is_needed_is_refused() {
         let message = |columns: &[&str]| {
-            let mut wrong = Wrong::default();
+            let mut wrong = FormErrors::default();
             chosen(&form(columns), None, columns.len(), &mut wrong);
             wrong.at("columns").map(str::to_owned)
         };

@@ -13,7 +13,7 @@ use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError};
 use futures_util::stream::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Multipart, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -69,15 +69,15 @@ struct Line {
 impl FormPage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         contact_type: String,
         wrong: Option<String>,
     ) -> Result<Self, PageError> {
-        let last = app.store.last_import(visit.centre.id).await?;
+        let last = app.store.last_import(context.centre.id).await?;
         Ok(Self {
             last: last.map(|(id, file_name)| (format!("/demand/import/{id}/undo"), file_name)),
-            frame: Frame::of(visit, Stage::Demand, None),
-            zone: visit.centre.zone.iana_name().unwrap_or("UTC").to_owned(),
+            frame: Frame::of(context, Stage::Demand, None),
+            zone: context.centre.zone.iana_name().unwrap_or("UTC").to_owned(),
             limit: app.settings.upload_limit_mb,
             contact_type,
             wrong,
@@ -88,15 +88,15 @@ impl FormPage {
 /// `GET /demand/import`
 pub(crate) async fn form(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
 ) -> Result<Response, PageError> {
-    page(&FormPage::new(&app, &visit, String::new(), None).await?)
+    page(&FormPage::new(&app, &context, String::new(), None).await?)
 }
 
 /// `POST /demand/import`: takes the file in, and reads it where its columns leave no doubt.
 pub(crate) async fn upload(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Multipart(mut parts): Multipart,
 ) -> Result<Response, PageError> {
     let mut contact_type = String::new();
@@ -112,14 +112,14 @@ pub(crate) async fn upload(
                 }
                 let only = Some(contact_type.as_str()).filter(|name| !name.is_empty());
                 let bytes = part.map_err(|error| error.body_text());
-                let import = match take_in(&app, &visit, &file_name, only, bytes).await? {
+                let import = match take_in(&app, &context, &file_name, only, bytes).await? {
                     Ok(import) => import,
                     Err(wrong) => {
-                        let form = FormPage::new(&app, &visit, contact_type, Some(wrong)).await?;
+                        let form = FormPage::new(&app, &context, contact_type, Some(wrong)).await?;
                         return refused(&form);
                     }
                 };
-                return match first_reading(&app, &visit.centre, import).await {
+                return match first_reading(&app, &context.centre, import).await {
                     Ok(true) => {
                         Ok(Redirect::to(&format!("/demand/import/{import}")).into_response())
                     }
@@ -131,7 +131,7 @@ pub(crate) async fn upload(
                     Err(error) => {
                         app.store.forget_import(import).await?;
                         let wrong = Some(error.to_string());
-                        refused(&FormPage::new(&app, &visit, contact_type, wrong).await?)
+                        refused(&FormPage::new(&app, &context, contact_type, wrong).await?)
                     }
                 };
             }
@@ -139,20 +139,20 @@ pub(crate) async fn upload(
         }
     }
     let wrong = "Choose a file first.".to_owned();
-    refused(&FormPage::new(&app, &visit, contact_type, Some(wrong)).await?)
+    refused(&FormPage::new(&app, &context, contact_type, Some(wrong)).await?)
 }
 
 /// Keeps a file; a message when it is too large or was cut off.
 pub(crate) async fn take_in(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     file_name: &str,
     contact_type: Option<&str>,
     bytes: impl futures_util::Stream<Item = Result<axum::body::Bytes, String>>,
 ) -> Result<Result<Uuid, String>, PageError> {
     let limit = app.settings.upload_limit_mb;
     let mut upload =
-        app.store.begin_upload(&visit.centre, file_name, contact_type, visit.user.id).await?;
+        app.store.begin_upload(&context.centre, file_name, contact_type, context.user.id).await?;
     let mut bytes = std::pin::pin!(bytes);
     let mut read = 0;
     while let Some(chunk) = bytes.next().await {
@@ -212,11 +212,11 @@ fn cut_off(error: MultipartError) -> PageError {
 /// `POST /demand/import/{import}/undo`: takes the last import back.
 pub(crate) async fn undo(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let by = Some(visit.user.id);
-    app.store.undo_import(visit.centre.id, id, by).await.map_err(|error| match error {
+    let by = Some(context.user.id);
+    app.store.undo_import(context.centre.id, id, by).await.map_err(|error| match error {
         StoreError::NotFound => PageError::Refused(
             "Only the last import can be undone, and this is not the last one (any more)."
                 .to_owned(),
@@ -229,7 +229,7 @@ pub(crate) async fn undo(
 /// `GET /demand/import/{import}`: what it would add, replace and refuse.
 pub(crate) async fn preview(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let import = app.store.import(id).await?;
@@ -239,13 +239,13 @@ pub(crate) async fn preview(
     let (lines, refusals, last) = tokio::try_join!(
         app.store.preview(id),
         app.store.refusals(id, SHOWN_REFUSALS),
-        app.store.last_import(visit.centre.id),
+        app.store.last_import(context.centre.id),
     )?;
     let usable = import.rows_read - import.refused;
     let template = PreviewPage {
-        frame: Frame::of(&visit, Stage::Demand, None),
+        frame: Frame::of(&context, Stage::Demand, None),
         answer: answer(import.state, import.rows_read, import.refused),
-        lines: lines.iter().map(|line| Line::of(line, &visit)).collect(),
+        lines: lines.iter().map(|line| Line::of(line, &context)).collect(),
         refused_words: if refusals.len() as i64 == import.refused {
             "Refused rows".to_owned()
         } else {
@@ -293,8 +293,8 @@ fn answer(state: ImportState, rows: i64, refused: i64) -> String {
 }
 
 impl Line {
-    fn of(line: &PreviewLine, visit: &Visit) -> Self {
-        let day = |at| words::full_date(visit.centre.zone.to_datetime(at).date());
+    fn of(line: &PreviewLine, context: &RequestContext) -> Self {
+        let day = |at| words::full_date(context.centre.zone.to_datetime(at).date());
         let count = |count: i64| words::thousands(count as f64);
         Self {
             contact_type: line.contact_type.clone(),
@@ -312,19 +312,20 @@ impl Line {
 /// `POST /demand/import/{import}/confirm`: saves all usable rows and queues their forecasts.
 pub(crate) async fn confirm(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let touched = app.store.confirm_import(id, &Rules::STARTING, Some(visit.user.id)).await?;
+    let touched = app.store.confirm_import(id, &Rules::STARTING, Some(context.user.id)).await?;
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {
             let end = app.store.history_end(*only).await?;
-            let first = end.map_or(visit.today, |end| visit.centre.zone.to_datetime(end).date());
-            let reaches = (first..=last_forecast_day(first)).contains(&visit.today);
-            Stage::Demand.address(if reaches { visit.today } else { first }, Some(*only))
+            let first =
+                end.map_or(context.today, |end| context.centre.zone.to_datetime(end).date());
+            let reaches = (first..=last_forecast_day(first)).contains(&context.today);
+            Stage::Demand.address(if reaches { context.today } else { first }, Some(*only))
         }
-        _ => Stage::Demand.address(visit.today, None),
+        _ => Stage::Demand.address(context.today, None),
     };
     Ok(Redirect::to(&target).into_response())
 }

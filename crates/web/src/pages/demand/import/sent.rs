@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use super::{first_reading, take_in};
 use crate::App;
-use crate::access::Visit;
+use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::page_error::PageError;
 use barometer_app::clock::today;
@@ -91,7 +91,7 @@ async fn receive(
     };
     let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
     let today = today(&centre);
-    let visit = Visit { user, centre, today, day: today };
+    let context = RequestContext { user, centre, today, day: today };
     let bytes = body.into_data_stream().map_err(|error| error.to_string());
     let is_json =
         text(header::CONTENT_TYPE).is_some_and(|kind| kind.starts_with("application/json"));
@@ -103,15 +103,15 @@ async fn receive(
             Err(message) => return Ok(told(StatusCode::UNPROCESSABLE_ENTITY, message)),
         };
         let once = stream::once(async { Ok::<_, String>(Bytes::from(csv)) });
-        take_in(app, &visit, "sent.json", only, once).await?
+        take_in(app, &context, "sent.json", only, once).await?
     } else {
-        take_in(app, &visit, "sent.csv", only, bytes).await?
+        take_in(app, &context, "sent.csv", only, bytes).await?
     };
     let import = match kept {
         Ok(import) => import,
         Err(message) => return Ok(told(StatusCode::PAYLOAD_TOO_LARGE, message)),
     };
-    let is_read = first_reading(app, &visit.centre, import).await;
+    let is_read = first_reading(app, &context.centre, import).await;
     let message = match is_read {
         Ok(true) => None,
         Ok(false) => Some(format!(
@@ -148,7 +148,7 @@ async fn receive(
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, Json(refused)).into_response());
     }
     let lines = app.store.preview(import).await?;
-    app.store.confirm_import(import, &Rules::STARTING, Some(visit.user.id)).await?;
+    app.store.confirm_import(import, &Rules::STARTING, Some(context.user.id)).await?;
     let sum = |of: fn(&barometer_store::PreviewLine) -> i64| lines.iter().map(of).sum();
     let saved = Told {
         message: "saved".to_owned(),

@@ -6,7 +6,7 @@ use jiff::civil::Date;
 use serde::Deserialize;
 
 use super::MOST_CHARS;
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 
 /// The largest factor that can be set.
 const MOST_PERCENT: f64 = 1000.0;
@@ -38,7 +38,7 @@ pub(crate) struct SpecialDayForm {
 }
 
 /// The entry that is typed, or what is wrong with it.
-pub(super) fn typed_entry(typed: &SpecialDayForm, wrong: &mut Wrong) -> Option<NewSpecialDay> {
+pub(super) fn typed_entry(typed: &SpecialDayForm, wrong: &mut FormErrors) -> Option<NewSpecialDay> {
     let mut text = |field: &'static str, typed: &str| {
         let text = typed.trim();
         if text.is_empty() || text.chars().count() > MOST_CHARS {
@@ -86,7 +86,12 @@ pub(super) fn typed_entry(typed: &SpecialDayForm, wrong: &mut Wrong) -> Option<N
     })
 }
 
-fn repeats(typed: &SpecialDayForm, from: Date, to: Date, wrong: &mut Wrong) -> Option<Repeats> {
+fn repeats(
+    typed: &SpecialDayForm,
+    from: Date,
+    to: Date,
+    wrong: &mut FormErrors,
+) -> Option<Repeats> {
     if from > to {
         wrong.note("to", "Must not be before the first day.");
         return None;
@@ -130,7 +135,7 @@ mod tests {
     #[test]
     fn a_day_becomes_the_rule_that_it_is_an_example_of() {
         let rule = |from, repeats| {
-            let entry = typed_entry(&typed(from, repeats), &mut Wrong::default()).unwrap();
+            let entry = typed_entry(&typed(from, repeats), &mut FormErrors::default()).unwrap();
             rule_words(entry.repeats)
         };
         assert_eq!(rule("2026-12-25", "once"), "25 Dec 2026");
@@ -142,7 +147,7 @@ mod tests {
     #[test]
     fn what_is_wrong_is_said_at_its_field() {
         let at = |typed: SpecialDayForm, field: &str| {
-            let mut wrong = Wrong::default();
+            let mut wrong = FormErrors::default();
             assert_eq!(typed_entry(&typed, &mut wrong), None);
             assert!(wrong.at(field).is_some(), "{field}: {wrong:?}");
         };

@@ -18,9 +18,9 @@ use uuid::Uuid;
 use form::{SpecialDayForm, typed_entry};
 
 use crate::App;
-use crate::access::{Planner, Visit};
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Multipart, Path, Query};
-use crate::forms::Wrong;
+use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{Choice, choices, page, refused};
@@ -47,7 +47,7 @@ struct SpecialDaysPage {
     found: Vec<FoundRow>,
     classes: Vec<String>,
     form: SpecialDayForm,
-    wrong: Wrong,
+    wrong: FormErrors,
     day: Date,
 }
 
@@ -84,15 +84,16 @@ pub(crate) struct SpecialDaysQuery {
 /// `GET /demand/special-days`
 pub(crate) async fn show(
     State(app): State<App>,
-    visit: Visit,
+    context: RequestContext,
     Query(query): Query<SpecialDaysQuery>,
 ) -> Result<Response, PageError> {
     let form = SpecialDayForm {
-        from: visit.day.to_string(),
+        from: context.day.to_string(),
         repeats: "once".to_owned(),
         ..SpecialDayForm::default()
     };
-    let mut template = SpecialDaysPage::new(&app, &visit, query.of, form, Wrong::default()).await?;
+    let mut template =
+        SpecialDaysPage::new(&app, &context, query.of, form, FormErrors::default()).await?;
     template.note = query.note.as_deref().and_then(|note| match note.split_once('-') {
         Some(("added", count)) => Some(match count.parse::<usize>().ok()? {
             1 => "Added. The forecasts are made again with it.".to_owned(),
@@ -107,14 +108,14 @@ pub(crate) async fn show(
 impl SpecialDaysPage {
     async fn new(
         app: &App,
-        visit: &Visit,
+        context: &RequestContext,
         of: Option<Uuid>,
         form: SpecialDayForm,
-        wrong: Wrong,
+        wrong: FormErrors,
     ) -> Result<Self, PageError> {
         let (entries, types) = tokio::try_join!(
-            app.store.special_days(visit.centre.id),
-            app.store.contact_types(visit.centre.id),
+            app.store.special_days(context.centre.id),
+            app.store.contact_types(context.centre.id),
         )?;
         let shown = of.and_then(|of| types.iter().find(|each| each.id == of)).or(types.first());
         let effects = match shown {
@@ -124,7 +125,7 @@ impl SpecialDaysPage {
             None => Vec::new(),
         };
         let found = match shown {
-            Some(shown) => found_days(app, visit, shown).await?,
+            Some(shown) => found_days(app, context, shown).await?,
             None => Vec::new(),
         };
         let mut classes: Vec<String> =
@@ -132,23 +133,23 @@ impl SpecialDaysPage {
         classes.extend(["Public holiday", "School holiday", "Promotion"].map(str::to_owned));
         classes.sort();
         classes.dedup_by(|a, b| a.eq_ignore_ascii_case(b));
-        let address = |other: Uuid| format!("/demand/special-days?of={other}&day={}", visit.day);
+        let address = |other: Uuid| format!("/demand/special-days?of={other}&day={}", context.day);
         Ok(Self {
-            frame: Frame::of(visit, Stage::Demand, None),
-            answer: answer(&entries, visit, shown),
+            frame: Frame::of(context, Stage::Demand, None),
+            answer: answer(&entries, context, shown),
             note: None,
             others: shown.map(|shown| choices(&types, shown.id, address)).unwrap_or_default(),
             of: shown.map(|shown| shown.id),
             of_name: shown.map_or_else(String::new, |shown| shown.name.clone()),
             rows: entries
                 .chunk_by(|a, b| (&a.entry.class, &a.entry.name) == (&b.entry.class, &b.entry.name))
-                .filter_map(|group| EntryRow::of(group, &effects, visit))
+                .filter_map(|group| EntryRow::of(group, &effects, context))
                 .collect(),
             found: found.iter().map(FoundRow::of).collect(),
             classes,
             form,
             wrong,
-            day: visit.day,
+            day: context.day,
         })
     }
 }
@@ -156,14 +157,14 @@ impl SpecialDaysPage {
 /// Days that the contact type's history shows to be special and the calendar does not have.
 async fn found_days(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     contact_type: &ContactType,
 ) -> Result<Vec<Recurring>, PageError> {
-    let Some(history) = history_grid(&app.store, contact_type, &visit.centre.zone).await? else {
+    let Some(history) = history_grid(&app.store, contact_type, &context.centre.zone).await? else {
         return Ok(Vec::new());
     };
     let calendar: Calendar =
-        app.store.calendar(visit.centre.id, history.first_day(), history.end()).await?;
+        app.store.calendar(context.centre.id, history.first_day(), history.end()).await?;
     let found = tokio::task::spawn_blocking(move || recurring_days(&history, &calendar));
     found.await.map_err(|error| PageError::Internal(Box::new(error)))
 }
@@ -171,14 +172,14 @@ async fn found_days(
 /// `POST /demand/special-days`
 pub(crate) async fn add(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Form(typed): Form<SpecialDayForm>,
 ) -> Result<Response, PageError> {
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     let of = typed.of.parse().ok();
     match typed_entry(&typed, &mut wrong) {
-        Some(entry) => keep(&app, &visit, of, &[entry]).await,
-        None => refused(&SpecialDaysPage::new(&app, &visit, of, typed, wrong).await?),
+        Some(entry) => keep(&app, &context, of, &[entry]).await,
+        None => refused(&SpecialDaysPage::new(&app, &context, of, typed, wrong).await?),
     }
 }
 
@@ -192,12 +193,12 @@ pub(crate) struct FoundForm {
 /// `POST /demand/special-days/found`: takes over what the history shows.
 pub(crate) async fn add_found(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Form(form): Form<FoundForm>,
 ) -> Result<Response, PageError> {
     let of = form.of.parse().map_err(|_| PageError::NotFound)?;
     let contact_type = app.store.contact_type(of).await?;
-    let found = found_days(&app, &visit, &contact_type).await?;
+    let found = found_days(&app, &context, &contact_type).await?;
     let entries: Vec<NewSpecialDay> = found
         .iter()
         .map(|each| each.rule)
@@ -216,17 +217,17 @@ pub(crate) async fn add_found(
     if entries.is_empty() {
         return Err(PageError::Refused("Choose at least one of the days found.".to_owned()));
     }
-    keep(&app, &visit, Some(of), &entries).await
+    keep(&app, &context, Some(of), &entries).await
 }
 
 /// `POST /demand/special-days/import`: an iCalendar file.
 pub(crate) async fn import(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Multipart(mut upload): Multipart,
 ) -> Result<Response, PageError> {
     let (mut class, mut of, mut entries) = (String::new(), None, None);
-    let mut wrong = Wrong::default();
+    let mut wrong = FormErrors::default();
     while let Some(field) = upload.next_field().await.map_err(refused_upload)? {
         match field.name() {
             Some("class") => class = field.text().await.map_err(refused_upload)?,
@@ -237,7 +238,7 @@ pub(crate) async fn import(
                     wrong.note("file", "The file is larger than 2 MB; a calendar is not.");
                     continue;
                 }
-                match calendar_days(&bytes, &visit.centre.zone) {
+                match calendar_days(&bytes, &context.centre.zone) {
                     Ok(read) => entries = Some(read),
                     Err(error) => wrong.note("file", format!("{error}.")),
                 }
@@ -252,12 +253,12 @@ pub(crate) async fn import(
     match entries {
         Some(days) if wrong.is_empty() => {
             let entries: Vec<_> = days.iter().map(|days| from_calendar(days, class)).collect();
-            keep(&app, &visit, of, &entries).await
+            keep(&app, &context, of, &entries).await
         }
         _ => {
             wrong.note("file", "Choose an iCalendar file (.ics).");
             let form = SpecialDayForm { repeats: "once".to_owned(), ..SpecialDayForm::default() };
-            refused(&SpecialDaysPage::new(&app, &visit, of, form, wrong).await?)
+            refused(&SpecialDaysPage::new(&app, &context, of, form, wrong).await?)
         }
     }
 }
@@ -288,35 +289,35 @@ fn refused_upload(error: axum::extract::multipart::MultipartError) -> PageError 
 /// `POST /demand/special-days/{id}/remove`
 pub(crate) async fn remove(
     State(app): State<App>,
-    Planner(visit): Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
     Query(query): Query<SpecialDaysQuery>,
 ) -> Result<Response, PageError> {
-    app.store.remove_special_day(visit.centre.id, id).await?;
-    refresh_all(&app, &visit).await?;
-    Ok(back(query.of, visit.day, "gone"))
+    app.store.remove_special_day(context.centre.id, id).await?;
+    refresh_all(&app, &context).await?;
+    Ok(back(query.of, context.day, "gone"))
 }
 
 async fn keep(
     app: &App,
-    visit: &Visit,
+    context: &RequestContext,
     of: Option<Uuid>,
     entries: &[NewSpecialDay],
 ) -> Result<Response, PageError> {
-    app.store.add_special_days(visit.centre.id, entries, Some(visit.user.id)).await?;
-    refresh_all(app, visit).await?;
-    Ok(back(of, visit.day, &format!("added-{}", entries.len())))
+    app.store.add_special_days(context.centre.id, entries, Some(context.user.id)).await?;
+    refresh_all(app, context).await?;
+    Ok(back(of, context.day, &format!("added-{}", entries.len())))
 }
 
 /// Every forecast is made anew: a holiday touches all contact types.
-async fn refresh_all(app: &App, visit: &Visit) -> Result<(), StoreError> {
-    let types = app.store.contact_types(visit.centre.id).await?;
+async fn refresh_all(app: &App, context: &RequestContext) -> Result<(), StoreError> {
+    let types = app.store.contact_types(context.centre.id).await?;
     if types.len() > MOST_AT_ONCE {
-        app.store.queue_forecast_run(visit.centre.id, Some(visit.user.id)).await?;
+        app.store.queue_forecast_run(context.centre.id, Some(context.user.id)).await?;
         return Ok(());
     }
     for contact_type in types {
-        refresh_forecast(&app.store, &contact_type, &visit.centre.zone).await?;
+        refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
     }
     Ok(())
 }
@@ -326,15 +327,19 @@ fn back(of: Option<Uuid>, day: Date, note: &str) -> Response {
     Redirect::to(&format!("/demand/special-days?day={day}{of}&note={note}")).into_response()
 }
 
-fn answer(entries: &[SpecialDayEntry], visit: &Visit, shown: Option<&ContactType>) -> String {
-    let horizon = visit.today.saturating_add(Span::new().days(HORIZON_DAYS as i64));
+fn answer(
+    entries: &[SpecialDayEntry],
+    context: &RequestContext,
+    shown: Option<&ContactType>,
+) -> String {
+    let horizon = context.today.saturating_add(Span::new().days(HORIZON_DAYS as i64));
     let mut coming: Vec<(Date, &str)> = entries
         .iter()
         .flat_map(|entry| {
-            let days = entry.entry.repeats.days(visit.today, horizon);
+            let days = entry.entry.repeats.days(context.today, horizon);
             days.into_iter().map(|day| (day, entry.entry.name.as_str()))
         })
-        .filter(|(day, _)| (visit.today..horizon).contains(day))
+        .filter(|(day, _)| (context.today..horizon).contains(day))
         .collect();
     coming.sort();
     coming.dedup_by_key(|(_, name)| *name);
@@ -359,14 +364,14 @@ fn answer(entries: &[SpecialDayEntry], visit: &Visit, shown: Option<&ContactType
 }
 
 impl EntryRow {
-    fn of(group: &[SpecialDayEntry], effects: &[Effect], visit: &Visit) -> Option<Self> {
+    fn of(group: &[SpecialDayEntry], effects: &[Effect], context: &RequestContext) -> Option<Self> {
         let SpecialDayEntry { entry, by, .. } = group.first()?;
         let effect = effects.iter().find(|effect| {
             effect.offset == 0 && effect.name == entry.name && effect.class == entry.class
         });
-        let soon = visit.today.saturating_add(Span::new().years(2));
-        let days = group.iter().flat_map(|each| each.entry.repeats.days(visit.today, soon));
-        let next = days.filter(|day| *day >= visit.today).min();
+        let soon = context.today.saturating_add(Span::new().years(2));
+        let days = group.iter().flat_map(|each| each.entry.repeats.days(context.today, soon));
+        let next = days.filter(|day| *day >= context.today).min();
         let (effect_words, between, seen) = match (entry.closed, entry.factor, effect) {
             (true, ..) => ("closed".to_owned(), String::new(), String::new()),
             (_, Some(factor), _) => {
@@ -390,7 +395,7 @@ impl EntryRow {
         Some(Self {
             name: entry.name.clone(),
             class: entry.class.clone(),
-            entries: group.iter().map(|each| Occasion::of(each, visit)).collect(),
+            entries: group.iter().map(|each| Occasion::of(each, context)).collect(),
             next: next.map_or_else(|| words::NONE.to_owned(), words::full_date),
             effect: effect_words,
             between,
@@ -404,14 +409,14 @@ impl EntryRow {
 }
 
 impl Occasion {
-    fn of(SpecialDayEntry { id, entry, .. }: &SpecialDayEntry, visit: &Visit) -> Self {
+    fn of(SpecialDayEntry { id, entry, .. }: &SpecialDayEntry, context: &RequestContext) -> Self {
         let around = match (entry.days_before, entry.days_after) {
             (0, 0) => String::new(),
             (before, after) => format!(", with {before} before and {after} after"),
         };
         Self {
             rule: format!("{}{around}", rule_words(entry.repeats)),
-            remove: format!("/demand/special-days/{id}/remove?day={}", visit.day),
+            remove: format!("/demand/special-days/{id}/remove?day={}", context.day),
         }
     }
 }
