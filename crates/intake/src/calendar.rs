@@ -1,9 +1,14 @@
 //! Days out of an iCalendar file.
 
-use icalendar::{Calendar, CalendarComponent, CalendarDateTime, Component, DatePerhapsTime, Event};
+use icalendar::{CalendarDateTime, Component, DatePerhapsTime, Event};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+
+use crate::events::events;
+
+/// Days that one event may take.
+const MOST_DAYS: i64 = 366;
 
 /// An event as whole days.
 #[derive(Clone, Debug, PartialEq)]
@@ -56,12 +61,9 @@ pub fn calendar_days(bytes: &[u8], zone: &TimeZone) -> Result<Vec<CalendarDays>,
     if !text.trim_start().to_ascii_uppercase().starts_with("BEGIN:VCALENDAR") {
         return Err(CalendarError::NoCalendar("it does not begin with VCALENDAR".to_owned()));
     }
-    let calendar: Calendar = text.parse().map_err(CalendarError::NoCalendar)?;
-    let events = calendar.components.iter().filter_map(|component| match component {
-        CalendarComponent::Event(event) => Some(event),
-        _ => None,
-    });
-    let days = events
+    let days = events(text)
+        .map_err(CalendarError::NoCalendar)?
+        .iter()
         .enumerate()
         .map(|(at, event)| {
             days_of(event, zone).map_err(|reason| CalendarError::Event {
@@ -85,6 +87,10 @@ fn days_of(event: &Event, zone: &TimeZone) -> Result<CalendarDays, String> {
         Some(end) => day_of(&end, zone).unwrap_or(from).max(from),
         None => from,
     };
+    let days = from.until(to).map_or(i64::MAX, |span| i64::from(span.get_days()) + 1);
+    if days > MOST_DAYS {
+        return Err(format!("takes {days} days; {MOST_DAYS} are the most"));
+    }
     let name = event.get_summary().unwrap_or_default().trim();
     if name.is_empty() {
         return Err("has no name (SUMMARY)".to_owned());
@@ -105,9 +111,8 @@ fn is_yearly_date(rule: &str) -> bool {
     let parts: Vec<&str> = rule.split(';').collect();
     parts.contains(&"FREQ=YEARLY")
         && parts.iter().all(|part| {
-            ["FREQ=", "INTERVAL=1", "BYMONTH=", "BYMONTHDAY=", "WKST="]
-                .iter()
-                .any(|known| part.starts_with(known))
+            ["FREQ=YEARLY", "INTERVAL=1"].contains(part)
+                || ["BYMONTH=", "BYMONTHDAY=", "WKST="].iter().any(|known| part.starts_with(known))
         })
 }
 
@@ -187,6 +192,14 @@ mod tests {
             calendar_days(&file(""), &TimeZone::UTC),
             calendar_days(&file(&event(payday)), &TimeZone::UTC),
             calendar_days(&file(&event("SUMMARY:Some day\r\n")), &TimeZone::UTC),
+            calendar_days(
+                &file(&event(&payday.replace("MONTHLY", "YEARLY;INTERVAL=10"))),
+                &TimeZone::UTC,
+            ),
+            calendar_days(
+                &file(&event(&payday.replace("RRULE:FREQ=MONTHLY", "DTEND;VALUE=DATE:99991231"))),
+                &TimeZone::UTC,
+            ),
         ]
         .map(|read| read.unwrap_err().to_string());
         insta::assert_snapshot!(messages.join("\n"), @r"
@@ -195,6 +208,8 @@ mod tests {
         the calendar has no event with a day
         event 1 (“Payday”) repeats by FREQ=MONTHLY; only days that repeat every year on their date can be read, enter it by hand
         event 1 (“Some day”) has no start (DTSTART)
+        event 1 (“Payday”) repeats by FREQ=YEARLY;INTERVAL=10; only days that repeat every year on their date can be read, enter it by hand
+        event 1 (“Payday”) takes 2912413 days; 366 are the most
         ");
     }
 }

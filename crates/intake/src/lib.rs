@@ -10,6 +10,7 @@
 //! Nothing here reads a file: rows come as texts, from wherever.
 
 mod calendar;
+mod events;
 mod layout;
 mod numbers;
 mod roster;

@@ -1,10 +1,11 @@
 //! A roster of named people out of rows or an iCalendar file.
 
-use icalendar::{Calendar, CalendarComponent, CalendarDateTime, Component, DatePerhapsTime};
+use icalendar::{CalendarDateTime, Component, DatePerhapsTime};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 
+use crate::events::events;
 use crate::layout::plain_heading;
 use crate::times::{Clock, DayOrder, date, date_time, time, with_offset};
 
@@ -202,16 +203,12 @@ pub fn roster_calendar(
     bytes: &[u8],
     zone: &TimeZone,
 ) -> Result<Vec<RosterShift>, Vec<RosterRefusal>> {
-    let text = std::str::from_utf8(bytes).unwrap_or_default().trim_start_matches('\u{feff}');
-    let calendar: Calendar = text.parse().map_err(|error: String| {
-        refused(1, "agent", &format!("the file is no iCalendar: {error}"))
-    })?;
-    let events = calendar.components.iter().filter_map(|component| match component {
-        CalendarComponent::Event(event) => Some(event),
-        _ => None,
-    });
+    let refuse =
+        |reason: String| refused(1, "agent", &format!("the file is no iCalendar: {reason}"));
+    let text = std::str::from_utf8(bytes).map_err(|error| refuse(error.to_string()))?;
+    let events = events(text).map_err(refuse)?;
     let (mut shifts, mut refusals) = (Vec::new(), Vec::new());
-    for (at, event) in events.enumerate() {
+    for (at, event) in events.iter().enumerate() {
         let read = || -> Result<RosterShift, Fault> {
             if event.property_value("RRULE").is_some() {
                 return Err((

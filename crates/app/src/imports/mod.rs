@@ -2,6 +2,7 @@
 
 mod rows;
 mod shapes;
+mod workbook;
 
 use barometer_intake::{Guess, Layout, Reading, RowReader, Start};
 use barometer_store::{ImportRow, ImportWriter, Store, StoreError};
@@ -10,8 +11,9 @@ use uuid::Uuid;
 
 use barometer_store::Centre;
 use rows::Rows;
-pub use rows::workbook_rows;
 use shapes::Shapes;
+pub(crate) use workbook::is_workbook;
+pub use workbook::workbook_rows;
 
 /// Rows that the layout is guessed from and the columns page shows some of.
 const SAMPLE_ROWS: usize = 500;
@@ -32,6 +34,14 @@ pub enum FileError {
     WorkbookTooLarge { limit: usize },
     #[error("The workbook cannot be read: {0}. Save it again as .xlsx, or as CSV.")]
     Workbook(String),
+    #[error(
+        "The workbook unpacks to more than {limit} MB. Save the sheet as CSV: that may be larger."
+    )]
+    WorkbookUnpacksTooLarge { limit: u64 },
+    #[error("The sheet has more than {limit} cells. Save it as CSV: that may be larger.")]
+    SheetTooLarge { limit: usize },
+    #[error("The sheet has more than {limit} columns. Remove those that are not needed.")]
+    TooManyColumns { limit: usize },
     #[error("The workbook has no sheet {0}.")]
     NoSheet(String),
     #[error("The file cannot be read as CSV in row {row}: {reason}.")]

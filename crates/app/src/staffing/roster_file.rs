@@ -1,14 +1,12 @@
 //! A roster as it comes in and as it leaves: text, workbook, iCalendar.
 
-use std::io::Cursor;
-
 use barometer_intake::{RosterRefusal, RosterShift, roster_calendar, roster_rows};
 use csv_async::{AsyncReaderBuilder, StringRecord};
 use icalendar::{Calendar, Component, Event};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
-use crate::imports::workbook_rows;
+use crate::imports::{is_workbook, workbook_rows};
 
 /// The shifts of an uploaded file, by what it begins with.
 ///
@@ -21,13 +19,8 @@ pub async fn read(bytes: Vec<u8>, zone: &TimeZone) -> Result<Vec<RosterShift>, V
     if text.starts_with(b"BEGIN:VCALENDAR") {
         return roster_calendar(text, zone).map_err(said);
     }
-    let rows = if bytes.starts_with(b"PK\x03\x04") || bytes.starts_with(b"\xd0\xcf\x11\xe0") {
-        let read = tokio::task::spawn_blocking(move || workbook_rows(Cursor::new(bytes)));
-        match read.await {
-            Ok(Ok(rows)) => rows,
-            Ok(Err(error)) => return Err(vec![error.to_string()]),
-            Err(_) => return Err(vec!["the workbook is damaged".to_owned()]),
-        }
+    let rows = if is_workbook(&bytes) {
+        workbook_rows(bytes).await.map_err(|error| vec![error.to_string()])?
     } else {
         text_rows(text).await.map_err(|error| vec![format!("the file is no CSV: {error}")])?
     };
