@@ -8,6 +8,7 @@
 //! * [`drafts`]: the strategy that planners change, version by version;
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;
+//! * [`sign_in`]: who has to wait after failed attempts;
 //! * [`runs`]: long work, worked off in parts by any worker.
 
 pub mod clock;
@@ -19,6 +20,7 @@ pub mod passwords;
 pub mod planning;
 pub mod release;
 pub mod runs;
+pub mod sign_in;
 pub mod staffing;
 pub mod trials;
 

@@ -1,20 +1,69 @@
-//! Passwords: argon2, off the request threads.
+//! Passwords: argon2, off the request threads and only a few at a time: each takes 19 MB while it is hashed.
+
+use std::time::Duration;
 
 use argon2::Argon2;
 use argon2::password_hash::rand_core::OsRng;
 use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString};
+use tokio::sync::Semaphore;
 
 /// A password that argon2 does not take.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("the password cannot be hashed: {0}")]
 pub struct HashError(String);
 
+/// Passwords that are hashed at the same time.
+static HASHING: Semaphore = Semaphore::const_new(2);
+/// How long a password waits for its turn.
+const LONGEST_WAIT: Duration = Duration::from_secs(10);
+
+/// So many passwords are being checked that this one did not get its turn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("too many people are signing in at this moment; try again in a minute")]
+pub struct Busy;
+
+/// Lets a password be hashed on a thread of its own when it is its turn.
+async fn in_turn<T: Send + 'static>(hash: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+    let turn = tokio::time::timeout(LONGEST_WAIT, HASHING.acquire()).await;
+    let Ok(Ok(turn)) = turn else { return Err(Busy) };
+    // The turn ends with the hashing, also where nobody waits for it any more.
+    let hashed = tokio::task::spawn_blocking(move || {
+        let _turn = turn;
+        hash()
+    });
+    match hashed.await {
+        Ok(hashed) => Ok(hashed),
+        Err(error) => std::panic::resume_unwind(error.into_panic()),
+    }
+}
+
+/// As [`is_right`], when it is this password's turn.
+///
+/// # Errors
+///
+/// [`Busy`] where that does not come.
+pub async fn check(password: String, hash: Option<String>) -> Result<bool, Busy> {
+    in_turn(move || is_right(&password, hash.as_deref())).await
+}
+
+/// As [`hash_password`], when it is this password's turn.
+///
+/// # Errors
+///
+/// [`Busy`] where that does not come.
+pub async fn hash_in_turn(password: String) -> Result<Result<String, HashError>, Busy> {
+    in_turn(move || hash_password(&password)).await
+}
+
 /// The fewest characters of a password.
 pub const LEAST_PASSWORD_CHARS: usize = 10;
 
-/// Whether a password is long enough to be worth hashing.
+/// The most characters of a password.
+pub const MOST_PASSWORD_CHARS: usize = 200;
+
+/// Whether a password is long enough to be worth hashing, and no longer than needed.
 pub fn is_long_enough(password: &str) -> bool {
-    password.chars().count() >= LEAST_PASSWORD_CHARS
+    (LEAST_PASSWORD_CHARS..=MOST_PASSWORD_CHARS).contains(&password.chars().count())
 }
 
 /// Hashes a password with argon2id and a fresh salt, in PHC form.
@@ -44,6 +93,14 @@ pub fn is_right(password: &str, hash: Option<&str>) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[tokio::test(start_paused = true)]
+    async fn a_password_waits_for_its_turn_and_not_for_ever() {
+        let both = HASHING.acquire_many(2).await.unwrap();
+        assert_eq!(check("low tide at nine".to_owned(), None).await, Err(Busy));
+        drop(both);
+        assert_eq!(check("low tide at nine".to_owned(), None).await, Ok(false));
+    }
 
     #[test]
     fn only_the_right_password_opens() {

@@ -27,6 +27,9 @@ pub struct Options {
     /// The server is reached over HTTPS only (behind a proxy): cookies are marked so.
     #[arg(long)]
     https: bool,
+    /// Minutes without a request after which people sign in again.
+    #[arg(long, env = "BAROMETER_IDLE_MINUTES", default_value_t = 60, value_parser = clap::value_parser!(u32).range(1..=10_080))]
+    idle_minutes: u32,
     /// Uploads larger than this, in MB, are refused.
     #[arg(long, default_value_t = 512)]
     upload_limit_mb: usize,
@@ -47,9 +50,10 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     let settings = Settings {
         demo: options.demo,
         https: options.https,
+        idle_minutes: options.idle_minutes,
         upload_limit_mb: options.upload_limit_mb,
     };
-    let app = router(App { store: store.clone(), settings });
+    let app = router(App::new(store.clone(), settings));
     let work = (!options.no_worker)
         .then(|| tokio::spawn(worker::run(store.clone(), options.worker, stopped.clone())));
     let missing = store.clone();
@@ -60,7 +64,7 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     });
     let tidy = tokio::spawn(tidy(store));
     tracing::info!("listening on http://{}", listener.local_addr()?);
-    axum::serve(listener, app)
+    axum::serve(listener, app.into_make_service_with_connect_info::<SocketAddr>())
         .with_graceful_shutdown(async move {
             worker::stop_signal().await;
             stop.send_replace(true);

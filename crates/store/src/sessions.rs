@@ -1,10 +1,15 @@
 //! Signed-in sessions, kept in the database so that a restart signs nobody out.
 
+use std::collections::HashMap;
+
 use async_trait::async_trait;
+use serde_json::Value;
 use sqlx::PgPool;
 use sqlx::types::Json;
+use time::OffsetDateTime;
 use tower_sessions_core::session::{Id, Record};
 use tower_sessions_core::session_store::{Error, Result, SessionStore};
+use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
@@ -22,11 +27,46 @@ impl Store {
 
     /// Forgets the sessions that have expired.
     pub async fn forget_expired_sessions(&self) -> std::result::Result<u64, StoreError> {
-        sqlx::query("DELETE FROM sessions WHERE expires_at < now()")
-            .execute(&self.pool)
-            .await
-            .map(|done| done.rows_affected())
-            .map_err(StoreError::on("forgetting expired sessions"))
+        sqlx::query(sqlx::AssertSqlSafe(format!(
+            "DELETE FROM sessions \
+             WHERE expires_at < now() OR created_at < now() - interval '{LONGEST_LIFE}'"
+        )))
+        .execute(&self.pool)
+        .await
+        .map(|done| done.rows_affected())
+        .map_err(StoreError::on("forgetting expired sessions"))
+    }
+}
+
+impl Store {
+    /// How many sessions a person has open.
+    pub async fn count_sessions(&self, user: Uuid) -> std::result::Result<i64, StoreError> {
+        sqlx::query_scalar(
+            "SELECT count(*) FROM sessions \
+             WHERE record -> 'axum-login.data' ->> 'user_id' = $1 AND expires_at > now()",
+        )
+        .bind(user.to_string())
+        .fetch_one(&self.pool)
+        .await
+        .map_err(StoreError::on("counting sessions"))
+    }
+
+    /// Ends all sessions of a person but one.
+    pub async fn end_other_sessions(
+        &self,
+        user: Uuid,
+        but: &str,
+    ) -> std::result::Result<u64, StoreError> {
+        sqlx::query(
+            "DELETE FROM sessions WHERE record -> 'axum-login.data' ->> 'user_id' = $1 \
+               AND id <> encode(sha256(convert_to($2, 'UTF8')), 'hex')",
+        )
+        .bind(user.to_string())
+        .bind(but)
+        .execute(&self.pool)
+        .await
+        .map(|done| done.rows_affected())
+        .map_err(StoreError::on("ending sessions"))
     }
 }
 
@@ -34,17 +74,21 @@ fn backend(error: sqlx::Error) -> Error {
     Error::Backend(error.to_string())
 }
 
+/// The longest that a session lasts, however busy: afterwards people sign in again.
+const LONGEST_LIFE: &str = "24 hours";
+
 #[async_trait]
 impl SessionStore for Sessions {
     async fn create(&self, record: &mut Record) -> Result<()> {
         // A fresh identifier until one is free: never another's session.
         loop {
             let done = sqlx::query(
-                "INSERT INTO sessions (id, record, expires_at) VALUES ($1, $2, to_timestamp($3)) \
+                "INSERT INTO sessions (id, record, expires_at) \
+                 VALUES (encode(sha256(convert_to($1, 'UTF8')), 'hex'), $2, to_timestamp($3)) \
                  ON CONFLICT DO NOTHING",
             )
             .bind(record.id.to_string())
-            .bind(Json(&*record))
+            .bind(Json(&record.data))
             .bind(record.expiry_date.unix_timestamp() as f64)
             .execute(&self.pool)
             .await
@@ -57,12 +101,16 @@ impl SessionStore for Sessions {
     }
 
     async fn save(&self, record: &Record) -> Result<()> {
+        // Every request moves the end of its session; a move of less than a minute is not written.
         sqlx::query(
-            "INSERT INTO sessions (id, record, expires_at) VALUES ($1, $2, to_timestamp($3)) \
-             ON CONFLICT (id) DO UPDATE SET record = $2, expires_at = to_timestamp($3)",
+            "INSERT INTO sessions (id, record, expires_at) \
+             VALUES (encode(sha256(convert_to($1, 'UTF8')), 'hex'), $2, to_timestamp($3)) \
+             ON CONFLICT (id) DO UPDATE SET record = $2, expires_at = to_timestamp($3) \
+             WHERE sessions.record <> $2 \
+               OR sessions.expires_at < to_timestamp($3) - interval '1 minute'",
         )
         .bind(record.id.to_string())
-        .bind(Json(record))
+        .bind(Json(&record.data))
         .bind(record.expiry_date.unix_timestamp() as f64)
         .execute(&self.pool)
         .await
@@ -71,16 +119,24 @@ impl SessionStore for Sessions {
     }
 
     async fn load(&self, id: &Id) -> Result<Option<Record>> {
-        sqlx::query_scalar("SELECT record FROM sessions WHERE id = $1 AND expires_at > now()")
+        let found: Option<(Json<HashMap<String, Value>>, f64)> =
+            sqlx::query_as(sqlx::AssertSqlSafe(format!(
+                "SELECT record, extract(epoch FROM expires_at)::double precision FROM sessions \
+                 WHERE id = encode(sha256(convert_to($1, 'UTF8')), 'hex') \
+                   AND expires_at > now() AND created_at > now() - interval '{LONGEST_LIFE}'"
+            )))
             .bind(id.to_string())
             .fetch_optional(&self.pool)
             .await
-            .map(|found: Option<Json<Record>>| found.map(|Json(record)| record))
-            .map_err(backend)
+            .map_err(backend)?;
+        let Some((Json(data), expires)) = found else { return Ok(None) };
+        let expiry_date = OffsetDateTime::from_unix_timestamp(expires as i64)
+            .map_err(|error| Error::Backend(error.to_string()))?;
+        Ok(Some(Record { id: *id, data, expiry_date }))
     }
 
     async fn delete(&self, id: &Id) -> Result<()> {
-        sqlx::query("DELETE FROM sessions WHERE id = $1")
+        sqlx::query("DELETE FROM sessions WHERE id = encode(sha256(convert_to($1, 'UTF8')), 'hex')")
             .bind(id.to_string())
             .execute(&self.pool)
             .await

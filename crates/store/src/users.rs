@@ -50,11 +50,14 @@ pub struct User {
     pub email: String,
     /// Argon2 hash of the password, in PHC form.
     pub password_hash: String,
+    /// What their sessions are bound to: a digest that changes with the password.
+    pub session_key: String,
     /// What they may do.
     pub role: Role,
 }
 
-const COLUMNS: &str = "SELECT id, name, email, password_hash, role FROM users";
+const COLUMNS: &str = "SELECT id, name, email, password_hash, role, \
+     encode(sha256(convert_to(password_hash, 'UTF8')), 'hex') AS session_key FROM users";
 
 impl Store {
     /// The person with this address, in any case.
@@ -83,15 +86,28 @@ impl Store {
             .map_err(StoreError::on("listing people"))
     }
 
-    /// Gives a person a role.
-    pub async fn set_role(&self, id: Uuid, role: Role) -> Result<(), StoreError> {
-        sqlx::query("UPDATE users SET role = $2 WHERE id = $1")
-            .bind(id)
-            .bind(role)
-            .execute(&self.pool)
-            .await
-            .map(|_| ())
-            .map_err(StoreError::on("changing a role"))
+    /// Gives a person another role, unless no administrator would be left; says whether it did.
+    pub async fn set_role(&self, id: Uuid, role: Role) -> Result<bool, StoreError> {
+        let failed = StoreError::on("changing a role");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        // Two administrators who take each other's role wait for each other.
+        let administrators: Vec<Uuid> = sqlx::query_scalar(
+            "SELECT id FROM users WHERE role = 'administrator' ORDER BY id FOR UPDATE",
+        )
+        .fetch_all(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        let stays = role == Role::Administrator || administrators.iter().any(|other| *other != id);
+        if stays {
+            sqlx::query("UPDATE users SET role = $2 WHERE id = $1")
+                .bind(id)
+                .bind(role)
+                .execute(&mut *tx)
+                .await
+                .map_err(&failed)?;
+            tx.commit().await.map_err(&failed)?;
+        }
+        Ok(stays)
     }
 
     /// Gives a person a password; their sessions end.

@@ -31,6 +31,15 @@ pub(crate) struct Credentials {
     pub password: String,
 }
 
+/// Why nobody can say whether a password is right.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum NotAuthenticated {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    Busy(#[from] passwords::Busy),
+}
+
 /// A signed-in person.
 #[derive(Clone, Debug)]
 pub(crate) struct Account(pub User);
@@ -43,26 +52,23 @@ impl AuthUser for Account {
     }
 
     fn session_auth_hash(&self) -> &[u8] {
-        self.0.password_hash.as_bytes()
+        self.0.session_key.as_bytes()
     }
 }
 
 impl AuthnBackend for Accounts {
     type User = Account;
     type Credentials = Credentials;
-    type Error = StoreError;
+    type Error = NotAuthenticated;
 
-    async fn authenticate(&self, typed: Credentials) -> Result<Option<Account>, StoreError> {
+    async fn authenticate(&self, typed: Credentials) -> Result<Option<Account>, NotAuthenticated> {
         let user = self.store.user_by_email(typed.email.trim()).await?;
         let hash = user.as_ref().map(|user| user.password_hash.clone());
-        let checked = tokio::task::spawn_blocking(move || {
-            passwords::is_right(&typed.password, hash.as_deref())
-        });
-        let is_right = checked.await.unwrap_or(false);
+        let is_right = passwords::check(typed.password, hash).await?;
         Ok(user.filter(|_| is_right).map(Account))
     }
 
-    async fn get_user(&self, id: &Uuid) -> Result<Option<Account>, StoreError> {
+    async fn get_user(&self, id: &Uuid) -> Result<Option<Account>, NotAuthenticated> {
         Ok(self.store.user(*id).await?.map(Account))
     }
 }

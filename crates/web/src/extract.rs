@@ -1,9 +1,14 @@
 //! Extractors whose refusals are pages like any other.
 
+use std::convert::Infallible;
+use std::net::{IpAddr, SocketAddr};
+
 use axum::extract::rejection::PathRejection;
-use axum::extract::{FromRequest, FromRequestParts, Request};
+use axum::extract::{ConnectInfo, FromRequest, FromRequestParts, Request};
+use axum::http::request::Parts;
 use axum_extra::extract::{FormRejection, QueryRejection};
 
+use crate::App;
 use crate::page_error::PageError;
 
 /// Parts of the address; one that cannot be read leads nowhere.
@@ -20,6 +25,24 @@ pub(crate) struct Query<T>(pub T);
 #[derive(FromRequest)]
 #[from_request(via(axum_extra::extract::Form), rejection(PageError))]
 pub(crate) struct Form<T>(pub T);
+
+/// Where a request comes from, where that is known.
+pub(crate) struct ClientAddress(pub Option<IpAddr>);
+
+impl FromRequestParts<App> for ClientAddress {
+    type Rejection = Infallible;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Infallible> {
+        // Behind a proxy the nearest address is the proxy's; the one before it is what the proxy saw.
+        let forwarded = parts.headers.get_all("x-forwarded-for").iter().next_back();
+        let seen_by_proxy = forwarded
+            .and_then(|value| value.to_str().ok()?.rsplit(',').next()?.trim().parse().ok())
+            .filter(|_| app.settings.https);
+        let nearest =
+            parts.extensions.get::<ConnectInfo<SocketAddr>>().map(|nearest| nearest.0.ip());
+        Ok(Self(seen_by_proxy.or(nearest)))
+    }
+}
 
 /// A form with a file.
 pub(crate) struct Multipart(pub axum::extract::Multipart);

@@ -19,9 +19,12 @@ mod security;
 mod strip;
 mod words;
 
+use std::sync::Arc;
+
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::routing::{get, post, put};
+use barometer_app::sign_in::Attempts;
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::trace::TraceLayer;
@@ -42,6 +45,15 @@ pub struct App {
     pub store: Store,
     /// Settings of this server.
     pub settings: Settings,
+    /// Failed attempts to sign in.
+    pub attempts: Arc<Attempts>,
+}
+
+impl App {
+    /// An application on a database.
+    pub fn new(store: Store, settings: Settings) -> Self {
+        Self { store, settings, attempts: Arc::default() }
+    }
 }
 
 /// Settings of a server.
@@ -51,6 +63,8 @@ pub struct Settings {
     pub demo: bool,
     /// The server is reached over HTTPS only: cookies are marked so.
     pub https: bool,
+    /// Minutes without a request after which people sign in again.
+    pub idle_minutes: u32,
     /// Uploads larger than this, in MB, are refused while they stream in.
     pub upload_limit_mb: usize,
 }
@@ -151,6 +165,7 @@ pub fn router(app: App) -> Router {
         .route("/people/tokens", post(tokens::add))
         .route("/people/tokens/{token}/remove", post(tokens::remove))
         .route("/people/me", post(people::change_own_password))
+        .route("/people/me/sessions", post(people::end_other_sessions))
         .route("/people/{person}/role", post(people::change_role))
         .route("/people/{person}/password", post(people::give_password))
         .route("/sign-in", get(sign_in::form).post(sign_in::sign_in))

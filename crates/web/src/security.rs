@@ -20,17 +20,17 @@ const CONTENT_SECURITY_POLICY: &str = "default-src 'self'; script-src 'self'; st
      style-src-attr 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
      form-action 'self'; frame-ancestors 'none'";
 
-/// Hours without a request after which a session ends.
-const SESSION_HOURS: i64 = 12;
-
 /// Puts `pages` behind sessions, cross-site protection, security headers and compression.
 pub(crate) fn protect(pages: Router, app: &App) -> Router {
+    let idle = time::Duration::minutes(app.settings.idle_minutes.into());
     let sessions = SessionManagerLayer::new(app.store.sessions())
         .with_name("barometer")
         .with_http_only(true)
         .with_same_site(SameSite::Lax)
         .with_secure(app.settings.https)
-        .with_expiry(Expiry::OnInactivity(time::Duration::hours(SESSION_HOURS)));
+        // Each request moves the end: a session must not end in the middle of work.
+        .with_always_save(true)
+        .with_expiry(Expiry::OnInactivity(idle));
     let accounts = AuthManagerLayerBuilder::new(Accounts::new(app.store.clone()), sessions).build();
     let header = |name: HeaderName, value: &'static str| {
         SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value))

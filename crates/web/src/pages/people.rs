@@ -16,7 +16,7 @@ use crate::frame::Frame;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS, hash_password, is_long_enough};
+use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS, MOST_PASSWORD_CHARS, is_long_enough};
 
 /// Characters of a name or an address, at most.
 const MOST_CHARS: usize = 120;
@@ -35,6 +35,8 @@ struct PeoplePage {
     note: Option<&'static str>,
     wrong: FormErrors,
     tokens: Vec<TokenRow>,
+    /// Sessions of this person, this one included.
+    sessions: i64,
 }
 
 struct TokenRow {
@@ -82,6 +84,7 @@ pub(crate) async fn show(
         PeoplePage::new(&app, &context, PersonForm::default(), FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("added") => Some("Added. They can sign in now."),
+        Some("ended") => Some("Your other sessions have ended."),
         Some("role") => Some("The role is changed."),
         Some("password") => {
             Some("The password is changed; other sessions with the old one have ended.")
@@ -135,6 +138,7 @@ impl PeoplePage {
             least_chars: LEAST_PASSWORD_CHARS,
             note: None,
             wrong,
+            sessions: app.store.count_sessions(context.user.id).await?,
         })
     }
 }
@@ -193,7 +197,10 @@ pub(crate) async fn change_role(
         let message = "Another administrator must change your role, so that one always stays.";
         return Err(PageError::Refused(message.to_owned()));
     }
-    app.store.set_role(person, role).await?;
+    if !app.store.set_role(person, role).await? {
+        let message = "This is the only administrator left. Make somebody else one first.";
+        return Err(PageError::Refused(message.to_owned()));
+    }
     Ok(Redirect::to("/people?note=role").into_response())
 }
 
@@ -211,7 +218,7 @@ pub(crate) async fn give_password(
 ) -> Result<Response, PageError> {
     if !is_long_enough(&form.password) {
         return Err(PageError::Refused(format!(
-            "The password must have at least {LEAST_PASSWORD_CHARS} characters; it was not changed."
+            "The password must have {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters; it was not changed."
         )));
     }
     app.store.set_password(person, &hashed(&form.password).await?).await?;
@@ -234,8 +241,7 @@ pub(crate) async fn change_own_password(
     let mut wrong = FormErrors::default();
     let OwnPasswordForm { current, new } = form;
     let hash = context.user.password_hash.clone();
-    let checked = tokio::task::spawn_blocking(move || passwords::is_right(&current, Some(&hash)));
-    if !checked.await.unwrap_or(false) {
+    if !passwords::check(current, Some(hash)).await.map_err(busy)? {
         wrong.note("current", "This is not your current password.");
     }
     check_password(&new, "new", &mut wrong);
@@ -245,23 +251,37 @@ pub(crate) async fn change_own_password(
     app.store.set_password(context.user.id, &hashed(&new).await?).await?;
     // The session is bound to the password: this one goes on with the new one.
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
-    session
-        .login(&Account(user))
-        .await
-        .map_err(|error| PageError::Internal(error.to_string().into()))?;
+    let failed = |error: String| PageError::Internal(error.into());
+    session.login(&Account(user)).await.map_err(|error| failed(error.to_string()))?;
+    session.session.cycle_id().await.map_err(|error| failed(error.to_string()))?;
     Ok(Redirect::to("/people?note=password").into_response())
+}
+
+/// `POST /people/me/sessions`: ends all sessions of this person but this one.
+pub(crate) async fn end_other_sessions(
+    State(app): State<App>,
+    context: RequestContext,
+    session: AuthSession<Accounts>,
+) -> Result<Response, PageError> {
+    let Some(here) = session.session.id() else { return Err(PageError::NotFound) };
+    app.store.end_other_sessions(context.user.id, &here.to_string()).await?;
+    Ok(Redirect::to("/people?note=ended").into_response())
 }
 
 fn check_password(password: &str, field: &'static str, wrong: &mut FormErrors) {
     if !is_long_enough(password) {
-        wrong.note(field, format!("Use at least {LEAST_PASSWORD_CHARS} characters."));
+        wrong.note(
+            field,
+            format!("Use {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters."),
+        );
     }
 }
 
 async fn hashed(password: &str) -> Result<String, PageError> {
-    let password = password.to_owned();
-    tokio::task::spawn_blocking(move || hash_password(&password))
-        .await
-        .map_err(|error| PageError::Internal(Box::new(error)))?
-        .map_err(|error| PageError::Refused(error.to_string()))
+    let hashed = passwords::hash_in_turn(password.to_owned()).await.map_err(busy)?;
+    hashed.map_err(|error| PageError::Refused(error.to_string()))
+}
+
+fn busy(busy: passwords::Busy) -> PageError {
+    PageError::Refused(format!("{}.", words::capitalised(&busy.to_string())))
 }

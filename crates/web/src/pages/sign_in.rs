@@ -1,14 +1,17 @@
 //! Signing in and out.
 
+use std::time::Instant;
+
 use askama::Template;
 use axum::extract::State;
-use axum::response::{IntoResponse, Redirect, Response};
+use axum::http::StatusCode;
+use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
 use serde::Deserialize;
 
 use crate::App;
-use crate::access::{Accounts, Credentials};
-use crate::extract::{Form, Query};
+use crate::access::{Accounts, Credentials, NotAuthenticated};
+use crate::extract::{ClientAddress, Form, Query};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 
@@ -74,7 +77,7 @@ pub(crate) struct SignInForm {
 struct SignInPage {
     email: String,
     next: String,
-    wrong: Option<&'static str>,
+    wrong: Option<String>,
     /// Name of the centre, in the demo.
     centre: Option<String>,
     demo_users: &'static [DemoUser],
@@ -85,7 +88,7 @@ impl SignInPage {
         app: &App,
         email: String,
         next: String,
-        wrong: Option<&'static str>,
+        wrong: Option<String>,
     ) -> Result<Self, PageError> {
         let demo = app.settings.demo;
         let centre = if demo { app.store.centre().await? } else { None };
@@ -111,16 +114,42 @@ pub(crate) async fn form(
 pub(crate) async fn sign_in(
     State(app): State<App>,
     mut session: AuthSession<Accounts>,
+    ClientAddress(address): ClientAddress,
     Form(typed): Form<SignInForm>,
 ) -> Result<Response, PageError> {
-    let credentials = Credentials { email: typed.email.clone(), password: typed.password };
-    let account = session.authenticate(credentials).await.map_err(internal)?;
-    let Some(account) = account else {
-        let wrong = "This address and password do not belong together. Check both and try again.";
-        return refused(&SignInPage::new(&app, typed.email, typed.next, Some(wrong)).await?);
+    let SignInForm { email, password, next } = typed;
+    if let Some(wait) = app.attempts.wait(Instant::now(), &email, address) {
+        tracing::warn!(email, ?address, "refused to sign in: too many failures");
+        let minutes = wait.as_secs().div_ceil(60);
+        let wrong = format!(
+            "Too many attempts failed. Try again in {minutes} minute{}.",
+            if minutes == 1 { "" } else { "s" }
+        );
+        let page = SignInPage::new(&app, email, next, Some(wrong)).await?;
+        return Ok((StatusCode::TOO_MANY_REQUESTS, Html(page.render()?)).into_response());
+    }
+    let credentials = Credentials { email: email.clone(), password };
+    let account = match session.authenticate(credentials).await {
+        Ok(account) => account,
+        Err(axum_login::Error::Backend(NotAuthenticated::Busy(busy))) => {
+            let wrong = format!("{}.", crate::words::capitalised(&busy.to_string()));
+            let page = SignInPage::new(&app, email, next, Some(wrong)).await?;
+            return Ok((StatusCode::SERVICE_UNAVAILABLE, Html(page.render()?)).into_response());
+        }
+        Err(error) => return Err(internal(error)),
     };
+    let Some(account) = account else {
+        app.attempts.failed(Instant::now(), &email, address);
+        tracing::warn!(email, ?address, "failed to sign in");
+        let wrong = "This address and password do not belong together. Check both and try again.";
+        return refused(&SignInPage::new(&app, email, next, Some(wrong.to_owned())).await?);
+    };
+    app.attempts.succeeded(&email, address);
+    // Whoever was signed in here before leaves nothing behind, and no copied cookie comes along.
+    session.logout().await.map_err(internal)?;
     session.login(&account).await.map_err(internal)?;
-    Ok(Redirect::to(own_path(&typed.next)).into_response())
+    session.session.cycle_id().await.map_err(internal)?;
+    Ok(Redirect::to(own_path(&next)).into_response())
 }
 
 /// `POST /sign-out`

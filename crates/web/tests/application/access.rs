@@ -117,6 +117,7 @@ const OPEN: [(&str, &str); 5] = [
     ("post", "/sign-out"),
     ("get", "/demand/import/example.csv"),
     ("post", "/people/me"),
+    ("post", "/people/me/sessions"),
 ];
 
 /// Whether an address is one of a route: `{name}` stands for any one segment.
@@ -266,6 +267,86 @@ async fn a_wrong_password_says_so_and_signing_out_ends_the_session(pool: PgPool)
         planner.get("/").await.status,
         StatusCode::SEE_OTHER,
         "the old cookie opens nothing"
+    );
+}
+
+#[sqlx::test(migrations = false)]
+async fn signing_in_over_a_session_leaves_nothing_for_whoever_copied_its_cookie(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let form = "email=administrator%40example.org&password=low+tide+at+nine";
+    let answer = viewer.post("/sign-in", form).await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER);
+    let fresh = answer.headers[header::SET_COOKIE].to_str().unwrap().split(';').next().unwrap();
+    assert_eq!(viewer.get("/people").await.status, StatusCode::SEE_OTHER, "the old cookie is over");
+    let administrator = centre.with_cookie(fresh);
+    administrator.get("/people").await.says("Add somebody");
+    // What stands in the table opens nothing: neither the cookie's value nor a password's hash.
+    let kept: Vec<(String, String)> =
+        sqlx::query_as("SELECT id, record::text FROM sessions").fetch_all(&pool).await.unwrap();
+    let secret = fresh.split('=').nth(1).unwrap();
+    for (id, record) in kept {
+        assert!(!id.contains(secret) && !record.contains(secret) && !record.contains("argon2"));
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_new_password_ends_other_sessions_and_so_does_a_button(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let (here, there) = (centre.visitor(Role::Planner).await, centre.visitor(Role::Planner).await);
+    let other = centre.visitor(Role::Viewer).await;
+    here.get("/people").await.says("You are signed in at 2 places.");
+    let ended = here.post("/people/me/sessions", "").await;
+    assert_eq!(ended.location(), "/people?note=ended");
+    assert_eq!(there.get("/").await.status, StatusCode::SEE_OTHER);
+    assert_eq!(here.get("/").await.status, StatusCode::OK);
+    let there = centre.visitor(Role::Planner).await;
+    let form = "current=low+tide+at+nine&new=high+tide+at+noon";
+    let changed = here.post("/people/me", form).await;
+    assert_eq!(changed.location(), "/people?note=password");
+    let fresh = changed.headers[header::SET_COOKIE].to_str().unwrap().split(';').next().unwrap();
+    assert_eq!(centre.with_cookie(fresh).get("/").await.status, StatusCode::OK);
+    for over in [&here, &there] {
+        assert_eq!(over.get("/").await.status, StatusCode::SEE_OTHER);
+    }
+    assert_eq!(other.get("/").await.status, StatusCode::OK, "somebody else's stays");
+}
+
+#[sqlx::test(migrations = false)]
+async fn whoever_guesses_has_to_wait_and_nobody_else(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let stranger = centre.stranger();
+    let form = |who: &str, password: &str| format!("email={who}%40example.org&password={password}");
+    for _ in 0..5 {
+        let wrong = stranger.post("/sign-in", &form("planner", "high+tide")).await;
+        assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    }
+    let right = stranger.post("/sign-in", &form("Planner", "low+tide+at+nine")).await;
+    assert_eq!(right.status, StatusCode::TOO_MANY_REQUESTS);
+    right.says("Too many attempts failed. Try again in 15 minutes.");
+    let other = stranger.post("/sign-in", &form("viewer", "low+tide+at+nine")).await;
+    assert_eq!(other.status, StatusCode::SEE_OTHER);
+}
+
+#[sqlx::test(migrations = false)]
+async fn administrators_who_demote_each_other_leave_one(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let store = &centre.store;
+    let users = store.users().await.unwrap();
+    let id = |role| users.iter().find(|user| user.role == role).unwrap().id;
+    let (first, second) = (id(Role::Administrator), id(Role::Approver));
+    for _ in 0..10 {
+        for each in [first, second] {
+            assert!(store.set_role(each, Role::Administrator).await.unwrap());
+        }
+        let (one, other) =
+            tokio::join!(store.set_role(first, Role::Viewer), store.set_role(second, Role::Viewer));
+        assert_ne!(one.unwrap(), other.unwrap(), "one of them");
+    }
+    let admin = centre.visitor(Role::Viewer).await;
+    assert_eq!(
+        admin.post(&format!("/people/{first}/role"), "role=viewer").await.status,
+        StatusCode::FORBIDDEN
     );
 }
 

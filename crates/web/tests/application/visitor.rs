@@ -74,11 +74,11 @@ impl Centre {
     }
 
     pub fn settings() -> Settings {
-        Settings { demo: false, https: false, upload_limit_mb: 1 }
+        Settings { demo: false, https: false, idle_minutes: 60, upload_limit_mb: 1 }
     }
 
     pub fn app(&self, settings: Settings) -> Router {
-        router(App { store: self.store.clone(), settings })
+        router(App::new(self.store.clone(), settings))
     }
 
     /// Somebody of this role who has signed in.
@@ -91,6 +91,11 @@ impl Centre {
         let cookie = answer.headers[header::SET_COOKIE].to_str().unwrap();
         visitor.cookie = Some(cookie.split(';').next().unwrap().to_owned());
         visitor
+    }
+
+    /// Whoever sends this cookie.
+    pub fn with_cookie(&self, cookie: &str) -> Visitor {
+        Visitor { app: self.app(Self::settings()), cookie: Some(cookie.to_owned()) }
     }
 
     /// Somebody who has not.
