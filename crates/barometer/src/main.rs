@@ -6,6 +6,7 @@
 
 mod demo;
 mod headless;
+mod listen;
 mod serve;
 mod worker;
 

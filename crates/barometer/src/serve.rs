@@ -10,7 +10,7 @@ use clap::Args;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 
-use crate::worker;
+use crate::{listen, worker};
 
 /// How often expired sessions are forgotten.
 const TIDY_EVERY: std::time::Duration = std::time::Duration::from_secs(3600);
@@ -64,12 +64,11 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     });
     let tidy = tokio::spawn(tidy(store));
     tracing::info!("listening on http://{}", listener.local_addr()?);
-    axum::serve(listener, app.into_make_service_with_connect_info::<SocketAddr>())
-        .with_graceful_shutdown(async move {
-            worker::stop_signal().await;
-            stop.send_replace(true);
-        })
-        .await?;
+    let stopping = async move {
+        worker::stop_signal().await;
+        stop.send_replace(true);
+    };
+    listen::serve(listener, app, listen::Limits::USUAL, stopping).await?;
     tidy.abort();
     if let Some(work) = work {
         // A trial at hand is taken up by another worker; a database that is gone is not waited for.

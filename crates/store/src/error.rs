@@ -27,6 +27,9 @@ pub enum StoreError {
     /// Somebody or something else has this name or address.
     #[error("this is taken already")]
     Taken,
+    /// Somebody else is doing the same thing at this moment.
+    #[error("this is being done already")]
+    Busy,
     /// A file names more contact types than a centre could have.
     #[error("the file has over 32,767 different contact types; perhaps another column holds them")]
     TooManyTypes,

@@ -20,6 +20,7 @@ mod strip;
 mod words;
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -27,6 +28,7 @@ use axum::routing::{get, post, put};
 use barometer_app::sign_in::Attempts;
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
@@ -68,6 +70,9 @@ pub struct Settings {
     /// Uploads larger than this, in MB, are refused while they stream in.
     pub upload_limit_mb: usize,
 }
+
+/// The longest pause in the body of a request.
+const LONGEST_PAUSE: Duration = Duration::from_secs(30);
 
 /// The application.
 pub fn router(app: App) -> Router {
@@ -179,6 +184,7 @@ pub fn router(app: App) -> Router {
         .merge(api)
         .route("/static/{file}", get(assets::serve))
         .route("/health", get(|| async { "ok" }))
+        .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
         .layer(CatchPanicLayer::custom(page_error::panicked))
         .layer(TraceLayer::new_for_http())
 }

@@ -67,6 +67,10 @@ impl From<StoreError> for PageError {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::NotFound => Self::NotFound,
+            StoreError::Busy => Self::Refused(
+                "Somebody is doing the same at this moment. Wait a little, then reload the page."
+                    .to_owned(),
+            ),
             error @ StoreError::TooManyTypes => {
                 Self::Refused(format!("Nothing was saved: {error}."))
             }

@@ -64,17 +64,7 @@ impl Store {
         by: Uuid,
     ) -> Result<Upload, StoreError> {
         let failed = StoreError::on("beginning an import");
-        // What nobody came back to within a day is forgotten first.
-        for table in ["import_rows", "import_chunks"] {
-            sqlx::query(sqlx::AssertSqlSafe(format!(
-                "DELETE FROM {table} WHERE import_number NOT IN ( \
-                   SELECT number FROM imports WHERE state IN ('uploaded', 'reading', 'preview') \
-                     AND created_at > now() - interval '1 day')"
-            )))
-            .execute(&self.pool)
-            .await
-            .map_err(&failed)?;
-        }
+        self.forget_old_uploads().await?;
         let (import, number): (Uuid, i32) = sqlx::query_as(
             "INSERT INTO imports (centre_id, file_name, contact_type, created_by, state) \
              VALUES ($1, $2, $3, $4, 'uploaded') RETURNING id, number",
@@ -88,6 +78,45 @@ impl Store {
         .map_err(&failed)?;
         let buffer = Vec::with_capacity(2 * CHUNK_BYTES);
         Ok(Upload { store: self.clone(), import, number, chunks: 0, buffer })
+    }
+
+    /// Discards the imports that nobody came back to within a day, with their files: all of it or
+    /// nothing, so that none can be confirmed whose rows are gone.
+    async fn forget_old_uploads(&self) -> Result<(), StoreError> {
+        let failed = StoreError::on("forgetting old uploads");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let statements = [
+            "UPDATE imports SET state = 'discarded' \
+             WHERE state IN ('uploaded', 'reading', 'preview') \
+               AND created_at < now() - interval '1 day'",
+            "DELETE FROM import_rows WHERE import_number IN ( \
+               SELECT number FROM imports WHERE state NOT IN ('uploaded', 'reading', 'preview'))",
+            "DELETE FROM import_chunks WHERE import_number IN ( \
+               SELECT number FROM imports WHERE state NOT IN ('uploaded', 'reading', 'preview'))",
+        ];
+        for statement in statements {
+            sqlx::query(statement).execute(&mut *tx).await.map_err(&failed)?;
+        }
+        tx.commit().await.map_err(&failed)
+    }
+
+    /// Whether the reading of a file has broken off, as when its server was stopped; then it waits to
+    /// be read again.
+    pub async fn is_reading_broken_off(&self, import: Uuid) -> Result<bool, StoreError> {
+        let failed = StoreError::on("looking after a reading");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        if !try_lock(&mut tx, import).await? {
+            return Ok(false);
+        }
+        let broken_off = sqlx::query(
+            "UPDATE imports SET state = 'uploaded' WHERE id = $1 AND state = 'reading'",
+        )
+        .bind(import)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(broken_off.rows_affected() == 1)
     }
 
     /// The bytes of an uploaded file, chunk by chunk.
@@ -110,7 +139,8 @@ impl Store {
         .boxed()
     }
 
-    /// Begins to read an uploaded file in a layout, whatever was read of it before.
+    /// Begins to read an uploaded file in a layout, whatever was read of it before. Only one reads a file
+    /// at a time: [`StoreError::Busy`] for the others.
     pub async fn begin_reading(
         &self,
         centre: &Centre,
@@ -118,6 +148,10 @@ impl Store {
         layout: &Layout,
     ) -> Result<ImportWriter, StoreError> {
         let failed = StoreError::on("beginning to read the file");
+        let mut reader = self.pool.begin().await.map_err(&failed)?;
+        if !try_lock(&mut reader, import).await? {
+            return Err(StoreError::Busy);
+        }
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let number: i32 = sqlx::query_scalar(
             "UPDATE imports SET state = 'reading', layout = $2 \
@@ -137,7 +171,7 @@ impl Store {
                 .map_err(&failed)?;
         }
         tx.commit().await.map_err(&failed)?;
-        ImportWriter::open(self, (import, number), centre).await
+        ImportWriter::open(self, (import, number), centre, reader).await
     }
 
     /// Forgets an import that came to nothing.
@@ -196,4 +230,15 @@ impl Store {
         .map(|_| ())
         .map_err(StoreError::on("remembering a layout"))
     }
+}
+
+/// Locks the reading of a file until the transaction ends, if nobody else reads it.
+async fn try_lock(connection: &mut sqlx::PgConnection, import: Uuid) -> Result<bool, StoreError> {
+    sqlx::query_scalar(
+        "SELECT pg_try_advisory_xact_lock(hashtextextended('import ' || $1::text, 0))",
+    )
+    .bind(import)
+    .fetch_one(connection)
+    .await
+    .map_err(StoreError::on("locking an upload"))
 }

@@ -4,9 +4,9 @@ use std::collections::HashMap;
 
 use barometer_forecast::Grain;
 use jiff::tz::TimeZone;
-use sqlx::Postgres;
 use sqlx::pool::PoolConnection;
 use sqlx::postgres::{PgCopyIn, PgPoolCopyExt};
+use sqlx::{Postgres, Transaction};
 use uuid::Uuid;
 
 use super::checks;
@@ -29,6 +29,8 @@ pub struct ImportWriter {
     import: Uuid,
     number: i32,
     zone: TimeZone,
+    /// Keeps others from reading the file meanwhile.
+    reader: Transaction<'static, Postgres>,
     copy: PgCopyIn<PoolConnection<Postgres>>,
     buffer: Vec<u8>,
     /// Contact types of the file by each spelling that it uses, and by their names in small letters.
@@ -46,6 +48,7 @@ impl ImportWriter {
         store: &Store,
         import: (Uuid, i32),
         centre: &Centre,
+        reader: Transaction<'static, Postgres>,
     ) -> Result<Self, StoreError> {
         let known = store.contact_types(centre.id).await?;
         let copy = store
@@ -62,6 +65,7 @@ impl ImportWriter {
             import: import.0,
             number: import.1,
             zone: centre.zone.clone(),
+            reader,
             copy,
             buffer,
             numbers: HashMap::new(),
@@ -141,6 +145,7 @@ impl ImportWriter {
         .await
         .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
+        self.reader.commit().await.map_err(&failed)?;
         Ok(self.import)
     }
 

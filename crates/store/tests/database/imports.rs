@@ -11,6 +11,11 @@ use jiff::{Timestamp, ToSpan};
 use sqlx::PgPool;
 use uuid::Uuid;
 
+/// How files of these tests are read.
+fn headings() -> Layout {
+    Layout::guess(&["interval_start", "offered"], &[]).layout
+}
+
 struct Fixture {
     store: Store,
     centre: Uuid,
@@ -277,4 +282,54 @@ async fn a_token_is_known_by_its_secret_alone_until_it_is_ended(pool: PgPool) {
     assert!(token.used_at.is_some());
     store.remove_token(centre, token.id).await.unwrap();
     assert!(store.user_by_token(&secret).await.unwrap().is_none());
+}
+
+#[sqlx::test(migrations = false)]
+async fn only_one_reads_a_file_at_a_time_and_a_reading_that_broke_off_can_be_done_again(
+    pool: PgPool,
+) {
+    let Fixture { store, planner, .. } = fixture(pool).await;
+    let centre = store.centre().await.unwrap().unwrap();
+    let mut upload =
+        store.begin_upload(&centre, "calls.csv", Some("Calls"), planner).await.unwrap();
+    upload.add(b"when,offered\n").await.unwrap();
+    let import = upload.finish().await.unwrap();
+    let layout = headings();
+    let first = store.begin_reading(&centre, import, &layout).await.unwrap();
+    let second = store.begin_reading(&centre, import, &layout).await;
+    assert!(matches!(second, Err(StoreError::Busy)));
+    assert!(!store.is_reading_broken_off(import).await.unwrap(), "it is being read");
+    // The server is stopped in the middle.
+    drop(first);
+    let mut tries = 0;
+    while !store.is_reading_broken_off(import).await.unwrap() {
+        tries += 1;
+        assert!(tries < 1000, "a dropped reading lets go of the file");
+        tokio::task::yield_now().await;
+    }
+    assert_eq!(store.import(import).await.unwrap().state, ImportState::Uploaded);
+    let again = store.begin_reading(&centre, import, &layout).await.unwrap();
+    again.finish().await.unwrap();
+    assert_eq!(store.import(import).await.unwrap().state, ImportState::Preview);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_preview_that_nobody_confirms_within_a_day_cannot_be_confirmed_without_its_rows(
+    pool: PgPool,
+) {
+    let Fixture { store, planner, .. } = fixture(pool.clone()).await;
+    let centre = store.centre().await.unwrap().unwrap();
+    let upload = store.begin_upload(&centre, "calls.csv", Some("Calls"), planner).await.unwrap();
+    let import = upload.finish().await.unwrap();
+    let reading = store.begin_reading(&centre, import, &headings()).await.unwrap();
+    reading.finish().await.unwrap();
+    sqlx::query("UPDATE imports SET created_at = now() - interval '25 hours'")
+        .execute(&pool)
+        .await
+        .unwrap();
+    let next = store.begin_upload(&centre, "more.csv", None, planner).await.unwrap();
+    next.abandon().await.unwrap();
+    assert_eq!(store.import(import).await.unwrap().state, ImportState::Discarded);
+    let late = store.confirm_import(import, &Rules::STARTING, Some(planner)).await;
+    assert!(matches!(late, Err(StoreError::NotFound)));
 }

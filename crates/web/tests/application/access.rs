@@ -103,6 +103,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/go-live".into(), Role::Approver),
         (get.clone(), "/watch".into(), Role::Viewer),
         (get.clone(), "/methods/erlang".into(), Role::Viewer),
+        (post.clone(), "/people/me/sessions".into(), Role::Viewer),
         (post.clone(), "/people".into(), Role::Administrator),
         (post.clone(), format!("/people/{id}/role"), Role::Administrator),
         (post, format!("/people/{id}/password"), Role::Administrator),
@@ -117,7 +118,6 @@ const OPEN: [(&str, &str); 5] = [
     ("post", "/sign-out"),
     ("get", "/demand/import/example.csv"),
     ("post", "/people/me"),
-    ("post", "/people/me/sessions"),
 ];
 
 /// Whether an address is one of a route: `{name}` stands for any one segment.

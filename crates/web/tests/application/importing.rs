@@ -49,7 +49,7 @@ async fn a_messy_file_is_told_row_by_row_and_saved_only_when_confirmed(pool: PgP
     assert_eq!(history.iter().map(|seen| seen.offered).collect::<Vec<_>>(), [7.0, 8.0]);
     let again = planner.post(&format!("{preview}/confirm"), "").await;
     centre.work_off().await;
-    assert_eq!(again.status, StatusCode::NOT_FOUND, "an import is saved once");
+    assert_eq!(again.location(), preview, "an import is saved once");
     planner.get(&preview).await.says("This import was saved.");
 }
 

@@ -233,7 +233,9 @@ pub(crate) async fn preview(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let import = app.store.import(id).await?;
-    if import.state == ImportState::Uploaded {
+    let is_broken_off =
+        import.state == ImportState::Reading && app.store.is_reading_broken_off(id).await?;
+    if import.state == ImportState::Uploaded || is_broken_off {
         return Ok(Redirect::to(&format!("/demand/import/{id}/columns")).into_response());
     }
     let (lines, refusals, last) = tokio::try_join!(
@@ -276,6 +278,9 @@ fn answer(state: ImportState, rows: i64, refused: i64) -> String {
         (ImportState::Undone, ..) => {
             "This import was undone; the history is as it was before it.".to_owned()
         }
+        (ImportState::Reading, ..) => {
+            "The file is being read. Reload the page in a moment.".to_owned()
+        }
         (_, 0, _) => "The file has a heading but no rows.".to_owned(),
         (_, _, 0) => {
             format!("All {rows_words} rows can be used. Nothing is saved until you confirm.")
@@ -315,7 +320,22 @@ pub(crate) async fn confirm(
     Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    let touched = app.store.confirm_import(id, &Rules::STARTING, Some(context.user.id)).await?;
+    let confirmed = app.store.confirm_import(id, &Rules::STARTING, Some(context.user.id)).await;
+    let touched = match confirmed {
+        Ok(touched) => touched,
+        Err(StoreError::NotFound) => {
+            // Pressed twice: the first time it was saved, and its page says so.
+            if app.store.import(id).await?.state == ImportState::Saved {
+                return Ok(Redirect::to(&format!("/demand/import/{id}")).into_response());
+            }
+            return Err(PageError::Refused(
+                "Nothing was saved: this preview was discarded, or nobody confirmed it within a day. \
+                 Import the file again."
+                    .to_owned(),
+            ));
+        }
+        Err(error) => return Err(error.into()),
+    };
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {

@@ -97,7 +97,7 @@ async fn receive(
         text(header::CONTENT_TYPE).is_some_and(|kind| kind.starts_with("application/json"));
     let only = query.contact_type.as_deref().map(str::trim).filter(|name| !name.is_empty());
     let kept = if is_json {
-        let limit = app.settings.upload_limit_mb * 1024 * 1024;
+        let limit = app.settings.upload_limit_mb.min(MOST_JSON_MB) * 1024 * 1024;
         let csv = match json_to_csv(bytes, limit).await {
             Ok(csv) => csv,
             Err(message) => return Ok(told(StatusCode::UNPROCESSABLE_ENTITY, message)),
@@ -184,6 +184,9 @@ async fn unused_columns(app: &App, import: Uuid) -> String {
     )
 }
 
+/// JSON is held in memory as a whole, many times its size; CSV is not.
+const MOST_JSON_MB: usize = 8;
+
 /// An array of objects with the same keys as rows of a table.
 async fn json_to_csv(
     bytes: impl futures_util::Stream<Item = Result<Bytes, String>>,
@@ -194,7 +197,10 @@ async fn json_to_csv(
     while let Some(chunk) = bytes.try_next().await? {
         text.extend_from_slice(&chunk);
         if text.len() > limit {
-            return Err(format!("the body is larger than {} MB", limit / 1024 / 1024));
+            return Err(format!(
+                "the body is larger than {} MB: send CSV, which may be larger",
+                limit / 1024 / 1024
+            ));
         }
     }
     let rows: Vec<serde_json::Map<String, serde_json::Value>> = serde_json::from_slice(&text)
