@@ -6,6 +6,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 use crate::events::events;
+use crate::names::{YEARS, is_unseen};
 
 /// Days that one event may take.
 const MOST_DAYS: i64 = 366;
@@ -91,7 +92,21 @@ fn days_of(event: &Event, zone: &TimeZone) -> Result<CalendarDays, String> {
     if days > MOST_DAYS {
         return Err(format!("takes {days} days; {MOST_DAYS} are the most"));
     }
-    let name = event.get_summary().unwrap_or_default().trim();
+    if !YEARS.contains(&from.year()) {
+        return Err(format!(
+            "is in {}; years are {} to {}",
+            from.year(),
+            YEARS.start(),
+            YEARS.end()
+        ));
+    }
+    let name: String = event
+        .get_summary()
+        .unwrap_or_default()
+        .chars()
+        .filter(|letter| !is_unseen(*letter))
+        .collect();
+    let name = name.trim();
     if name.is_empty() {
         return Err("has no name (SUMMARY)".to_owned());
     }

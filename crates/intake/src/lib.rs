@@ -12,6 +12,7 @@
 mod calendar;
 mod events;
 mod layout;
+mod names;
 mod numbers;
 mod roster;
 mod row;
@@ -20,6 +21,7 @@ mod times;
 
 pub use calendar::{CalendarDays, CalendarError, calendar_days};
 pub use layout::{Doubt, Guess, Layout, Role};
+pub use names::{YEARS, is_unseen};
 pub use roster::{RosterRefusal, RosterShift, roster_calendar, roster_rows};
 pub use row::{MOST_NAME_CHARS, Reading, Refusal, RowReader, Start};
 pub use spread::spread_day;

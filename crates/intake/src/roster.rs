@@ -7,6 +7,7 @@ use jiff::tz::TimeZone;
 
 use crate::events::events;
 use crate::layout::plain_heading;
+use crate::names::{YEARS, is_unseen};
 use crate::times::{Clock, DayOrder, date, date_time, time, with_offset};
 
 /// One shift of one person.
@@ -117,7 +118,16 @@ fn shift<'a>(cell: &impl Fn(&str) -> &'a str, clock: &mut Clock) -> Result<Roste
     if agent.is_empty() {
         return Err(("agent", "is empty; every shift has somebody".to_owned()));
     }
+    if let Some((field, _)) = [("agent", agent), ("team", cell("team")), ("skills", cell("skills"))]
+        .into_iter()
+        .find(|(_, text)| text.contains(is_unseen))
+    {
+        return Err((field, "has a character that cannot be seen".to_owned()));
+    }
     let start = instant(cell, "start", None, clock)?;
+    if !YEARS.contains(&clock.zone().to_datetime(start).date().year()) {
+        return Err(("start", format!("is not between {} and {}", YEARS.start(), YEARS.end())));
+    }
     let end = instant(cell, "end", Some(start), clock)?;
     let length = end.as_second() - start.as_second();
     if !(1..=MOST_SECS).contains(&length) {
@@ -225,6 +235,10 @@ pub fn roster_calendar(
                     .ok_or((field, "is no time of a day".to_owned()))
             };
             let start = moment(event.get_start(), "start")?;
+            if !YEARS.contains(&zone.to_datetime(start).date().year()) {
+                let years = format!("is not between {} and {}", YEARS.start(), YEARS.end());
+                return Err(("start", years));
+            }
             let end = moment(event.get_end(), "end")?;
             let length = end.as_second() - start.as_second();
             if !(1..=MOST_SECS).contains(&length) {
@@ -234,7 +248,7 @@ pub fn roster_calendar(
                 ));
             }
             Ok(RosterShift {
-                agent: name.chars().take(80).collect(),
+                agent: name.chars().filter(|letter| !is_unseen(*letter)).take(80).collect(),
                 team: None,
                 skills: Vec::new(),
                 contract_hours: None,

@@ -5,6 +5,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 use crate::layout::{Layout, Role};
+use crate::names::{YEARS, is_unseen};
 use crate::numbers::{number, seconds};
 use crate::times::{self, Clock};
 
@@ -119,8 +120,8 @@ impl RowReader {
             let reason = format!("is longer than {MOST_NAME_CHARS} characters");
             return Err(refused(Role::ContactType, reason));
         }
-        if contact_type.contains('\0') {
-            return Err(refused(Role::ContactType, "has a character that is no text"));
+        if contact_type.contains(is_unseen) {
+            return Err(refused(Role::ContactType, "has a character that cannot be seen"));
         }
         let start = self.start(cells, contact_type)?;
         let (offered, answered, abandoned) = self.counts(cells)?;
@@ -146,7 +147,7 @@ impl RowReader {
             (None, Some(date), None) => {
                 let written = text(cells, date, Role::Date)?;
                 let day = day(written, order)?;
-                return if (1990..2200).contains(&day.year()) {
+                return if YEARS.contains(&day.year()) {
                     Ok(Start::Day(day))
                 } else {
                     let reason = format!("“{}” is not between 1990 and 2199", shown(written));
@@ -168,7 +169,7 @@ impl RowReader {
     }
 
     fn checked(&self, start: Timestamp, written: &str, role: Role) -> Result<Timestamp, Refusal> {
-        if !(1990..2200).contains(&self.clock.zone().to_datetime(start).year()) {
+        if !YEARS.contains(&self.clock.zone().to_datetime(start).year()) {
             let reason = format!("“{}” is not between 1990 and 2199", shown(written));
             return Err(refused(role, reason));
         }

@@ -108,6 +108,9 @@ impl CustomersFile {
     ///
     /// What is wrong with it, and where.
     pub fn from_json(text: &str) -> Result<Self, String> {
+        if text.contains("\\u0000") || text.contains('\0') {
+            return Err("a text in this has a zero byte; remove it".to_owned());
+        }
         let mut reader = serde_json::Deserializer::from_str(text);
         serde_path_to_error::deserialize(&mut reader).map_err(|error| {
             match error.path().to_string() {

@@ -70,6 +70,10 @@ impl Strategy {
     ///
     /// [`ReadError`] when the text is not the JSON form, or has [`faults`](Self::faults).
     pub fn from_json(text: &str) -> Result<Self, ReadError> {
+        // A text with a zero byte can be kept nowhere, in whatever field it stands.
+        if text.contains("\\u0000") || text.contains('\0') {
+            return Err(ReadError::Json("a text in it has a zero byte".to_owned()));
+        }
         let value =
             serde_json::from_str(text).map_err(|error| ReadError::Json(error.to_string()))?;
         let value = of_this_version(value)?;

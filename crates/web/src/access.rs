@@ -9,6 +9,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
+use crate::forms;
 use crate::page_error::PageError;
 use barometer_app::passwords;
 
@@ -122,10 +123,7 @@ impl FromRequestParts<App> for RequestContext {
         let today = barometer_app::clock::today(&centre);
         let query = Query::<DayQuery>::try_from_uri(&parts.uri).ok();
         // A day that is no day is treated as none: the period simply starts today.
-        let day = query
-            .and_then(|Query(query)| query.day?.parse::<Date>().ok())
-            .filter(|day| (1990..2200).contains(&day.year()))
-            .unwrap_or(today);
+        let day = query.and_then(|Query(query)| forms::day(&query.day?)).unwrap_or(today);
         Ok(Self { user, centre, today, day })
     }
 }

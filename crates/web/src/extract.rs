@@ -3,10 +3,13 @@
 use std::convert::Infallible;
 use std::net::{IpAddr, SocketAddr};
 
+use axum::body::{Body, Bytes};
 use axum::extract::rejection::PathRejection;
 use axum::extract::{ConnectInfo, FromRequest, FromRequestParts, Request};
 use axum::http::request::Parts;
 use axum_extra::extract::{FormRejection, QueryRejection};
+use barometer_intake::is_unseen;
+use serde::de::DeserializeOwned;
 
 use crate::App;
 use crate::page_error::PageError;
@@ -21,10 +24,40 @@ pub(crate) struct Path<T>(pub T);
 #[from_request(via(axum_extra::extract::Query), rejection(PageError))]
 pub(crate) struct Query<T>(pub T);
 
-/// A form that was filled in; a field that is there once or more often can be a list.
-#[derive(FromRequest)]
-#[from_request(via(axum_extra::extract::Form), rejection(PageError))]
+/// A form that was filled in; a field that is there once or more often can be a list. Characters that
+/// cannot be seen are refused in every field.
 pub(crate) struct Form<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Form<T> {
+    type Rejection = PageError;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, PageError> {
+        let (parts, body) = request.into_parts();
+        let whole = Request::from_parts(parts.clone(), body);
+        let bytes = Bytes::from_request(whole, state).await.map_err(|rejection| {
+            let reason = rejection.body_text();
+            PageError::Refused(format!("The form cannot be read; nothing was changed. {reason}."))
+        })?;
+        for (field, text) in form_urlencoded::parse(&bytes) {
+            let is_unseen = |letter: char| {
+                is_unseen(letter)
+                    && !(letter.is_ascii_whitespace() && MANY_LINES.contains(&&*field))
+            };
+            if text.contains(is_unseen) {
+                return Err(PageError::Refused(format!(
+                    "Nothing was changed: the field {field} has a character that cannot be seen. Go back and type it again."
+                )));
+            }
+        }
+        let form = Request::from_parts(parts, Body::from(bytes));
+        let axum_extra::extract::Form(typed) =
+            axum_extra::extract::Form::from_request(form, state).await?;
+        Ok(Self(typed))
+    }
+}
+
+/// Fields that may have several lines.
+const MANY_LINES: [&str; 1] = ["customers"];
 
 /// Where a request comes from, where that is known.
 pub(crate) struct ClientAddress(pub Option<IpAddr>);

@@ -5,9 +5,17 @@ use std::fmt::Display;
 use std::ops::RangeInclusive;
 use std::str::FromStr;
 
+use barometer_intake::YEARS;
+use jiff::civil::Date;
+
 /// Messages by field. A field keeps its first message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct FormErrors(BTreeMap<&'static str, String>);
+
+/// A day as people type it, or a browser sends it: 2026-11-27. Years that nobody plans for are none.
+pub(crate) fn day(typed: &str) -> Option<Date> {
+    typed.trim().parse::<Date>().ok().filter(|day| YEARS.contains(&day.year()))
+}
 
 impl FormErrors {
     /// The message of a field, for the template.

@@ -81,6 +81,12 @@ impl Strategy {
     }
 }
 
+/// Whether a character cannot be seen, or changes the direction of those beside it.
+fn is_unseen(letter: char) -> bool {
+    letter.is_control()
+        || matches!(letter, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+}
+
 impl Found<'_> {
     fn note(&mut self, field: &str, message: String) {
         self.faults.push(Fault { field: format!("{}{field}", self.at), message });
@@ -97,6 +103,8 @@ impl Found<'_> {
             self.note(field, "needs a name".to_owned());
         } else if name.chars().count() > MOST_NAME_CHARS {
             self.note(field, format!("may have up to {MOST_NAME_CHARS} characters"));
+        } else if name.contains(is_unseen) {
+            self.note(field, "has a character that cannot be seen".to_owned());
         }
     }
 

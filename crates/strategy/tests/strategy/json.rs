@@ -213,7 +213,7 @@ proptest! {
 
     #[test]
     fn json_loses_nothing(
-        name in "[^\\s]{1,40}", places in proptest::option::of(0u32..=100_000),
+        name in "[\\p{L}\\p{N}\\p{P}\\p{S}]{1,40}", places in proptest::option::of(0u32..=100_000),
         wait in proptest::option::of(0.001..=86_400.0f64), ring in 0.001..=86_400.0f64,
         at_once in 1u32..=20, slowing in 0.0..=10.0f64, variation in 0.01..20.0f64,
     ) {

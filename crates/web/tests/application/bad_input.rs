@@ -2,6 +2,7 @@
 
 use axum::http::StatusCode;
 use barometer_store::Role;
+use barometer_strategy::Strategy;
 use sqlx::PgPool;
 
 use crate::visitor::{Centre, TODAY, queue_form};
@@ -128,4 +129,72 @@ async fn names_that_are_markup_or_formulas_stay_text(pool: PgPool) {
     let added = types.iter().find(|each| each.name == "=1+1").unwrap();
     let page = planner.get(&format!("/demand/{}", added.id)).await;
     page.says("There is no forecast");
+}
+
+#[sqlx::test(migrations = false)]
+async fn no_field_takes_a_character_that_cannot_be_seen(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let admin = centre.visitor(Role::Administrator).await;
+    let bookings = centre.bookings;
+    let forms = [
+        ("/demand/special-days".to_owned(), "class=holiday&from=2026-12-25&to=&name="),
+        (format!("/demand/{bookings}/overlays"), "from=2026-12-01&to=2026-12-02&percent=10&name="),
+        (format!("/demand/{bookings}/frozen"), "name="),
+        (
+            format!("/demand/{bookings}/cleaning"),
+            "from=2026-11-01&until=2026-11-02&treatment=leave_out&why=",
+        ),
+        ("/demand/like".to_owned(), "percent=10&name="),
+        (format!("/staffing/{bookings}/agents"), "team=&name="),
+        ("/strategy/change".to_owned(), "based_on=1&do=name&name="),
+        ("/people".to_owned(), "email=n%40example.org&role=viewer&password=low+tide+at+nine&name="),
+        ("/people/tokens".to_owned(), "name="),
+        ("/sign-in".to_owned(), "password=low+tide+at+nine&email="),
+    ];
+    for (address, form) in &forms {
+        for odd in ["%00", "a%00b", "a%0Ab", "a%E2%80%AEb", "%1B%5B2J"] {
+            let answer = admin.post(address, &format!("{form}{odd}")).await;
+            assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address} {odd}");
+            answer.says("has a character that cannot be seen");
+        }
+    }
+    // Escapes in JSON are found as well, and so are names in files.
+    let strategy = Strategy::plain("Book\u{0}ings").to_json();
+    admin
+        .upload_to("/strategy/json", "s.json", "", strategy)
+        .await
+        .says("a text in it has a zero byte");
+    let file = "contact_type,interval_start,offered,answered,abandoned,handle_secs\n\
+                Fer\u{202e}ry,2026-11-02T09:00,1,1,0,60\nFerry,9999-12-31T09:00,1,1,0,60\n";
+    let sent = admin.upload("calls.csv", "", file).await;
+    let preview = admin.get(sent.location()).await;
+    preview.says("has a character that cannot be seen").says("None of the 2 rows can be used");
+}
+
+#[sqlx::test(migrations = false)]
+async fn days_of_another_age_are_refused_with_a_message(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let bookings = centre.bookings;
+    for day in ["9999-12-31", "0001-01-01", "-009999-01-01", "2200-01-01"] {
+        let forms = [
+            ("/demand/special-days".to_owned(), format!("name=N&class=holiday&from={day}&to=")),
+            (
+                format!("/demand/{bookings}/overlays"),
+                format!("name=N&from={day}&to={day}&percent=10&weekday=0"),
+            ),
+            (
+                format!("/demand/{bookings}/cleaning"),
+                format!("from={day}&until={day}T10:00&treatment=leave_out&why=W"),
+            ),
+            (
+                format!("/staffing/{bookings}/time-off"),
+                format!("agent=Nobody&first_day={day}&last_day={day}&reason=holiday"),
+            ),
+        ];
+        for (address, form) in forms {
+            let answer = planner.post(&address, &form).await;
+            assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address} {form}");
+        }
+    }
 }

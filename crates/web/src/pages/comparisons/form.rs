@@ -12,7 +12,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Query};
-use crate::forms::FormErrors;
+use crate::forms::{self, FormErrors};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::progress::state_word;
@@ -271,7 +271,7 @@ pub(crate) async fn queue(
     Planner(mut context): Planner,
     Form(mut typed): Form<ComparisonForm>,
 ) -> Result<Response, PageError> {
-    if let Ok(day) = typed.days.parse() {
+    if let Some(day) = forms::day(&typed.days) {
         context.day = day;
     }
     let (types, versions) = tokio::try_join!(

@@ -4,6 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::{Finding, Gap, Proposal, Treatment, gaps, proposals};
+use barometer_intake::YEARS;
 use barometer_store::{ContactType, Decision, HistoryMark};
 use jiff::Span;
 use jiff::civil::{Date, DateTime};
@@ -15,7 +16,7 @@ use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::charts;
 use crate::extract::{Form, Path, Query};
-use crate::forms::FormErrors;
+use crate::forms::{self, FormErrors};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -291,8 +292,9 @@ pub(crate) async fn mark(
 fn decision(typed: &MarkForm, wrong: &mut FormErrors) -> Option<Decision> {
     let mut time = |field: &'static str, typed: &str| {
         let read = typed.trim().parse::<DateTime>().ok();
+        let read = read.filter(|read| YEARS.contains(&read.year()));
         // A date alone means its midnight.
-        let read = read.or_else(|| typed.trim().parse::<Date>().ok().map(|day| day.at(0, 0, 0, 0)));
+        let read = read.or_else(|| forms::day(typed).map(|day| day.at(0, 0, 0, 0)));
         if read.is_none() {
             wrong.note(field, "Write a time such as 2026-03-11T10:00, or a day.");
         }

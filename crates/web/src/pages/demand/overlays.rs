@@ -14,7 +14,7 @@ use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::charts::{self, tenth};
 use crate::extract::{Form, Path, Query};
-use crate::forms::FormErrors;
+use crate::forms::{self, FormErrors};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
@@ -217,7 +217,7 @@ fn typed_overlay(
         wrong.note("name", format!("Write a name of up to {MOST_CHARS} characters."));
     }
     let mut day = |field: &'static str, typed: &str| {
-        let day = typed.trim().parse::<Date>().ok();
+        let day = forms::day(typed);
         if day.is_none() {
             wrong.note(field, "Write a day such as 2026-11-27.");
         }

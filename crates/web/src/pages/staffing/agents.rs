@@ -12,6 +12,7 @@ use super::head::Tab;
 use crate::App;
 use crate::access::Planner;
 use crate::extract::{Form, Path};
+use crate::forms;
 use crate::page_error::PageError;
 use crate::pages::refused;
 use crate::words;
@@ -104,7 +105,7 @@ pub(crate) async fn add_agent(
     Path(id): Path<Uuid>,
     Form(typed): Form<AgentForm>,
 ) -> Result<Response, PageError> {
-    context.day = typed.day.parse().unwrap_or(context.day);
+    context.day = forms::day(&typed.day).unwrap_or(context.day);
     match typed.agent() {
         Ok(agent) => {
             app.store.save_agent(context.centre.id, &agent).await?;
@@ -164,7 +165,7 @@ pub(crate) async fn remove_agent(
     Form(back): Form<BackForm>,
 ) -> Result<Response, PageError> {
     app.store.remove_agent(context.centre.id, agent).await?;
-    Ok(to_cover(id, back.day.parse().unwrap_or(context.day)))
+    Ok(to_cover(id, forms::day(&back.day).unwrap_or(context.day)))
 }
 
 /// Days away as typed.
@@ -185,13 +186,13 @@ pub(crate) async fn add_time_off(
     Path(id): Path<Uuid>,
     Form(typed): Form<TimeOffForm>,
 ) -> Result<Response, PageError> {
-    context.day = typed.day.parse().unwrap_or(context.day);
+    context.day = forms::day(&typed.day).unwrap_or(context.day);
     let read = || -> Result<(Uuid, Date, Date), &'static str> {
         let agent = typed.agent.parse().map_err(|_| "Choose who is away.")?;
-        let first = typed.first_day.parse().map_err(|_| "Say on which day they are first away.")?;
+        let first = forms::day(&typed.first_day).ok_or("Say on which day they are first away.")?;
         let last = match typed.last_day.trim() {
             "" => first,
-            text => text.parse().map_err(|_| "The last day must be a day.")?,
+            text => forms::day(text).ok_or("The last day must be a day.")?,
         };
         if last < first {
             return Err("The last day must not be before the first.");
@@ -221,5 +222,5 @@ pub(crate) async fn remove_time_off(
     Form(back): Form<BackForm>,
 ) -> Result<Response, PageError> {
     app.store.remove_time_off(context.centre.id, entry).await?;
-    Ok(to_cover(id, back.day.parse().unwrap_or(context.day)))
+    Ok(to_cover(id, forms::day(&back.day).unwrap_or(context.day)))
 }

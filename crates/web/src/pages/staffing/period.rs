@@ -1,9 +1,9 @@
 //! How a staffing page's period is read from an address and told in words.
 
 use barometer_app::staffing::{Period, Span};
-use jiff::civil::Date;
 
 use crate::access::RequestContext;
+use crate::forms;
 use crate::words;
 
 /// Days that may be looked at in one go.
@@ -16,8 +16,8 @@ pub(super) fn period_of(context: &RequestContext, span: &str) -> Period {
     match span {
         "week" => Period::week(context.monday()),
         "typical" => day(Span::Typical, 1),
-        other => match other.parse::<Date>() {
-            Ok(last) if last > context.day => {
+        other => match forms::day(other) {
+            Some(last) if last > context.day => {
                 let days = i64::from((last - context.day).get_days()) + 1;
                 day(Span::Days, days.min(MOST_DAYS))
             }

@@ -7,7 +7,6 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
 use barometer_store::{NewTrial, StrategyVersion, TrialSet};
 use barometer_strategy::{Channel, CustomersFile, Duration, Strategy, TryAgain};
-use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -17,7 +16,7 @@ use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, kind_words, subject_of};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
-use crate::forms::FormErrors;
+use crate::forms::{self, FormErrors};
 use crate::page_error::PageError;
 use crate::pages::refused;
 use barometer_app::planning::Basis;
@@ -94,7 +93,7 @@ pub(crate) async fn queue(
     Planner(mut context): Planner,
     Form(mut typed): Form<TrialForm>,
 ) -> Result<Response, PageError> {
-    if let Ok(day) = typed.days.parse() {
+    if let Some(day) = forms::day(&typed.days) {
         context.day = day;
     }
     match new_trials(&app, &context, &typed).await? {
@@ -211,7 +210,7 @@ impl TrialForm {
     pub fn played(&self, scope: &Scope, context: &RequestContext) -> PlayedDays {
         match self.days.as_str() {
             WHOLE_WEEK => scope.days(context.monday(), 7),
-            date => scope.days(date.parse::<Date>().unwrap_or(context.day), 1),
+            date => scope.days(forms::day(date).unwrap_or(context.day), 1),
         }
     }
 

@@ -6,7 +6,7 @@ use jiff::civil::Date;
 use serde::Deserialize;
 
 use super::MOST_CHARS;
-use crate::forms::FormErrors;
+use crate::forms::{self, FormErrors};
 
 /// The largest factor that can be set.
 const MOST_PERCENT: f64 = 1000.0;
@@ -47,14 +47,14 @@ pub(super) fn typed_entry(typed: &SpecialDayForm, wrong: &mut FormErrors) -> Opt
         text.to_owned()
     };
     let (name, class) = (text("name", &typed.name), text("class", &typed.class));
-    let from = typed.from.trim().parse::<Date>().ok();
+    let from = forms::day(&typed.from);
     if from.is_none() {
         wrong.note("from", "Write a day such as 2026-12-25.");
     }
     let to = match typed.to.trim() {
         "" => from,
         to => {
-            let to = to.parse::<Date>().ok();
+            let to = forms::day(to);
             if to.is_none() {
                 wrong.note("to", "Write a day such as 2026-12-26, or nothing.");
             }
