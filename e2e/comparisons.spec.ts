@@ -26,7 +26,7 @@ test('a simulated day is played, paused and stepped', async ({ page }) => {
   await page.getByRole('row', { name: /holds|breaks|marginal/ }).first().getByRole('link').first().click();
   await page.getByRole('link', { name: 'Watch a day' }).click();
   const clock = page.getByRole('timer');
-  await page.getByRole('button', { name: 'To the beginning' }).click();
+  await page.getByRole('button', { name: 'Back to the start' }).click();
   const opening = await clock.textContent();
   await page.getByRole('button', { name: 'Next event' }).click();
   await page.getByRole('button', { name: 'Play' }).click();
@@ -35,7 +35,7 @@ test('a simulated day is played, paused and stepped', async ({ page }) => {
   await page.getByRole('button', { name: 'Pause' }).click();
   const paused = await clock.textContent();
   await page.getByRole('button', { name: 'Next event' }).click();
-  await expect(page.locator('[data-part="last"] li').first()).toContainText(/contact|comes|leaves/i);
+  await expect(page.locator('[data-part="last"] li').first()).toContainText(/contact|arrives|signs out/i);
   expect(paused).not.toBe(opening);
 });
 

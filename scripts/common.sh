@@ -63,10 +63,21 @@ free_port() {
   printf '%s' "$port"
 }
 
+# build_release: builds the program; on a terminal with Cargo's own progress, elsewhere with a line now and then.
+build_release() {
+  if [ -t 2 ]; then
+    cargo build --release --bin barometer
+  else
+    cargo build --release --bin barometer 2>&1 \
+      | awk '/^ *Compiling / { if (++built % 50 == 0) { print "  " built " crates compiled ..."; fflush() } next }
+             /^ *(Download|Updating|Locking|Adding|Finished)/ { next } { print }'
+  fi
+}
+
 # start_postgres FOLDER FIRST_PORT: a cluster of our own in FOLDER on loopback; sets DATABASE_SERVER
 # to its address without a database, and STARTED_POSTGRES to FOLDER if this call started it.
 start_postgres() {
-  local folder=$1 programs port
+  local folder=$1 programs port password
   programs=$(pg_programs)
   mkdir -p "$folder"
   [ "$(id -u)" -ne 0 ] || reachable_by_postgres "$folder"
@@ -75,7 +86,8 @@ start_postgres() {
   # A folder without its last file is what an interrupted initdb left.
   if [ ! -f "$folder/ready" ]; then
     rm -rf "$folder/data"
-    as_pg "$programs/initdb" -D "$folder/data" -U barometer --auth=trust --encoding=UTF8 --locale=C.UTF-8 >"$folder/initdb.log" 2>&1 \
+    new_password "$folder/password"
+    as_pg "$programs/initdb" -D "$folder/data" -U barometer --auth=scram-sha-256 --pwfile="$folder/password" --encoding=UTF8 --locale=C.UTF-8 >"$folder/initdb.log" 2>&1 \
       || fail "PostgreSQL could not be set up; see $folder/initdb.log"
     touch "$folder/ready"
   fi
@@ -89,7 +101,15 @@ start_postgres() {
     STARTED_POSTGRES=$folder
   fi
   port=$(cat "$folder/port" 2>/dev/null) || fail "PostgreSQL runs in $folder but its port is not known. Stop it, or begin anew with ./start --fresh"
-  DATABASE_SERVER="postgres://barometer@127.0.0.1:$port"
+  # A cluster of an earlier build asks for none.
+  password=$(cat "$folder/password" 2>/dev/null || true)
+  DATABASE_SERVER="postgres://barometer${password:+:$password}@127.0.0.1:$port"
+}
+
+# new_password FILE: a password that only this user, and PostgreSQL, can read.
+new_password() {
+  (umask 077 && od -An -N24 -tx1 /dev/urandom | tr -d ' \n' >"$1")
+  [ "$(id -u)" -ne 0 ] || chown postgres: "$1"
 }
 
 stop_postgres() {

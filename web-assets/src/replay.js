@@ -67,15 +67,15 @@ function words([at, what, contact, which]) {
   const agent = data.agents[which];
   const who = `Contact ${contact}`;
   const told = {
-    [CAME]: `${who} comes`,
+    [CAME]: `${who} arrives`,
     [JOINED]: `${who} joins ${data.lines[which]}`,
     [RINGS]: `${who} rings at ${agent}`,
     [NOT_ANSWERED]: `${who} is not answered`,
     [ANSWERED]: `${agent} answers contact ${contact}`,
     [DONE]: `${agent} finishes contact ${contact}`,
     [ENDED]: `${who}: ${data.ends[which]}`,
-    [AGENT_CAME]: `${agent} comes to work`,
-    [AGENT_LEFT]: `${agent} leaves`,
+    [AGENT_CAME]: `${agent} signs in`,
+    [AGENT_LEFT]: `${agent} signs out`,
   };
   return `${clock(at)}  ${told[what]}`;
 }

@@ -150,13 +150,13 @@ fn numbers(made: &Forecast) -> (Vec<MadeInterval>, Vec<ForecastDay>) {
         base: it.contacts,
         contacts: it.contacts,
         handle_secs: it.handle_secs,
-        band: it.band,
+        base_band: it.band,
     });
     let days = made.days.iter().map(|it| ForecastDay {
         day: it.day,
         base: it.contacts,
         contacts: it.contacts,
-        band: it.band,
+        base_band: it.band,
         parts: it.parts,
     });
     (intervals.collect(), days.collect())
@@ -172,13 +172,13 @@ async fn from_another(store: &Store, contact_type: &ContactType) -> Result<(), S
     for each in &mut intervals {
         each.base *= share;
         each.contacts = each.base;
-        each.band = each.band.scaled(share);
+        each.base_band = each.base_band.scaled(share);
     }
     let mut days = store.forecast_days(model).await?;
     for each in &mut days {
         each.base *= share;
         each.contacts = each.base;
-        each.band = each.band.scaled(share);
+        each.base_band = each.base_band.scaled(share);
         each.parts.level *= share;
     }
     let head = ForecastHead { history_days: 0, method: None, backtest: None, ..head };
@@ -223,18 +223,13 @@ async fn lay_overlays(
             *contacts += gained.get(start).copied().unwrap_or(0.0);
         }
     }
-    let mut totals: HashMap<Date, (f64, f64)> = HashMap::new();
+    let mut changes: HashMap<Date, f64> = HashMap::new();
     for (each, contacts) in intervals.iter_mut().zip(contacts) {
-        let before = each.contacts;
-        each.band = each.band.moved(before, contacts);
         each.contacts = contacts;
-        let total = totals.entry(zone.to_datetime(each.start).date()).or_default();
-        *total = (total.0 + before, total.1 + contacts);
+        *changes.entry(zone.to_datetime(each.start).date()).or_default() += contacts - each.base;
     }
     for day in &mut days {
-        let (before, contacts) = totals.get(&day.day).copied().unwrap_or_default();
-        day.band = day.band.moved(before, contacts);
-        day.contacts = contacts;
+        day.contacts = day.base + changes.get(&day.day).copied().unwrap_or_default();
     }
     store.save_forecast_numbers(contact_type, &intervals, &days).await
 }
@@ -260,7 +255,7 @@ async fn all_intervals(store: &Store, contact_type: Uuid) -> Result<Vec<MadeInte
 mod tests {
     use std::time::Duration;
 
-    use barometer_forecast::Grain;
+    use barometer_forecast::{Band, Change, DayParts, Grain};
     use barometer_plan::Rules;
     use futures_util::future::try_join_all;
     use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
@@ -285,6 +280,63 @@ mod tests {
         let zone = TimeZone::UTC;
         let changes = (0..8).map(|_| refresh_forecast(&store, &contact_type, &zone));
         try_join_all(changes).await.unwrap();
+    }
+
+    #[sqlx::test(migrations = false)]
+    async fn an_overlay_that_is_removed_leaves_the_bands_as_they_were(pool: sqlx::PgPool) {
+        let store = Store::on(pool);
+        store.migrate().await.unwrap();
+        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
+        let id = store
+            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
+            .await
+            .unwrap();
+        let (zone, first) = (TimeZone::UTC, jiff::civil::date(2026, 7, 2));
+        let head = ForecastHead {
+            history_days: 100,
+            first_day: first,
+            method: None,
+            backtest: None,
+            uncertainty: None,
+            effects: Vec::new(),
+            failure: None,
+        };
+        let base_band = Band { p2_5: 4.0, p10: 6.0, p90: 14.0, p97_5: 17.0 };
+        let interval = MadeInterval {
+            start: "2026-07-02T09:00:00Z".parse().unwrap(),
+            base: 10.0,
+            contacts: 10.0,
+            handle_secs: 200.0,
+            base_band,
+        };
+        let parts = DayParts { level: 10.0, drift: 1.0, weekday: 1.0, special: 1.0 };
+        let day = ForecastDay { day: first, base: 10.0, contacts: 10.0, base_band, parts };
+        store.save_forecast(id, &head, &[interval], &[day]).await.unwrap();
+        let now = async || {
+            let interval = all_intervals(&store, id).await.unwrap()[0];
+            let day = store.forecast_days(id).await.unwrap()[0];
+            (interval.contacts, interval.band(), day.contacts, day.band())
+        };
+        let before = now().await;
+        assert_eq!(before, (10.0, base_band, 10.0, base_band));
+        // Nothing at all for a day, then half as much, then as before.
+        for (factor, p90) in [(0.0, 0.0), (0.5, 7.0)] {
+            let overlay = Overlay {
+                from: first,
+                to: first,
+                weekdays: [true; 7],
+                hours: None,
+                change: Change::Factor(factor),
+            };
+            let kept = store.add_overlay(id, "Closed", &overlay, None, None).await.unwrap();
+            put_overlays_on(&store, id, &zone).await.unwrap();
+            let (contacts, band, of_day, band_of_day) = now().await;
+            assert_eq!((contacts, of_day), (10.0 * factor, 10.0 * factor));
+            assert_eq!((band.p90, band_of_day.p90), (p90, p90), "{factor}");
+            store.remove_overlay(id, kept).await.unwrap();
+            put_overlays_on(&store, id, &zone).await.unwrap();
+            assert_eq!(now().await, before);
+        }
     }
 
     #[sqlx::test(migrations = false)]

@@ -42,8 +42,15 @@ pub struct MadeInterval {
     pub contacts: f64,
     /// Handle time in seconds.
     pub handle_secs: f64,
-    /// How far the contacts may be off.
-    pub band: Band,
+    /// How far the base may be off.
+    pub base_band: Band,
+}
+
+impl MadeInterval {
+    /// How far the contacts may be off, overlays included.
+    pub fn band(&self) -> Band {
+        band_with_overlays(self.base_band, self.base, self.contacts)
+    }
 }
 
 /// One day of a forecast, without and with its overlays.
@@ -55,10 +62,22 @@ pub struct ForecastDay {
     pub base: f64,
     /// Contacts expected, overlays included.
     pub contacts: f64,
-    /// How far the contacts may be off.
-    pub band: Band,
+    /// How far the base may be off.
+    pub base_band: Band,
     /// What the base is made of.
     pub parts: DayParts,
+}
+
+impl ForecastDay {
+    /// How far the contacts may be off, overlays included.
+    pub fn band(&self) -> Band {
+        band_with_overlays(self.base_band, self.base, self.contacts)
+    }
+}
+
+/// Bands follow from the base each time: an overlay that is removed leaves nothing behind.
+fn band_with_overlays(base_band: Band, base: f64, contacts: f64) -> Band {
+    if contacts == base { base_band } else { base_band.moved(base, contacts) }
 }
 
 /// A contact type in the list of all, with what its forecast comes to.
@@ -143,8 +162,8 @@ struct DayRow {
 impl From<IntervalRow> for MadeInterval {
     fn from(row: IntervalRow) -> Self {
         let IntervalRow { base, contacts, handle_secs, p2_5, p10, p90, p97_5, .. } = row;
-        let band = Band { p2_5, p10, p90, p97_5 };
-        Self { start: row.interval_start.to_jiff(), base, contacts, handle_secs, band }
+        let base_band = Band { p2_5, p10, p90, p97_5 };
+        Self { start: row.interval_start.to_jiff(), base, contacts, handle_secs, base_band }
     }
 }
 
@@ -153,9 +172,9 @@ impl From<DayRow> for ForecastDay {
         let DayRow {
             base, contacts, p2_5, p10, p90, p97_5, level, drift, weekday, special, ..
         } = row;
-        let band = Band { p2_5, p10, p90, p97_5 };
+        let base_band = Band { p2_5, p10, p90, p97_5 };
         let parts = DayParts { level, drift, weekday, special };
-        Self { day: row.day.to_jiff(), base, contacts, band, parts }
+        Self { day: row.day.to_jiff(), base, contacts, base_band, parts }
     }
 }
 
@@ -372,10 +391,10 @@ async fn replace_numbers(
     .bind(of(|each| each.base))
     .bind(of(|each| each.contacts))
     .bind(of(|each| each.handle_secs))
-    .bind(of(|each| each.band.p2_5))
-    .bind(of(|each| each.band.p10))
-    .bind(of(|each| each.band.p90))
-    .bind(of(|each| each.band.p97_5))
+    .bind(of(|each| each.base_band.p2_5))
+    .bind(of(|each| each.base_band.p10))
+    .bind(of(|each| each.base_band.p90))
+    .bind(of(|each| each.base_band.p97_5))
     .execute(&mut *connection)
     .await
     .map_err(&failed)?;
@@ -391,10 +410,10 @@ async fn replace_numbers(
     .bind(days.iter().map(|each| each.day.to_sqlx()).collect::<Vec<_>>())
     .bind(of(|each| each.base))
     .bind(of(|each| each.contacts))
-    .bind(of(|each| each.band.p2_5))
-    .bind(of(|each| each.band.p10))
-    .bind(of(|each| each.band.p90))
-    .bind(of(|each| each.band.p97_5))
+    .bind(of(|each| each.base_band.p2_5))
+    .bind(of(|each| each.base_band.p10))
+    .bind(of(|each| each.base_band.p90))
+    .bind(of(|each| each.base_band.p97_5))
     .bind(of(|each| each.parts.level))
     .bind(of(|each| each.parts.drift))
     .bind(of(|each| each.parts.weekday))

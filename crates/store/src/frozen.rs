@@ -3,11 +3,12 @@
 use barometer_forecast::{MethodName, Uncertainty};
 use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::{MadeInterval, Store, StoreError};
 
 /// A frozen forecast without its intervals.
 #[derive(Clone, Debug)]
@@ -79,28 +80,32 @@ impl Store {
         name: &str,
         by: Option<Uuid>,
     ) -> Result<Uuid, StoreError> {
+        // Nobody makes another forecast between reading and keeping this one.
+        let lock = self.lock_forecast(contact_type).await?;
+        let intervals =
+            self.made_intervals(contact_type, Timestamp::UNIX_EPOCH, Timestamp::MAX).await?;
+        if intervals.is_empty() {
+            return Err(StoreError::NotFound);
+        }
+        let of = |pick: fn(&MadeInterval) -> f64| intervals.iter().map(pick).collect::<Vec<f64>>();
         let id: Option<Uuid> = sqlx::query_scalar(
             "INSERT INTO frozen_forecasts (contact_type_id, name, first_day, method, \
                interval_wape, uncertainty, frozen_by, starts, contacts, handle_secs, p10, p90) \
-             SELECT $1, $2, first_day, method, \
-               (SELECT (record -> 'errors' ->> 'interval_wape')::float8 \
-                FROM jsonb_array_elements(backtest -> 'records') AS record \
-                WHERE record ->> 'method' = forecasts.method), \
-               uncertainty, $3, intervals.* \
-             FROM forecasts, LATERAL ( \
-               SELECT array_agg(interval_start ORDER BY interval_start), \
-                 array_agg(contacts ORDER BY interval_start), \
-                 array_agg(handle_secs ORDER BY interval_start), \
-                 array_agg(p10 ORDER BY interval_start), array_agg(p90 ORDER BY interval_start) \
-               FROM forecast_intervals WHERE contact_type_id = $1 HAVING count(*) > 0) AS intervals \
-             WHERE forecasts.contact_type_id = $1 RETURNING id",
+             SELECT $1, $2, first_day, method, interval_wape, uncertainty, $3, $4, $5, $6, $7, $8 \
+             FROM forecasts WHERE forecasts.contact_type_id = $1 RETURNING id",
         )
         .bind(contact_type)
         .bind(name)
         .bind(by)
+        .bind(intervals.iter().map(|each| each.start.to_sqlx()).collect::<Vec<_>>())
+        .bind(of(|each| each.contacts))
+        .bind(of(|each| each.handle_secs))
+        .bind(of(|each| each.band().p10))
+        .bind(of(|each| each.band().p90))
         .fetch_optional(&self.pool)
         .await
         .map_err(StoreError::on("freezing the forecast"))?;
+        lock.release().await?;
         id.ok_or(StoreError::NotFound)
     }
 

@@ -180,10 +180,11 @@ pub fn router(app: App) -> Router {
     let api = Router::new()
         .route("/api/history", put(sent::put).layer(DefaultBodyLimit::disable()))
         .with_state(app.clone());
-    security::protect(pages, &app)
+    let all = security::protect(pages, &app)
         .merge(api)
         .route("/static/{file}", get(assets::serve))
-        .route("/health", get(|| async { "ok" }))
+        .route("/health", get(|| async { "ok" }));
+    security::with_headers(all, &app)
         .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
         .layer(CatchPanicLayer::custom(page_error::panicked))
         .layer(TraceLayer::new_for_http())

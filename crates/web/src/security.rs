@@ -20,7 +20,7 @@ const CONTENT_SECURITY_POLICY: &str = "default-src 'self'; script-src 'self'; st
      style-src-attr 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
      form-action 'self'; frame-ancestors 'none'";
 
-/// Puts `pages` behind sessions, cross-site protection, security headers and compression.
+/// Puts `pages` behind sessions, cross-site protection and compression.
 pub(crate) fn protect(pages: Router, app: &App) -> Router {
     let idle = time::Duration::minutes(app.settings.idle_minutes.into());
     let sessions = SessionManagerLayer::new(app.store.sessions())
@@ -32,9 +32,6 @@ pub(crate) fn protect(pages: Router, app: &App) -> Router {
         .with_always_save(true)
         .with_expiry(Expiry::OnInactivity(idle));
     let accounts = AuthManagerLayerBuilder::new(Accounts::new(app.store.clone()), sessions).build();
-    let header = |name: HeaderName, value: &'static str| {
-        SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value))
-    };
     let compressed = CompressionLayer::new()
         .quality(tower_http::CompressionLevel::Fastest)
         .compress_when(SizeAbove::new(1024).and(DefaultPredicate::new()));
@@ -42,10 +39,24 @@ pub(crate) fn protect(pages: Router, app: &App) -> Router {
         .layer(accounts)
         // Every change must come from our own pages: Sec-Fetch-Site and Origin are compared.
         .layer(CsrfLayer::new().with_rejection_response(page_error::cross_site))
+        .layer(header(header::CACHE_CONTROL, "no-store"))
+        .layer(compressed)
+}
+
+/// Gives every answer the headers that keep browsers from doing what nobody asked for.
+pub(crate) fn with_headers(all: Router, app: &App) -> Router {
+    let all = all
         .layer(header(header::CONTENT_SECURITY_POLICY, CONTENT_SECURITY_POLICY))
         .layer(header(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .layer(header(header::X_FRAME_OPTIONS, "DENY"))
-        .layer(header(header::REFERRER_POLICY, "same-origin"))
-        .layer(header(header::CACHE_CONTROL, "no-store"))
-        .layer(compressed)
+        .layer(header(header::REFERRER_POLICY, "same-origin"));
+    if app.settings.https {
+        all.layer(header(header::STRICT_TRANSPORT_SECURITY, "max-age=31536000"))
+    } else {
+        all
+    }
+}
+
+fn header(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderValue> {
+    SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value))
 }

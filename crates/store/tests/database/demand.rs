@@ -28,12 +28,18 @@ fn head(method: Option<MethodName>) -> ForecastHead {
 const BAND: Band = Band { p2_5: 1.5, p10: 3.25, p90: 11.0, p97_5: 14.5 };
 
 fn interval(start: &str, contacts: f64) -> MadeInterval {
-    MadeInterval { start: at(start), base: contacts, contacts, handle_secs: 240.25, band: BAND }
+    MadeInterval {
+        start: at(start),
+        base: contacts,
+        contacts,
+        handle_secs: 240.25,
+        base_band: BAND,
+    }
 }
 
 fn day(day: Date, contacts: f64) -> ForecastDay {
     let parts = DayParts { level: 10.0, drift: 1.5, weekday: 0.9, special: 1.0 };
-    ForecastDay { day, base: contacts, contacts, band: BAND, parts }
+    ForecastDay { day, base: contacts, contacts, base_band: BAND, parts }
 }
 
 #[sqlx::test(migrations = false)]
@@ -228,7 +234,7 @@ async fn the_list_of_contact_types_sums_each_forecast_and_the_days_before_it(poo
         day: first.saturating_add(jiff::Span::new().days(ahead)),
         base: contacts,
         contacts,
-        band: Band { p2_5: 0.0, p10: 0.0, p90: 0.0, p97_5: 0.0 },
+        base_band: Band { p2_5: 0.0, p10: 0.0, p90: 0.0, p97_5: 0.0 },
         parts: DayParts { level: contacts, drift: 0.0, weekday: 0.0, special: 0.0 },
     };
     let days = [day(0, 30.0), day(27, 12.0), day(28, 500.0)];

@@ -146,7 +146,9 @@ pub(crate) async fn sign_in(
     };
     app.attempts.succeeded(&email, address);
     // Whoever was signed in here before leaves nothing behind, and no copied cookie comes along.
-    session.logout().await.map_err(internal)?;
+    if session.session.id().is_some() {
+        session.logout().await.map_err(internal)?;
+    }
     session.login(&account).await.map_err(internal)?;
     session.session.cycle_id().await.map_err(internal)?;
     Ok(Redirect::to(own_path(&next)).into_response())

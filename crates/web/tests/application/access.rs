@@ -234,6 +234,22 @@ async fn pages_carry_the_headers_that_keep_them_safe(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn every_answer_has_the_headers_and_only_https_insists_on_itself(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    for https in [false, true] {
+        for address in ["/sign-in", "/health", "/static/app.css", "/api/history", "/nowhere"] {
+            let request = Request::get(address).body(Body::empty()).unwrap();
+            let app = centre.app(Settings { https, ..Centre::settings() });
+            let headers = app.oneshot(request).await.unwrap().headers().clone();
+            assert_eq!(headers[header::X_CONTENT_TYPE_OPTIONS], "nosniff", "{address}");
+            assert_eq!(headers[header::X_FRAME_OPTIONS], "DENY", "{address}");
+            assert!(headers.contains_key(header::CONTENT_SECURITY_POLICY), "{address}");
+            assert_eq!(headers.contains_key(header::STRICT_TRANSPORT_SECURITY), https, "{address}");
+        }
+    }
+}
+
+#[sqlx::test(migrations = false)]
 async fn the_session_cookie_is_closed_to_scripts_and_other_sites_and_secure_over_https(
     pool: PgPool,
 ) {

@@ -54,7 +54,7 @@ async fn a_promotion_is_laid_over_the_forecast_and_taken_away_again(pool: PgPool
     assert!((on(&centre, centre.bookings, "2026-11-27").await / before - 1.12).abs() < 1e-9);
     let sunday = centre.store.forecast_days(centre.bookings).await.unwrap()[6];
     assert_eq!(sunday.contacts, sunday.base, "Sunday was not chosen");
-    let band = centre.store.forecast_days(centre.bookings).await.unwrap()[4].band;
+    let band = centre.store.forecast_days(centre.bookings).await.unwrap()[4].band();
     assert!(band.p10 < 1.12 * before && 1.12 * before < band.p90, "the band moved along");
 
     let page = planner.get(added.location()).await;

@@ -263,7 +263,7 @@ fn history_chart(
         chart.push(day.day);
         chart.history.push(None);
         chart.cleaned.push(None);
-        let band = day.band;
+        let band = day.band();
         chart.forecast.push(Some(tenth(day.contacts)));
         chart.before_overlays.push(has_overlays.then(|| tenth(day.base)));
         chart.low_80.push(Some(tenth(band.p10)));
@@ -302,8 +302,8 @@ fn week_chart(week: &[MadeInterval], zone: &TimeZone, made_of: &str) -> WeekChar
         labels: week.iter().map(label).collect(),
         at: week.iter().map(|interval| interval.start.as_second()).collect(),
         forecast: week.iter().map(|interval| tenth(interval.contacts)).collect(),
-        low: week.iter().map(|interval| tenth(interval.band.p10)).collect(),
-        high: week.iter().map(|interval| tenth(interval.band.p90)).collect(),
+        low: week.iter().map(|interval| tenth(interval.band().p10)).collect(),
+        high: week.iter().map(|interval| tenth(interval.band().p90)).collect(),
         made_of: made_of.to_owned(),
     }
 }

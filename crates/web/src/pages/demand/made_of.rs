@@ -114,7 +114,7 @@ fn panel(
         contacts: words::one_decimal(interval.contacts),
         is_sum: true,
     });
-    let band = interval.band;
+    let band = interval.band();
     MadeOfPanel {
         title: format!("What is {} {clock} made of?", words::short_day(day.day)),
         sentence: format!(
@@ -138,16 +138,22 @@ mod tests {
 
     #[test]
     fn the_parts_lead_from_the_level_to_the_number() {
-        let band = Band { p2_5: 7.2, p10: 9.4, p90: 16.1, p97_5: 19.5 };
+        // Of the base; with the sale all of it is 12.5 / 11 times as much.
+        let band = Band { p2_5: 6.336, p10: 8.272, p90: 14.168, p97_5: 17.16 };
         let parts = DayParts { level: 200.0, drift: 1.1, weekday: 0.5, special: 2.0 };
-        let day =
-            ForecastDay { day: date(2026, 11, 28), base: 220.0, contacts: 230.0, band, parts };
+        let day = ForecastDay {
+            day: date(2026, 11, 28),
+            base: 220.0,
+            contacts: 230.0,
+            base_band: band,
+            parts,
+        };
         let interval = MadeInterval {
             start: "2026-11-28T09:30:00Z".parse().unwrap(),
             base: 11.0,
             contacts: 12.5,
             handle_secs: 301.25,
-            band,
+            base_band: band,
         };
         let panel = panel(&interval, &day, &["Sale".to_owned()], &TimeZone::UTC);
         let rows: Vec<_> = panel
