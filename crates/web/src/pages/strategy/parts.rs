@@ -147,9 +147,15 @@ pub(super) fn answer(strategy: &Strategy) -> String {
                 entry.name, team.name
             )
         }
+        Some(_) if entries.len() > 1 => format!(
+            "Contacts arrive at {} entries and pass up to {}; {} answer.",
+            entries.len(),
+            count(steps.len(), "step"),
+            count(teams.len(), "team"),
+        ),
         Some((name, does)) => format!(
-            "Contacts arrive at {}, first at “{name}” ({}), and pass up to {}; {} answer.",
-            count(entries.len(), "place"),
+            "Contacts arrive at “{}”, go first to “{name}” ({}), and pass up to {}; {} answer.",
+            entry.name,
             does.words(),
             count(steps.len(), "step"),
             count(teams.len(), "team"),
