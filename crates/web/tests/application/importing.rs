@@ -293,6 +293,9 @@ async fn a_script_with_a_token_sends_all_of_its_rows_or_none(pool: PgPool) {
     let unclear = send(&secret, "text/csv", "when,offered\nnow,3\n").await;
     assert_eq!(unclear.status, StatusCode::UNPROCESSABLE_ENTITY);
     send(&secret, "application/json", "{\"offered\": 3}").await.says("no array of objects");
+    let large = format!("[{{\"offered\": \"{}\"}}]", "3".repeat(1 << 20));
+    let refused = send(&secret, "application/json", &large).await;
+    refused.says("the body is larger than 1 MB: send CSV, which may be larger");
     let evening =
         centre.store.history_since(centre.bookings, at("2026-11-22T18:00")).await.unwrap();
     assert_eq!(evening.len(), 3);
