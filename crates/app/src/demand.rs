@@ -262,6 +262,15 @@ mod tests {
 
     use super::*;
 
+    /// A contact type without history, in a centre on UTC.
+    async fn bookings(store: &Store) -> ContactType {
+        store.migrate().await.unwrap();
+        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
+        let added = store.add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING);
+        let id = added.await.unwrap();
+        store.contact_type(id).await.unwrap()
+    }
+
     #[sqlx::test(migrations = false)]
     async fn many_who_change_one_forecast_take_turns_on_few_connections(
         pool: PgPoolOptions,
@@ -269,13 +278,7 @@ mod tests {
     ) {
         let pool = pool.max_connections(3).acquire_timeout(Duration::from_secs(5));
         let store = Store::on(pool.connect_with(database).await.unwrap());
-        store.migrate().await.unwrap();
-        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
-        let id = store
-            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
-            .await
-            .unwrap();
-        let contact_type = store.contact_type(id).await.unwrap();
+        let contact_type = bookings(&store).await;
         // Those who wait must not hold connections that the one whose turn it is needs.
         let zone = TimeZone::UTC;
         let changes = (0..8).map(|_| refresh_forecast(&store, &contact_type, &zone));
@@ -285,12 +288,7 @@ mod tests {
     #[sqlx::test(migrations = false)]
     async fn an_overlay_that_is_removed_leaves_the_bands_as_they_were(pool: sqlx::PgPool) {
         let store = Store::on(pool);
-        store.migrate().await.unwrap();
-        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
-        let id = store
-            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
-            .await
-            .unwrap();
+        let id = bookings(&store).await.id;
         let (zone, first) = (TimeZone::UTC, jiff::civil::date(2026, 7, 2));
         let head = ForecastHead {
             history_days: 100,
@@ -342,14 +340,8 @@ mod tests {
     #[sqlx::test(migrations = false)]
     async fn a_change_waits_until_the_one_before_is_kept(pool: sqlx::PgPool) {
         let store = Store::on(pool);
-        store.migrate().await.unwrap();
-        let centre = store.add_centre("Test centre", "UTC").await.unwrap();
-        let id = store
-            .add_contact_type(centre, "Bookings", Grain::Half, &Rules::STARTING)
-            .await
-            .unwrap();
-        let contact_type = store.contact_type(id).await.unwrap();
-        let lock = store.lock_forecast(id).await.unwrap();
+        let contact_type = bookings(&store).await;
+        let lock = store.lock_forecast(contact_type.id).await.unwrap();
         let zone = TimeZone::UTC;
         let mut second = Box::pin(refresh_forecast(&store, &contact_type, &zone));
         let early = tokio::time::timeout(Duration::from_millis(300), &mut second).await;

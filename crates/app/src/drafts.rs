@@ -1,7 +1,7 @@
 //! Drafts: the strategy that planners change, version by version.
 //!
-//! Every change is an [`Edit`] of the newest version and makes the next one. Whoever began from a
-//! version that is not the newest any more is told so, and nothing is overwritten.
+//! Every change is an [`Edit`] of the newest version and makes the next one. A planner who
+//! began from a version that is not the newest any more is told so, and nothing is overwritten.
 
 use barometer_store::{Centre, ContactType, NewVersion, Store, StoreError, StrategyVersion};
 use barometer_strategy::{Channel, ChannelSkill, Edit, Fault, Strategy};

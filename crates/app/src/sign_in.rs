@@ -1,4 +1,4 @@
-//! Failed attempts to sign in, by account and by address: whoever guesses has to wait.
+//! Failed attempts to sign in, by account and by address: after too many, both have to wait.
 
 use std::collections::HashMap;
 use std::net::IpAddr;

@@ -170,8 +170,8 @@ fn check_parts(bytes: &[u8]) -> Result<(), FileError> {
     Ok(())
 }
 
-/// The number of texts that a part says it has, wherever in the part that stands: room for so many is
-/// made before the first is read.
+/// The number of texts that a part says it has, wherever in the part that stands: room for that many
+/// would be made before the first is read.
 #[derive(Default)]
 struct CountedTexts {
     matched: usize,

@@ -24,10 +24,9 @@ impl Edit {
                 Ok(part) => format!("Moved {} “{}” to place {}.", part.kind(), part.name(), to + 1),
                 Err(fault) => format!("{}.", fault.message),
             },
-            Self::Replace { .. } | Self::Set { .. } | Self::Connect { .. } => {
+            Self::Replace { .. } | Self::Set { .. } | Self::Connect { .. } | Self::Several(_) => {
                 listed(&changes(before, &after))
             }
-            Self::Several(_) => listed(&changes(before, &after)),
         }
     }
 }

@@ -145,7 +145,7 @@ pub(crate) async fn sign_in(
         return refused(&SignInPage::new(&app, email, next, Some(wrong.to_owned())).await?);
     };
     app.attempts.succeeded(&email, address);
-    // Whoever was signed in here before leaves nothing behind, and no copied cookie comes along.
+    // The session that was open here ends; a copy of its cookie does not become this account's.
     if session.session.id().is_some() {
         session.logout().await.map_err(internal)?;
     }

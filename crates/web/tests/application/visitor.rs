@@ -93,7 +93,7 @@ impl Centre {
         visitor
     }
 
-    /// Whoever sends this cookie.
+    /// A visitor who sends this cookie.
     pub fn with_cookie(&self, cookie: &str) -> Visitor {
         Visitor { app: self.app(Self::settings()), cookie: Some(cookie.to_owned()) }
     }
