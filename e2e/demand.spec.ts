@@ -1,5 +1,5 @@
 // A planner makes a forecast fit to be counted on: cleans, enters days, lays over, freezes.
-import { expect, signIn, test, toStage } from './steps';
+import { expect, press, signIn, test, toStage } from './steps';
 import type { Page } from '@playwright/test';
 
 async function open(page: Page, contactType: string, tab: string) {
@@ -94,7 +94,7 @@ test('a number is taken apart by pressing it, and by key', async ({ page }) => {
   await expect(panel.getByRole('heading', { name: /What is .* made of\?/ })).toBeVisible();
   const first = await panel.getByRole('heading').textContent();
   await page.getByRole('group', { name: /Forecast per interval/ }).focus();
-  await page.keyboard.press('ArrowRight');
+  await press(page, 'ArrowRight');
   await expect(panel.getByRole('heading')).not.toHaveText(first ?? '');
   await expect(panel.getByRole('row', { name: /Level/ })).toBeVisible();
   await expect(panel.getByRole('row', { name: /Contacts expected/ })).toBeVisible();

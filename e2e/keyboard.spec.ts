@@ -1,21 +1,21 @@
 // Everything can be reached without the mouse.
-import { expect, signIn, test } from './steps';
+import { expect, press, signIn, test } from './steps';
 
 test('stages, periods and help by key', async ({ page }) => {
   await signIn(page, 'planner');
-  await page.keyboard.press('?');
+  await press(page, '?');
   await expect(page.getByRole('dialog', { name: 'Keyboard' })).toBeVisible();
-  await page.keyboard.press('Escape');
+  await press(page, 'Escape');
   await expect(page.getByRole('dialog', { name: 'Keyboard' })).toBeHidden();
-  await page.keyboard.press('g');
-  await page.keyboard.press('s');
+  await press(page, 'g');
+  await press(page, 's');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('How many people does that take?');
-  await page.keyboard.press('.');
+  await press(page, '.');
   await expect(page).toHaveURL(/day=2026-11-24/);
-  await page.keyboard.press(']');
+  await press(page, ']');
   await expect(page).toHaveURL(/day=2026-12-01/);
-  await page.keyboard.press('g');
-  await page.keyboard.press('t');
+  await press(page, 'g');
+  await press(page, 't');
   await expect(page).toHaveURL(/trials.*day=2026-12-01/);
   await expect(page.getByRole('link', { name: '30 Nov – 6 Dec' })).toBeVisible();
 });
@@ -25,14 +25,14 @@ test('the pressure strip is read with the arrow keys', async ({ page }) => {
   const reading = page.locator('#reading').getByRole('heading');
   const before = await reading.textContent();
   await page.getByRole('group', { name: /Pressure strip/ }).focus();
-  await page.keyboard.press('ArrowRight');
+  await press(page, 'ArrowRight');
   await expect(reading).not.toHaveText(before ?? '');
   const next = await reading.textContent();
-  await page.keyboard.press('ArrowDown');
+  await press(page, 'ArrowDown');
   await expect(reading).not.toHaveText(next ?? '');
-  await page.keyboard.press('Home');
+  await press(page, 'Home');
   await expect(reading).toContainText('Monday 23 November');
-  await page.keyboard.press('Shift+ArrowRight');
+  await press(page, 'Shift+ArrowRight');
   await expect(reading).toContainText('Tuesday 24 November');
 });
 
@@ -40,9 +40,9 @@ test('a trial is asked for with the keyboard alone', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/trials?day=2026-11-27');
   await page.getByLabel('Simulated days').focus();
-  await page.keyboard.press('Control+A');
+  await press(page, 'Control+A');
   await page.keyboard.type('60');
-  await page.keyboard.press('Enter');
+  await press(page, 'Enter');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/Will Friday 27 November hold for (the whole centre|.* more)/);
   await expect(page.getByText(/It (holds|is marginal|breaks)/)).toBeVisible();
 });
@@ -52,20 +52,20 @@ test('a day is staffed without the mouse: strip, reason, targets', async ({ page
   await page.goto('/staffing?day=2026-11-25');
   const reason = page.locator('#why').getByRole('heading');
   await page.getByRole('group', { name: /Pressure strip of the day/ }).focus();
-  await page.keyboard.press('Home');
+  await press(page, 'Home');
   await expect(reason).toContainText('at 07:00?');
-  await page.keyboard.press('ArrowRight');
+  await press(page, 'ArrowRight');
   await expect(reason).toContainText('at 07:30?');
-  await page.keyboard.press('End');
+  await press(page, 'End');
   await expect(reason).toContainText('at 20:30?');
   const first = page.getByRole('button', { name: /^Why \d+ at 07:00/ });
   await first.focus();
-  await page.keyboard.press('Enter');
+  await press(page, 'Enter');
   await expect(reason).toContainText('at 07:00?');
   await page.getByLabel('Service level, %').focus();
-  await page.keyboard.press('Control+A');
+  await press(page, 'Control+A');
   await page.keyboard.type('0');
-  await page.keyboard.press('Enter');
+  await press(page, 'Enter');
   await expect(page.getByText('Must be above 0 and at most 99.9 %')).toBeVisible();
 });
 

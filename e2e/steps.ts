@@ -16,6 +16,12 @@ export async function signIn(page: Page, who: keyof typeof people) {
   await expect(page.getByRole('navigation', { name: 'Stages' })).toBeVisible();
 }
 
+// A page is drawn before its script listens: a key pressed in between would be lost.
+export async function press(page: Page, key: string) {
+  await page.waitForLoadState('load');
+  await page.keyboard.press(key);
+}
+
 export async function toStage(page: Page, stage: string) {
   await page.getByRole('navigation', { name: 'Stages' }).getByRole('link', { name: stage }).click();
 }
