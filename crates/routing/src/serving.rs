@@ -4,8 +4,8 @@ use crate::contact::{Errand, Phase, Promised, State, Work};
 use crate::host::{
     CallbackOffered, Cause, End, Host, Observation, Reply, Seconds, Timer, TimerToken,
 };
-use crate::ids::{AgentId, CallbackId, ContactId, Id, ServicePointId};
-use crate::router::Router;
+use crate::ids::{AgentId, CallbackId, ContactId, ContactTypeId, Id, ServicePointId};
+use crate::router::{Arrival, Router};
 
 impl<H: Host> Router<'_, H> {
     /// An agent answers: the contact leaves its service point and is handled.
@@ -50,6 +50,21 @@ impl<H: Host> Router<'_, H> {
         if let State::WithAgent { work, .. } = &mut self.floor.contacts[id].state {
             *work = doing;
         }
+    }
+
+    /// An agent is on a contact of this type already, as one of the agent's first service point;
+    /// [`finish`](Self::finish) ends it. `None` where the agent belongs to no service point, or has no
+    /// room.
+    pub fn occupy(&mut self, agent: AgentId, contact_type: ContactTypeId) -> Option<ContactId> {
+        let class = &self.strategy.classes[self.strategy.agents[agent].class];
+        let service_point = class.memberships.first()?.service_point;
+        let channel = self.strategy.contact_types[contact_type].channel;
+        if !self.floor.has_room(self.strategy, agent, channel) {
+            return None;
+        }
+        let id = self.admit(Arrival { contact_type, profile: None, last_agent: None });
+        self.take_in_hand(id, agent, (service_point, self.floor.now));
+        Some(id)
     }
 
     /// Puts a contact in an agent's hands.

@@ -1,6 +1,5 @@
 //! Where contacts can go: the steps as a directed graph.
 
-use crate::changes::field_words;
 use crate::types::{Exits, Next, Step, StepKind, Strategy};
 
 /// One way from a step.
@@ -52,17 +51,33 @@ impl StepKind {
 }
 
 impl StepKind {
-    /// Why contacts take the way of this field.
-    fn why(&self, field: &str) -> String {
+    /// Why contacts take the way of this field, in the planner's words: a menu's choice, a label,
+    /// "full". The field is a path within the step's JSON, such as `exits.full` or `choices[0].next`.
+    pub fn cause_of(&self, field: &str) -> String {
         let row = || field.split(['[', ']']).nth(1)?.parse::<usize>().ok();
-        match self {
+        let named = match self {
             Self::Menu(menu) => row().and_then(|at| menu.choices.get(at)).map(|c| c.name.clone()),
             Self::Routing(routing) => {
                 row().and_then(|at| routing.routes.get(at)).map(|route| route.label.clone())
             }
             _ => None,
+        };
+        named.unwrap_or_else(|| self.plain_cause_of(field).to_owned())
+    }
+
+    fn plain_cause_of<'a>(&self, field: &'a str) -> &'a str {
+        match (self, field) {
+            (Self::Labelling(_), "next") => "labelled",
+            (Self::Announcement(_), "next") => "told",
+            (Self::Assistant(_), "next") => "not contained",
+            (Self::Callback(_), "otherwise") => "not accepted",
+            (_, "no_choice") => "nothing chosen",
+            (_, "exits.too_long") => "longest wait over",
+            (_, "exits.no_staff_at_arrival") => "nobody at work",
+            (_, "exits.no_staff_while_waiting") => "nobody at work any more",
+            (_, "exits.no_answer") => "nobody answered",
+            (_, field) => field.rsplit('.').next().unwrap_or(field),
         }
-        .unwrap_or_else(|| field_words(field.rsplit('.').next().unwrap_or(field)))
     }
 }
 
@@ -86,7 +101,7 @@ impl Strategy {
     /// The ways that lead on from a step: why, and where to, in the planner's words.
     pub fn ways_of(&self, step: &Step) -> Vec<(String, String)> {
         let told = |way: Way<'_>| {
-            let why = step.does.why(&way.field);
+            let why = step.does.cause_of(&way.field);
             (why, self.next_words(way.next))
         };
         step.does.ways().into_iter().map(told).collect()

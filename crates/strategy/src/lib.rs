@@ -18,6 +18,7 @@ mod faults;
 mod graph;
 mod home;
 mod joined;
+mod journey;
 mod read;
 mod schema;
 mod types;
@@ -27,5 +28,6 @@ pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain
 pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::Fault;
+pub use journey::{Journey, Link, Stop, WayEnd};
 pub use read::{ReadError, SCHEMA_VERSION};
 pub use types::*;

@@ -163,13 +163,14 @@ impl Builder<'_> {
                 when_closed: self.transition(step, "closed", &gate.closed),
             },
             StepKind::Menu(menu) => {
-                let choices = menu.choices.iter();
-                let choices =
-                    choices.map(|choice| self.transition(step, &choice.name, &choice.next));
+                let choices = menu.choices.iter().enumerate();
+                let choices = choices.map(|(at, choice)| {
+                    self.transition(step, &format!("choices[{at}].next"), &choice.next)
+                });
                 Step::Menu {
                     choices: choices.collect(),
                     retries: menu.retries,
-                    no_choice: self.transition(step, "nothing chosen", &menu.no_choice),
+                    no_choice: self.transition(step, "no_choice", &menu.no_choice),
                 }
             }
             StepKind::Labelling(labelling) => {
@@ -177,12 +178,13 @@ impl Builder<'_> {
                 let rules = rules.map(|rule| (self.bit_of(&rule.label), self.rule(&rule.when)));
                 Step::Labelling {
                     rules: rules.collect(),
-                    next: self.transition(step, "labelled", &labelling.next),
+                    next: self.transition(step, "next", &labelling.next),
                 }
             }
             StepKind::Routing(routing) => {
-                let routes = routing.routes.iter().map(|route| {
-                    (self.bit_of(&route.label), self.transition(step, &route.label, &route.next))
+                let routes = routing.routes.iter().enumerate().map(|(at, route)| {
+                    let field = format!("routes[{at}].next");
+                    (self.bit_of(&route.label), self.transition(step, &field, &route.next))
                 });
                 Step::Routing {
                     routes: routes.collect(),
@@ -190,11 +192,11 @@ impl Builder<'_> {
                 }
             }
             StepKind::Announcement(told) => {
-                Step::Announcement { next: self.transition(step, "told", &told.next) }
+                Step::Announcement { next: self.transition(step, "next", &told.next) }
             }
             StepKind::Assistant(assistant) => Step::Assistant {
                 contained: self.flow(step, "contained", "settled by the assistant"),
-                next: self.transition(step, "not contained", &assistant.next),
+                next: self.transition(step, "next", &assistant.next),
             },
             StepKind::Queue(_) | StepKind::HuntGroup(_) => {
                 Step::ServicePoint(self.service_point_id(&step.id))
@@ -291,13 +293,13 @@ impl Builder<'_> {
         let at_arrival = exits.no_staff_at_arrival.as_ref();
         let while_waiting = exits.no_staff_while_waiting.as_ref();
         Exits {
-            full: self.transition(step, "full", &exits.full),
-            too_long: self.transition(step, "longest wait over", &exits.too_long),
+            full: self.transition(step, "exits.full", &exits.full),
+            too_long: self.transition(step, "exits.too_long", &exits.too_long),
             no_staff_at_arrival: at_arrival
-                .map(|next| self.transition(step, "nobody at work", next)),
+                .map(|next| self.transition(step, "exits.no_staff_at_arrival", next)),
             no_staff_while_waiting: while_waiting
-                .map(|next| self.transition(step, "nobody at work any more", next)),
-            no_answer: self.transition(step, "nobody answered", &exits.no_answer),
+                .map(|next| self.transition(step, "exits.no_staff_while_waiting", next)),
+            no_answer: self.transition(step, "exits.no_answer", &exits.no_answer),
             answered: self.flow(step, "answered", "agents"),
             abandoned: self.flow(step, "patience ended", "abandoned"),
             callback: self.flow(step, "callback accepted", "waits for a callback"),
@@ -319,21 +321,23 @@ impl Builder<'_> {
                     Promise::AfterSecs(secs) => Some(secs),
                 },
                 accepted: self.flow(step, "accepted", "waits for a callback"),
-                otherwise: self.transition(step, "not accepted", &callback.otherwise),
+                otherwise: self.transition(step, "otherwise", &callback.otherwise),
                 attempts: callback.attempts,
                 retry_after_secs: callback.retry_after_secs,
             })
             .collect()
     }
 
-    fn transition(&mut self, step: &StrategyStep, why: &str, next: &Next) -> Transition {
+    /// The way of a field of a step's JSON.
+    fn transition(&mut self, step: &StrategyStep, field: &str, next: &Next) -> Transition {
         let to = match next {
             Next::Step(id) => self.strategy.step(id).map_or("", |step| &step.name),
             Next::Release => "released",
             Next::BusyTone => "busy tone",
             Next::KeepRinging => "keeps ringing",
         };
-        Transition { flow: self.flow(step, why, to), to: self.destination(next) }
+        let why = step.does.cause_of(field);
+        Transition { flow: self.flow(step, &why, to), to: self.destination(next) }
     }
 
     fn flow(&mut self, step: &StrategyStep, why: &str, to: &str) -> FlowId {

@@ -1,0 +1,250 @@
+//! Expectations as CSV: a row each, so that they can be written in a spreadsheet and kept in git.
+
+use std::collections::BTreeMap;
+
+use barometer_strategy::Channel;
+use serde_json::Value;
+
+use crate::expectation::{Expectation, Outcome};
+use crate::scene::{Caller, OnShift, Scene};
+
+/// Columns, in their order.
+const COLUMNS: [&str; 17] = [
+    "name",
+    "contact_type",
+    "channel",
+    "at",
+    "number",
+    "language",
+    "attributes",
+    "keys",
+    "labels",
+    "patience_secs",
+    "accepts_callback",
+    "handle_secs",
+    "ahead",
+    "people",
+    "end",
+    "reaches",
+    "within_secs",
+];
+/// Rows, at most.
+const MOST_ROWS: usize = 5_000;
+
+/// Writes expectations with a heading. Lists are divided by semicolons; an attribute is `name=value`;
+/// people are `team:on shift:busy:free after:answers after`.
+pub fn write_expectations(expectations: &[Expectation]) -> String {
+    let mut rows = csv::Writer::from_writer(Vec::new());
+    // Writing into memory does not fail, and every row has as many fields as the heading.
+    let _ = rows.write_record(COLUMNS);
+    for each in expectations {
+        let Scene { at, caller, people, ahead } = &each.scene;
+        let number = |secs: Option<f64>| secs.map_or_else(String::new, |secs| secs.to_string());
+        let attributes = caller.attributes.iter().map(|(name, value)| format!("{name}={value}"));
+        let people = people.iter().map(|team| {
+            let OnShift { team, people, busy, free_after_secs, answers_after_secs } = team;
+            format!("{team}:{people}:{busy}:{free_after_secs}:{}", number(*answers_after_secs))
+        });
+        let fields = [
+            each.name.clone(),
+            caller.contact_type.clone(),
+            word_of(caller.channel),
+            at.to_string(),
+            caller.number.clone(),
+            caller.language.clone(),
+            attributes.collect::<Vec<_>>().join(";"),
+            caller.keys.join(";"),
+            caller.labels.join(";"),
+            number(caller.patience_secs),
+            if caller.accepts_callback { "yes" } else { "no" }.to_owned(),
+            caller.handle_secs.to_string(),
+            ahead.to_string(),
+            people.collect::<Vec<_>>().join(";"),
+            each.expects.end.map_or_else(String::new, word_of),
+            each.expects.reaches.clone().unwrap_or_default(),
+            number(each.expects.within_secs),
+        ];
+        let _ = rows.write_record(&fields);
+    }
+    String::from_utf8(rows.into_inner().unwrap_or_default()).unwrap_or_default()
+}
+
+fn word_of<T: serde::Serialize>(value: T) -> String {
+    let word = serde_json::to_value(value).ok();
+    word.and_then(|word| word.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// Reads what [`write_expectations`] writes. Columns may be left out and stand in any order.
+///
+/// # Errors
+///
+/// Every row that cannot be read: its number, its column, and what would do. Nothing is read then.
+pub fn read_expectations(text: &str) -> Result<Vec<Expectation>, Vec<String>> {
+    let mut reader = csv::ReaderBuilder::new()
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(text.trim_start_matches('\u{feff}').as_bytes());
+    let heading = reader.headers().map_err(|error| vec![error.to_string()])?.clone();
+    check_heading(&heading)?;
+    let (mut read, mut wrong) = (Vec::new(), Vec::new());
+    for record in reader.records() {
+        if read.len() >= MOST_ROWS {
+            wrong.push(format!("there are more than {MOST_ROWS} rows"));
+            break;
+        }
+        let record = match record {
+            Ok(record) => record,
+            Err(error) => {
+                wrong.push(error.to_string());
+                continue;
+            }
+        };
+        let line = record.position().map_or(0, csv::Position::line);
+        if record.len() != heading.len() {
+            let (got, wanted) = (record.len(), heading.len());
+            wrong.push(format!("row {line}: has {got} fields, the heading {wanted}"));
+            continue;
+        }
+        match (Row { by_name: heading.iter().zip(record.iter()).collect() }).expectation() {
+            Ok(expectation) => read.push(expectation),
+            Err((column, message)) => wrong.push(format!("row {line}, {column}: {message}")),
+        }
+    }
+    if wrong.is_empty() { Ok(read) } else { Err(wrong) }
+}
+
+fn check_heading(heading: &csv::StringRecord) -> Result<(), Vec<String>> {
+    let unknown = heading.iter().filter(|name| !COLUMNS.contains(name));
+    let mut wrong: Vec<String> = unknown
+        .map(|name| format!("row 1: there is no column “{name}”; there are {}", COLUMNS.join(", ")))
+        .collect();
+    for needed in ["name", "contact_type", "at"] {
+        if heading.iter().all(|name| name != needed) {
+            wrong.push(format!("row 1: the column “{needed}” is missing"));
+        }
+    }
+    if wrong.is_empty() { Ok(()) } else { Err(wrong) }
+}
+
+struct Row<'a> {
+    by_name: BTreeMap<&'a str, &'a str>,
+}
+
+type Wrong = (&'static str, String);
+
+impl Row<'_> {
+    fn text(&self, column: &'static str) -> &str {
+        self.by_name.get(column).copied().unwrap_or("")
+    }
+
+    fn needed(&self, column: &'static str) -> Result<String, Wrong> {
+        match self.text(column) {
+            "" => Err((column, "is empty".to_owned())),
+            text => Ok(text.to_owned()),
+        }
+    }
+
+    fn list(&self, column: &'static str) -> Vec<String> {
+        let items = self.text(column).split(';').map(str::trim);
+        items.filter(|item| !item.is_empty()).map(str::to_owned).collect()
+    }
+
+    fn number(&self, column: &'static str) -> Result<Option<f64>, Wrong> {
+        number(self.text(column)).map_err(|message| (column, message))
+    }
+
+    /// One of the words of a type: "answered" of how walks come out.
+    fn word<T: serde::de::DeserializeOwned>(
+        &self,
+        column: &'static str,
+    ) -> Result<Option<T>, Wrong> {
+        match self.text(column) {
+            "" => Ok(None),
+            word => serde_json::from_value(Value::String(word.to_owned()))
+                .map(Some)
+                .map_err(|error| (column, error.to_string())),
+        }
+    }
+
+    fn expectation(&self) -> Result<Expectation, Wrong> {
+        let at = self.needed("at")?;
+        let at =
+            at.parse().map_err(|_| ("at", format!("“{at}” is no moment like 2026-11-30T09:30")))?;
+        let is_yes = match self.text("accepts_callback") {
+            "yes" => true,
+            "no" | "" => false,
+            other => return Err(("accepts_callback", format!("must be yes or no, got “{other}”"))),
+        };
+        let attribute = |item: String| match item.split_once('=') {
+            Some((name, value)) => Ok((name.to_owned(), value.to_owned())),
+            None => Err(("attributes", format!("“{item}” is not name=value"))),
+        };
+        let attributes: Result<BTreeMap<_, _>, Wrong> =
+            self.list("attributes").into_iter().map(attribute).collect();
+        let people: Result<Vec<OnShift>, Wrong> = self
+            .list("people")
+            .iter()
+            .map(|item| on_shift(item).map_err(|message| ("people", message)))
+            .collect();
+        let ahead = self.number("ahead")?.unwrap_or(0.0);
+        let scene = Scene {
+            at,
+            caller: Caller {
+                contact_type: self.needed("contact_type")?,
+                channel: self.word::<Channel>("channel")?.unwrap_or_default(),
+                number: self.text("number").to_owned(),
+                language: self.text("language").to_owned(),
+                attributes: attributes?,
+                keys: self.list("keys"),
+                labels: self.list("labels"),
+                patience_secs: self.number("patience_secs")?,
+                is_contained: false,
+                accepts_callback: is_yes,
+                handle_secs: self.number("handle_secs")?.unwrap_or(300.0),
+            },
+            people: people?,
+            ahead: ahead as u32,
+        };
+        scene.check().map_err(|error| ("at", error.to_string()))?;
+        let reaches = Some(self.text("reaches").to_owned()).filter(|id| !id.is_empty());
+        let end = self.word("end")?;
+        let within_secs = self.number("within_secs")?;
+        if end.is_none() && reaches.is_none() {
+            return Err(("end", "say how it ends, or which step it reaches".to_owned()));
+        }
+        let expects = Outcome { end, reaches, within_secs };
+        Ok(Expectation { name: self.needed("name")?, scene, expects })
+    }
+}
+
+fn number(text: &str) -> Result<Option<f64>, String> {
+    match text.trim() {
+        "" => Ok(None),
+        text => match text.parse::<f64>() {
+            Ok(number) if number.is_finite() && number >= 0.0 => Ok(Some(number)),
+            _ => Err(format!("“{text}” is no number of 0 or more")),
+        },
+    }
+}
+
+/// People of a team: `team:on shift:busy:free after:answers after`, of which only the first two are
+/// needed.
+fn on_shift(item: &str) -> Result<OnShift, String> {
+    let mut parts = item.split(':');
+    let team = parts.next().unwrap_or_default().trim().to_owned();
+    let mut next = || number(parts.next().unwrap_or(""));
+    let people = next()?.ok_or_else(|| format!("“{item}” does not say how many are on shift"))?;
+    let busy = next()?.unwrap_or(0.0);
+    let free_after_secs = next()?.unwrap_or(60.0);
+    let answers_after_secs = match item.matches(':').count() {
+        4 => next()?,
+        _ => Some(3.0),
+    };
+    Ok(OnShift {
+        team,
+        people: people as u32,
+        busy: busy as u32,
+        free_after_secs,
+        answers_after_secs,
+    })
+}
