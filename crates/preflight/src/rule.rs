@@ -1,0 +1,149 @@
+//! The rules, each a mistake that people really make.
+
+use serde::Serialize;
+
+/// How bad it is that a rule is broken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Severity {
+    /// Nobody is hurt, but something is not as it seems.
+    Note,
+    /// Callers wait longer, or people work worse, than they need.
+    Warning,
+    /// Callers are lost, or stuck.
+    Serious,
+}
+
+impl Severity {
+    /// As planners say it.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Note => "note",
+            Self::Warning => "warning",
+            Self::Serious => "serious",
+        }
+    }
+}
+
+/// Every rule once: its name, code, severity, title, and why it matters.
+macro_rules! rules {
+    ($($name:ident, $code:literal, $severity:ident, $title:literal, $about:literal;)*) => {
+        /// A mistake that preflight looks for.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
+        #[serde(rename_all = "snake_case")]
+        #[expect(missing_docs, reason = "each says what it is about in `about`")]
+        pub enum Rule {
+            $($name,)*
+        }
+
+        impl Rule {
+            /// All of them.
+            pub const ALL: &[Self] = &[$(Self::$name,)*];
+
+            /// By which files, waivers and pipelines refer to it.
+            pub const fn code(self) -> &'static str {
+                match self { $(Self::$name => $code,)* }
+            }
+
+            /// How bad it is.
+            pub const fn severity(self) -> Severity {
+                match self { $(Self::$name => Severity::$severity,)* }
+            }
+
+            /// What is wrong, in a line.
+            pub const fn title(self) -> &'static str {
+                match self { $(Self::$name => $title,)* }
+            }
+
+            /// Why it matters, and when it is found.
+            pub const fn about(self) -> &'static str {
+                match self { $(Self::$name => $about,)* }
+            }
+        }
+    };
+}
+
+rules! {
+    NobodyOnShift, "nobody-on-shift", Serious, "Contacts wait where nobody is on shift",
+        "Contacts are admitted to a queue or hunt group in intervals in which none of its members is on shift, and no exit catches them. Found from the forecast, the opening hours and the cover.";
+    NobodyMatches, "nobody-matches", Serious, "Nobody can answer",
+        "No agent has the skills that a queue asks for, however long a contact waits, or none answers its channel.";
+    NoEntry, "no-entry", Serious, "No entry receives a contact type",
+        "A contact type is forecast, and no entry of the strategy names it or takes what others leave.";
+    LeadsNowhere, "leads-nowhere", Serious, "An entry sends everybody away",
+        "An entry leads straight to a release or the busy tone.";
+    NeverOpen, "never-open", Serious, "Opening hours that are never open",
+        "A gate is closed in every interval of the week, so nobody ever takes its open way.";
+    ExitToNobody, "exit-to-nobody", Serious, "An exit leads where nobody is on shift",
+        "An overflow may be taken at a time when nobody is on shift where it leads, and nothing catches the contact there.";
+    Loop, "loop", Serious, "An exit leads back",
+        "The exit of a queue or hunt group leads, over other steps or at once, back to where it came from: a contact goes round until its patience ends.";
+    LimitWithoutExit, "limit-without-exit", Serious, "A limit without an exit",
+        "There is a limit of places or a longest wait, and its exit keeps the contact: the limit does nothing.";
+    GroupLimitTooShort, "limit-before-all-rang", Serious, "Time is over before everybody has rung",
+        "With the ring windows and gaps as they are, the group limit or longest wait ends before every member on shift has rung for a full window. Found by walking a contact that nobody answers.";
+    NoAnswerTooEarly, "no-answer-before-all-rang", Serious, "“No answer” before everybody has rung",
+        "Offers without an answer are counted, and the count ends before every member on shift was offered the contact once.";
+    RingsPastPatience, "rings-past-patience", Warning, "Ringing outlasts patience",
+        "Members ring one after the other, and by the time the last one on shift rings fewer than half of the callers are still there.";
+    WindowTooShort, "window-too-short", Serious, "A ring window shorter than people need to answer",
+        "More than half of all rings end before the member would have answered.";
+    AfterTheLimit, "after-the-limit", Warning, "Something planned for after the limit",
+        "A wave, relaxation, announcement or callback offer begins when the longest wait or group limit is over, so it never happens.";
+    NoLimit, "no-limit", Warning, "Neither places nor a longest wait",
+        "A queue or hunt group takes any number of contacts for any time, without a callback: on a bad day the only way out is to hang up.";
+    LimitBeyondPatience, "limit-beyond-patience", Note, "A longest wait that nobody lives to see",
+        "Fewer than one caller in a hundred would still wait when the longest wait is over.";
+    OneCarriesIt, "one-carries-it", Warning, "One person carries a skill level",
+        "A queue asks for a level that a single agent has, while others have the skill at a lower level.";
+    RelaxationAddsNobody, "relaxation-adds-nobody", Note, "A relaxation that adds nobody",
+        "A queue asks for less after a while, and the same people match as before.";
+    OneAtATime, "one-at-a-time", Warning, "One contact at a time",
+        "Contacts are offered one after the other though several members are on shift: the others wait while one phone rings.";
+    SecondCall, "second-call", Warning, "Calls for people who are on a call",
+        "Members on a contact are offered a second one. Most of these rings end unanswered, and both callers notice.";
+    RingsTooMany, "rings-too-many", Warning, "More phones at once than a switch rings",
+        "All members ring at once, and there are more than twenty of them on shift without a limit of devices.";
+    RingsTheAbsent, "rings-the-absent", Warning, "Phones of people who are not there",
+        "Devices of members off shift ring too, one after the other: each takes a ring window that nobody answers.";
+    RankOverload, "rank-overload", Warning, "The first rank is run too hard",
+        "Nearly all contacts go to the first rank, which is busier than people can hold, while a lower rank has time.";
+    ClosedWhileStaffed, "closed-while-staffed", Warning, "Closed while people are on shift",
+        "A gate turns contacts away in intervals in which people who would answer them are on shift.";
+    OtherZone, "other-zone", Warning, "Hours in another time zone",
+        "A gate's hours are in a zone whose clock differs from the centre's.";
+    CallbackAfterClosing, "callback-after-closing", Serious, "Callbacks promised for after closing",
+        "A callback is promised for so many seconds later, when nobody who calls back is on shift: the promise is broken.";
+    RetriesTooClose, "retries-too-close", Note, "Attempts too close together",
+        "A customer who did not answer a callback is called again within five minutes.";
+    MessageNobodyHears, "message-nobody-hears", Warning, "Messages that nobody hears",
+        "A voicemail takes messages that become no work for anybody.";
+    WrapUpTwice, "wrap-up-twice", Warning, "Wrap-up counted twice",
+        "A least wrap-up is set for contacts whose handle time includes wrap-up already.";
+    ChatsOneAtATime, "chats-one-at-a-time", Warning, "Chats counted like calls",
+        "A contact type is planned with several chats at once, and the team that answers it holds one.";
+    ChatsCutOff, "chats-cut-off", Serious, "Chats that are cut off",
+        "When an agent signs out, chats at hand end without an answer.";
+    PointlessOverflow, "pointless-overflow", Warning, "An overflow to the same people",
+        "An exit leads to a queue or hunt group with the very same members: the contact loses its place and gains nobody.";
+    MorePlacesThanLines, "more-places-than-lines", Warning, "More places than lines",
+        "A queue holds more waiting calls than there are telephone lines for.";
+    NothingLeadsHere, "nothing-leads-here", Note, "No way leads here",
+        "No contact can reach this step from any entry.";
+    NeverRouted, "never-routed", Note, "A route that is never taken",
+        "An earlier route of the same step takes all contacts with this label.";
+    ListedTwice, "listed-twice", Note, "A member listed twice",
+        "A hunt group names the same team or agent twice; only the first line counts.";
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::HashSet;
+
+    #[test]
+    fn every_code_is_one_of_its_own() {
+        let codes: HashSet<&str> = Rule::ALL.iter().map(|rule| rule.code()).collect();
+        assert_eq!(codes.len(), Rule::ALL.len());
+    }
+}

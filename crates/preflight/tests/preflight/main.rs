@@ -1,0 +1,5 @@
+//! Preflight on strategies that are sound, and on the same with one mistake each.
+
+mod broken;
+mod harbour;
+mod sound;

@@ -1,0 +1,86 @@
+//! Sound strategies show nothing.
+
+use barometer_preflight::{Premises, preflight};
+use barometer_strategy::{StepKind, Strategy as Routes};
+use jiff::tz::TimeZone;
+use proptest::prelude::*;
+
+use crate::harbour::{premises, strategy};
+
+#[test]
+fn a_sound_strategy_shows_nothing() {
+    assert_eq!(preflight(&strategy(), &premises()), []);
+}
+
+#[test]
+fn a_sound_strategy_shows_nothing_where_nothing_is_known_of_the_week() {
+    let strategy = strategy();
+    let found = preflight(&strategy, &Premises::unknown(&strategy, TimeZone::UTC));
+    // Both types are taken for calls there, and the chat desk answers none.
+    let found: Vec<&str> = found.iter().map(|finding| finding.reason.as_str()).collect();
+    assert_eq!(found, ["“Chat queue” receives calls, and none of its members answers those."]);
+}
+
+#[test]
+fn a_strategy_that_cannot_be_played_has_faults_instead() {
+    let mut strategy = strategy();
+    strategy.steps.clear();
+    assert_eq!(preflight(&strategy, &premises()), []);
+    assert!(!strategy.faults().is_empty());
+}
+
+/// The harbour, its numbers turned to anything.
+fn turned() -> impl Strategy<Value = Routes> {
+    let secs = || proptest::option::of(0.5..2000.0f64);
+    (secs(), secs(), secs(), proptest::option::of(0..30u32), proptest::option::of(1..9u32), 0..11u8)
+        .prop_map(|(limit, window, wave, places, offers, level)| {
+            let mut strategy = strategy();
+            for step in &mut strategy.steps {
+                match &mut step.does {
+                    StepKind::Queue(queue) => {
+                        queue.longest_wait_secs = limit;
+                        queue.places = places;
+                        queue.offering.ring_window_secs = window;
+                        queue.offering.most_offers = offers;
+                        for wanted in &mut queue.need.skills {
+                            wanted.at_least = Some(level).filter(|level| (1..=10).contains(level));
+                        }
+                    }
+                    StepKind::HuntGroup(group) => {
+                        group.group_limit_secs = limit;
+                        group.offering.ring_window_secs = window;
+                        group.offering.most_offers = offers;
+                        group.waves_secs = vec![wave.unwrap_or(0.0)];
+                    }
+                    _ => {}
+                }
+            }
+            strategy
+        })
+        .prop_filter("it can be played", |strategy| strategy.faults().is_empty())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 96, ..ProptestConfig::default() })]
+
+    #[test]
+    fn every_repair_can_be_made_and_undone_and_mends_what_was_found(strategy in turned()) {
+        let premises = premises();
+        for finding in preflight(&strategy, &premises) {
+            let before = preflight(&strategy, &premises);
+            for repair in &finding.repairs {
+                let mended = repair.edit.apply(&strategy).expect("a repair that is offered can be made");
+                let undone = repair.edit.inverse(&strategy).expect("it has an inverse").apply(&mended);
+                prop_assert_eq!(undone.as_ref(), Ok(&strategy));
+                let after = preflight(&mended, &premises);
+                let is_left = after.iter().any(|each| each.key() == finding.key());
+                prop_assert!(
+                    !is_left,
+                    "{:?} is still there after “{}”: {:?}",
+                    finding.rule, repair.what, finding.reason
+                );
+            }
+            prop_assert_eq!(before.len(), preflight(&strategy, &premises).len());
+        }
+    }
+}
