@@ -2,7 +2,7 @@
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
 //! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need`,
-//! `queueing` and `trial` work on files.
+//! `queueing`, `trial`, `preflight`, `walk`, `expect` and `diff` work on files.
 
 mod demo;
 mod headless;
@@ -40,7 +40,16 @@ enum Command {
     Queueing(headless::queueing::Options),
     /// Plays a strategy on a forecast with a cover, from files into files; needs no database.
     Trial(headless::trial::Options),
-    /// Prints the JSON Schema of a strategy, or of a file of customers.
+    /// Finds what is wrong with a strategy; needs no database. Exits with 3 for a note, 4 for a
+    /// warning, 5 for a serious finding.
+    Preflight(headless::preflight::Options),
+    /// Follows one made-up contact through a strategy; needs no database.
+    Walk(headless::walk::WalkOptions),
+    /// Checks that made-up contacts end as expected; needs no database.
+    Expect(headless::walk::ExpectOptions),
+    /// Tells how two strategies differ; needs no database. Exits with 3 where they do.
+    Diff(headless::diff::Options),
+    /// Prints the JSON Schema of a strategy, of customers, of a contact or of expectations.
     Schema(headless::schema::Options),
     /// Brings the database's schema up to date.
     Migrate,
@@ -67,7 +76,7 @@ enum Command {
 #[tokio::main]
 async fn main() -> ExitCode {
     match run(Cli::parse()).await {
-        Ok(()) => ExitCode::SUCCESS,
+        Ok(code) => code,
         Err(error) => {
             // One line with its causes; a backtrace helps nobody who started a program.
             eprintln!("barometer: {error:#}");
@@ -76,18 +85,23 @@ async fn main() -> ExitCode {
     }
 }
 
-async fn run(cli: Cli) -> Result<()> {
+async fn run(cli: Cli) -> Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(
         |_| // The check of a million rows takes its seconds, and SQLx would print it whole.
             "warn,barometer=info,sqlx::query=error".into(),
     );
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let done = |()| ExitCode::SUCCESS;
     let command = match cli.command {
-        Command::Forecast(options) => return headless::forecast::run(options).await,
-        Command::Need(options) => return headless::need::run(options).await,
-        Command::Queueing(options) => return headless::queueing::run(options).await,
-        Command::Trial(options) => return headless::trial::run(options).await,
-        Command::Schema(options) => return headless::schema::run(&options),
+        Command::Forecast(options) => return headless::forecast::run(options).await.map(done),
+        Command::Need(options) => return headless::need::run(options).await.map(done),
+        Command::Queueing(options) => return headless::queueing::run(options).await.map(done),
+        Command::Trial(options) => return headless::trial::run(options).await.map(done),
+        Command::Preflight(options) => return headless::preflight::run(options).await,
+        Command::Walk(options) => return headless::walk::walk(&options),
+        Command::Expect(options) => return headless::walk::expect(&options),
+        Command::Diff(options) => return headless::diff::run(&options),
+        Command::Schema(options) => return headless::schema::run(&options).map(done),
         command => command,
     };
     if cli.database_url.is_empty() {
@@ -98,11 +112,19 @@ async fn run(cli: Cli) -> Result<()> {
     let store = Store::connect(&cli.database_url)
         .await
         .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
+    with_database(command, store).await.map(done)
+}
+
+async fn with_database(command: Command, store: Store) -> Result<()> {
     match command {
         Command::Forecast(_)
         | Command::Need(_)
         | Command::Queueing(_)
         | Command::Trial(_)
+        | Command::Preflight(_)
+        | Command::Walk(_)
+        | Command::Expect(_)
+        | Command::Diff(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,

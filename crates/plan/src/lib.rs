@@ -17,6 +17,7 @@ mod deferred;
 mod lines;
 mod need;
 mod pooling;
+mod premises;
 mod record;
 mod release;
 mod roster;
@@ -43,6 +44,7 @@ pub use need::{
     Explanation, Model, Need, NeedCandidate, NeedError, NeedSearch, explain, need, need_of_all,
 };
 pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
+pub use premises::premises_of;
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
 pub use release::{Evidence, ReleaseRefusal, may_go_live};
 pub use roster::{

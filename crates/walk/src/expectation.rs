@@ -46,6 +46,11 @@ pub struct Checked {
 }
 
 impl Expectation {
+    /// The JSON Schema of this form.
+    pub fn schema() -> serde_json::Value {
+        schemars::schema_for!(Self).to_value()
+    }
+
     /// Whether a strategy meets it.
     pub fn check(&self, strategy: &Strategy, zone: &TimeZone) -> Checked {
         let name_of = |id: &str| {

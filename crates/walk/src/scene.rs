@@ -174,6 +174,11 @@ impl Scene {
         Ok(scene)
     }
 
+    /// The JSON Schema of this form.
+    pub fn schema() -> serde_json::Value {
+        schemars::schema_for!(Self).to_value()
+    }
+
     /// Whether its numbers can be used.
     pub(crate) fn check(&self) -> Result<(), SceneError> {
         if !(1990..=2199).contains(&self.at.year()) {

@@ -1,9 +1,13 @@
 //! Commands without a database: files in, files out, the same core as the pages.
 
 mod csv_file;
+pub mod diff;
 pub mod forecast;
 mod history;
 pub mod need;
+pub mod preflight;
 pub mod queueing;
 pub mod schema;
+mod strategy_file;
 pub mod trial;
+pub mod walk;

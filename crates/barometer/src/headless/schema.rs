@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use barometer_strategy::{CustomersFile, Strategy};
+use barometer_walk::{Expectation, Scene};
 use clap::{Args, ValueEnum};
 
 #[derive(Args)]
@@ -17,6 +18,10 @@ enum What {
     Strategy,
     /// What the contacts of each type are like.
     Customers,
+    /// A made-up contact to walk through.
+    Contact,
+    /// Walks that must end as the planner says.
+    Expectation,
 }
 
 /// Runs the command.
@@ -24,6 +29,8 @@ pub fn run(options: &Options) -> Result<()> {
     let schema = match options.what {
         What::Strategy => Strategy::schema(),
         What::Customers => CustomersFile::schema(),
+        What::Contact => Scene::schema(),
+        What::Expectation => Expectation::schema(),
     };
     println!("{}", serde_json::to_string_pretty(&schema)?);
     Ok(())

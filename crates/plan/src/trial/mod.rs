@@ -153,6 +153,12 @@ impl TrialInputs {
     ///
     /// [`ExperimentError`] says which part cannot be played.
     pub fn experiment(&self) -> Result<Experiment, ExperimentError> {
+        let (demand, cover) = (self.demand(), self.cover());
+        Experiment::new(&self.strategy, &demand, &cover, self.replications, self.seed)
+    }
+
+    /// Who comes.
+    pub(crate) fn demand(&self) -> Demand {
         let types = self.types.iter().map(|each| TypeDemand {
             name: each.name.clone(),
             customers: each.customers.clone(),
@@ -161,18 +167,21 @@ impl TrialInputs {
             arrivals: each.arrivals,
             luck: each.luck.clone(),
         });
-        let demand = Demand {
+        Demand {
             start: self.start,
             zone: TimeZone::get(&self.zone).unwrap_or(TimeZone::UTC),
             interval_secs: self.interval_secs,
             types: types.collect(),
-        };
+        }
+    }
+
+    /// Who is at work.
+    pub(crate) fn cover(&self) -> Cover {
         let teams = self.teams.iter().map(|each| TeamCover {
             team: each.team.clone(),
             people: People::Counted(each.agents.clone()),
         });
-        let cover = Cover { teams: teams.collect() };
-        Experiment::new(&self.strategy, &demand, &cover, self.replications, self.seed)
+        Cover { teams: teams.collect() }
     }
 
     /// Replications of each part in which the trial is played. They depend on nothing but how many

@@ -70,7 +70,7 @@ const AT_A_TIME: u32 = 100;
 pub async fn run(options: Options) -> Result<()> {
     let zone = TimeZone::get(&options.zone)
         .with_context(|| format!("--zone {}: no such time zone", options.zone))?;
-    let strategy = read_strategy(&options.strategy)?;
+    let strategy = super::strategy_file::read(&options.strategy)?;
     let customers = options.customers.as_deref().map(read_customers).transpose()?;
     let mut forecast = forecast::read(&options.forecast, customers.as_ref(), &zone).await?;
     let warm_up_intervals = checked(&options, &forecast.demand)?;
@@ -123,6 +123,20 @@ pub async fn run(options: Options) -> Result<()> {
         results::write_event_log(&options.out, replication, &log, &strategy, &experiment).await?;
     }
     Ok(())
+}
+
+/// The premises that files of a forecast, a cover and customers make for a strategy.
+pub(super) async fn premises(
+    strategy: &Strategy,
+    forecast: &Path,
+    cover: &Path,
+    customers: Option<&Path>,
+    zone: &TimeZone,
+) -> Result<barometer_preflight::Premises> {
+    let customers = customers.map(read_customers).transpose()?;
+    let forecast = forecast::read(forecast, customers.as_ref(), zone).await?;
+    let cover = cover::read(cover, strategy, &forecast.demand, zone).await?;
+    Ok(barometer_plan::premises_of(&forecast.demand, &cover.cover))
 }
 
 fn set_threshold(demand: &mut Demand, within_secs: f64) {
@@ -184,12 +198,6 @@ fn about(
         "seed": options.seed,
         "notes": notes,
     })
-}
-
-fn read_strategy(path: &Path) -> Result<Strategy> {
-    let text =
-        std::fs::read_to_string(path).with_context(|| format!("reading {}", path.display()))?;
-    Strategy::from_json(&text).with_context(|| path.display().to_string())
 }
 
 fn read_customers(path: &Path) -> Result<CustomersFile> {
