@@ -3,6 +3,7 @@ import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindForms } from './forms.js';
+import { bindJourneyMap } from './journey-map.js';
 import { bindLive } from './live.js';
 import { bindFilters, bindTables } from './tables.js';
 
@@ -46,6 +47,7 @@ bindKeyboard();
 bindStrip(document);
 bindForms();
 bindLive();
+bindJourneyMap();
 bindTables(document);
 bindFilters();
 // What htmx brings in has strips and tables of its own.

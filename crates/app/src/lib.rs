@@ -6,6 +6,7 @@
 //! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
 //! * [`trials`]: which contact types and days are tried;
 //! * [`drafts`]: the strategy that planners change, version by version;
+//! * [`strategy_week`]: the planned week that a strategy is looked at with;
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;
 //! * [`sign_in`]: who has to wait after failed attempts;
@@ -22,6 +23,7 @@ pub mod release;
 pub mod runs;
 pub mod sign_in;
 pub mod staffing;
+pub mod strategy_week;
 pub mod trials;
 
 pub use error::AppError;

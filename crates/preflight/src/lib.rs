@@ -11,12 +11,14 @@
 
 mod finding;
 mod ground;
+mod now;
 mod premises;
 mod rule;
 mod rules;
 mod traffic;
 
 pub use finding::{Finding, Repair};
+pub use now::{RankNow, StepNow, steps_now};
 pub use premises::{ContactTypePremise, Premises, TeamPremise};
 pub use rule::{Rule, Severity};
 

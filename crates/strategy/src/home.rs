@@ -44,6 +44,17 @@ impl Strategy {
         is_member && team.answers(channel).is_some()
     }
 
+    /// Whether contacts of a channel may be offered to a team here, at once or after some waiting.
+    pub fn may_be_answered_by(&self, step: &Step, team: &Team, channel: Channel) -> bool {
+        let relaxed = match &step.does {
+            StepKind::Queue(queue) => {
+                queue.need.relaxations.iter().any(|relaxed| team.has_all(&relaxed.skills))
+            }
+            _ => false,
+        };
+        self.is_answered_by(step, team, channel) || (relaxed && team.answers(channel).is_some())
+    }
+
     /// The team that a line offers contacts first; `None` where it is no line, or nobody answers.
     fn first_offered(&self, step: &Step, channel: Channel) -> Option<&Team> {
         match &step.does {

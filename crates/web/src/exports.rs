@@ -90,7 +90,7 @@ pub(crate) fn calendar(file_name: &str, text: String) -> Response {
     attachment(file_name, "text/calendar; charset=utf-8", text.into_bytes())
 }
 
-fn attachment(file_name: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
+pub(crate) fn attachment(file_name: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
     let safe: String = file_name
         .chars()
         .map(|character| {

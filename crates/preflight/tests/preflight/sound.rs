@@ -84,3 +84,23 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn at_half_past_nine_the_harbour_is_open_and_its_ranks_are_there() {
+    use barometer_preflight::steps_now;
+    let strategy = strategy();
+    let now = |interval: usize| steps_now(&strategy, &premises(), interval);
+    let at = |id: &str| strategy.steps.iter().position(|step| step.id == id).expect("it is there");
+    let (morning, night) = (now(19), now(4));
+    assert_eq!((morning[at("gate")].is_open, night[at("gate")].is_open), (Some(true), Some(false)));
+    let group = &morning[at("group")];
+    let ranks: Vec<(u32, u32, u32)> =
+        group.ranks.iter().map(|rank| (rank.rank, rank.on_shift, rank.listed)).collect();
+    assert_eq!(ranks, [(1, 2, 2), (2, 2, 2)]);
+    // Thirty calls, of which a third of those who choose anything choose the harbours: 9.9; each is
+    // 240 s of work, in half an hour with four people.
+    assert!((group.contacts - 9.9).abs() < 1e-9, "{}", group.contacts);
+    let pressure = group.pressure().expect("somebody is there");
+    assert!((pressure - 9.9 * 240.0 / 1800.0 / 4.0).abs() < 1e-9);
+    assert_eq!((night[at("group")].on_shift(), night[at("group")].pressure()), (0, None));
+}

@@ -38,26 +38,19 @@ pub(crate) async fn save(
         let form = EditorPart::filled(&draft, &part, &context, &value, &unread);
         return Ok(Html(form.render()?).into_response());
     }
-    let at = part.find(&draft.strategy).unwrap_or(0);
-    let refuse = |faults: Vec<Fault>, mut wrong: BTreeMap<String, String>| {
-        let (here, elsewhere) = sorted_faults(faults, &part, at);
-        wrong.extend(here);
-        let mut form =
-            EditorPart::filled(&draft, &part, &context, &value, &wrong).with_strays(&wrong);
-        form.wrong.extend(elsewhere);
-        refused(&show_page(&context, &draft, &part, form))
-    };
     if based_on != draft.newest() {
         return tell_of_meanwhile(&app, &context, &draft, &part, &value).await;
     }
     if !unread.is_empty() {
-        return refuse(Vec::new(), unread);
+        return refuse(&app, &context, &draft, (&part, &value), Vec::new(), unread).await;
     }
     let with = match part.read(value.clone()) {
         Ok(with) => with,
         Err(Fault { field, message }) => {
+            let at = part.find(&draft.strategy).unwrap_or(0);
             let field = format!("{}[{at}].{field}", part.list());
-            return refuse(vec![Fault { field, message }], BTreeMap::new());
+            let faults = vec![Fault { field, message }];
+            return refuse(&app, &context, &draft, (&part, &value), faults, BTreeMap::new()).await;
         }
     };
     let edit = match part.find(&draft.strategy) {
@@ -66,10 +59,29 @@ pub(crate) async fn save(
     };
     match draft.save(&app.store, &edit, context.user.id).await {
         Ok(saved) => Ok(to_strategy(&context, saved, Some(&part))),
-        Err(NotSaved::Faults(faults)) => refuse(faults, BTreeMap::new()),
+        Err(NotSaved::Faults(faults)) => {
+            refuse(&app, &context, &draft, (&part, &value), faults, BTreeMap::new()).await
+        }
         Err(NotSaved::Outdated) => tell_of_meanwhile(&app, &context, &draft, &part, &value).await,
         Err(NotSaved::Store(error)) => Err(error.into()),
     }
+}
+
+/// The form as it was typed, with what is wrong beside its fields.
+async fn refuse(
+    app: &App,
+    context: &RequestContext,
+    draft: &Draft,
+    (part, value): (&PartId, &Value),
+    faults: Vec<Fault>,
+    mut wrong: BTreeMap<String, String>,
+) -> Result<Response, PageError> {
+    let at = part.find(&draft.strategy).unwrap_or(0);
+    let (here, elsewhere) = sorted_faults(faults, part, at);
+    wrong.extend(here);
+    let mut form = EditorPart::filled(draft, part, context, value, &wrong).with_strays(&wrong);
+    form.wrong.extend(elsewhere);
+    refused(&show_page(app, context, draft, part, form).await?)
 }
 
 /// Somebody else has saved a version since this one was opened: the form comes back as typed, on
@@ -92,7 +104,7 @@ async fn tell_of_meanwhile(
         version: newest.version,
         changes: told.collect(),
     });
-    let page = show_page(context, &newest, part, form);
+    let page = show_page(app, context, &newest, part, form).await?;
     Ok((StatusCode::CONFLICT, Html(page.render()?)).into_response())
 }
 

@@ -21,7 +21,10 @@ pub(super) struct EditorPart {
     pub key: String,
     /// The version that was draft.
     pub based_on: i32,
+    /// The settings that matter most, and all others.
     pub fields: Vec<Field>,
+    pub more: Vec<Field>,
+    pub more_is_open: bool,
     pub may_plan: bool,
     /// What is wrong with the whole, not with one field.
     pub wrong: Vec<String>,
@@ -87,17 +90,56 @@ impl EditorPart {
     ) -> Self {
         let forms = Forms::of(&draft.strategy);
         let schema = forms.schema();
+        let all = lay_out(schema, schema.definition(definition(key)), value, wrong);
+        let first = first_settings(key, value);
+        let matters = |field: &Field| {
+            let name = field.name.trim_end_matches(['?', '!', '#']);
+            first.iter().any(|first| name == *first || name.starts_with(&format!("{first}/")))
+        };
+        let (fields, more): (Vec<Field>, Vec<Field>) = all.into_iter().partition(matters);
         Self {
+            more_is_open: more.iter().any(|field| field.wrong.is_some()),
+            more,
             title: title(key, &draft.strategy),
             address: format!("/strategy/part?day={}", context.day),
             key: key.to_string(),
             based_on: draft.version,
-            fields: lay_out(schema, schema.definition(definition(key)), value, wrong),
+            fields,
             may_plan: context.may_plan(),
             wrong: Vec::new(),
             meanwhile: None,
         }
     }
+}
+
+/// The settings of a part that matter most, as JSON pointers; what stands within them comes along.
+fn first_settings(key: &PartId, value: &Value) -> Vec<&'static str> {
+    let kind = value["does"].as_object().and_then(|does| does.keys().next());
+    let mut first = vec!["/id", "/name"];
+    first.extend_from_slice(match (key, kind.map(String::as_str)) {
+        (PartId::Entry(_), _) => &["/contact_types", "/first"],
+        (PartId::Team(_), _) => &["/skills", "/channels", "/answer_delay", "/agents"],
+        (_, Some("queue")) => &[
+            "/does/queue/places",
+            "/does/queue/longest_wait_secs",
+            "/does/queue/need",
+            "/does/queue/priority",
+            "/does/queue/exits/full",
+            "/does/queue/exits/too_long",
+        ],
+        (_, Some("hunt_group")) => &[
+            "/does/hunt_group/offering/order",
+            "/does/hunt_group/offering/ring_window_secs",
+            "/does/hunt_group/offering/gap_secs",
+            "/does/hunt_group/group_limit_secs",
+            "/does/hunt_group/waves_secs",
+            "/does/hunt_group/members",
+            "/does/hunt_group/exits/too_long",
+        ],
+        // The other kinds have few settings, and all of them matter.
+        _ => &["/does"],
+    });
+    first
 }
 
 /// Sorts faults of a strategy into those of one part's fields, by pointer, and all others in words.
@@ -124,7 +166,7 @@ impl EditorPart {
     /// Messages that no field of the form shows are shown above it.
     pub fn with_strays(mut self, wrong: &BTreeMap<String, String>) -> Self {
         let is_shown = |pointer: &str| {
-            self.fields.iter().any(|field| {
+            self.fields.iter().chain(&self.more).any(|field| {
                 field.name.trim_end_matches(['?', '!', '#']) == pointer
                     && !matches!(field.kind, FieldKind::Heading { .. })
             })

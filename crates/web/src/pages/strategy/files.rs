@@ -3,11 +3,11 @@
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
-use barometer_strategy::{CustomersFile, Edit, Strategy};
+use barometer_strategy::{CustomersFile, Edit, PartId, Strategy};
 
 use super::change::save_edit;
 use super::editor::EditorPart;
-use super::{open, show_page, shown_part};
+use super::{open, show_page};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -40,9 +40,10 @@ pub(crate) async fn save_json(
             save_edit(&app, &context, &draft, &edit, None).await
         }
         Err(error) => {
-            let part = shown_part(&draft, None);
+            let first = draft.strategy.steps.first();
+            let part = first.map_or(PartId::Entry(0), |step| PartId::Step(step.id.clone()));
             let editor = EditorPart::of(&draft, &part, &context)?;
-            let mut template = show_page(&context, &draft, &part, editor);
+            let mut template = show_page(&app, &context, &draft, &part, editor).await?;
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }

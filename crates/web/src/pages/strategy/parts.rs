@@ -1,6 +1,10 @@
 //! The parts of a strategy: how they are addressed, listed and described.
 
-use barometer_strategy::{Entry, Next, Part, PartId, Step, StepKind, Strategy, Team};
+use barometer_preflight::{Finding, Severity};
+use barometer_strategy::{Entry, Part, PartId, Step, StepKind, Stop, Strategy, Team};
+
+use super::seen::Seen;
+use crate::words;
 
 /// A part in the list of parts.
 pub(super) struct PartLine {
@@ -110,63 +114,51 @@ fn team_facts(team: &Team) -> String {
     if skills.is_empty() { contacts } else { format!("{contacts}; {}", skills.join(", ")) }
 }
 
-/// What happens to a contact, in a sentence.
-pub(super) fn answer(strategy: &Strategy) -> String {
-    let Strategy { entries, steps, teams, .. } = strategy;
-    let (Some(entry), Some(team)) = (entries.first(), teams.first()) else {
-        return "Nothing is described yet.".to_owned();
+/// Where contacts are lost and what preflight finds, in a sentence or two.
+pub(super) fn answer(seen: &Seen) -> String {
+    let strategy = &seen.draft.strategy;
+    let lost = match &seen.load {
+        Some(load) => match load.worst(&seen.journey) {
+            Some((stop, lost, cause)) => {
+                let name = match seen.journey.stops[stop] {
+                    Stop::Entry(at) => &strategy.entries[at].name,
+                    Stop::Step(at) => &strategy.steps[at].name,
+                    Stop::End(_) => "",
+                };
+                let of_those = if load.stops[stop] > 0.0 { lost / load.stops[stop] } else { 0.0 };
+                format!(
+                    "Most contacts are lost at “{name}”: {} a day, {} of those who reach it, mostly by “{cause}”.",
+                    words::thousands(lost),
+                    words::percent(of_those.min(1.0))
+                )
+            }
+            None => "No contact is lost.".to_owned(),
+        },
+        None => "No trial of this version shows yet where contacts are lost.".to_owned(),
     };
-    let count = |count: usize, noun: &str| match count {
-        1 => format!("one {noun}"),
-        more => format!("{more} {noun}s"),
-    };
-    let Next::Step(id) = &entry.first else {
-        return format!("A contact on “{}” is not let in.", entry.name);
-    };
-    let first = strategy.step(id);
-    match first.map(|step| (&step.name, &step.does)) {
-        Some((_, StepKind::Queue(queue))) if entries.len() == 1 && teams.len() == 1 => {
-            let places = queue.places.map_or_else(
-                || "without a limit of places".to_owned(),
-                |places| format!("of {places} places"),
-            );
-            let wait = queue.longest_wait_secs.map_or_else(
-                || "until it gives up".to_owned(),
-                |secs| {
-                    format!("for up to {secs} s, then {}", went(strategy, &queue.exits.too_long))
-                },
-            );
-            let full = match queue.places {
-                Some(_) => {
-                    format!(" When it is full: {}.", went(strategy, &queue.exits.full))
-                }
-                None => String::new(),
-            };
-            format!(
-                "A contact on “{}” that finds nobody free waits in a queue {places}, {wait}; {} answers.{full}",
-                entry.name, team.name
-            )
-        }
-        Some(_) if entries.len() > 1 => format!(
-            "Contacts arrive at {} entries and pass up to {}; {} answer.",
-            entries.len(),
-            count(steps.len(), "step"),
-            count(teams.len(), "team"),
-        ),
-        Some((name, does)) => format!(
-            "Contacts arrive at “{}”, go first to “{name}” ({}), and pass up to {}; {} answer.",
-            entry.name,
-            does.words(),
-            count(steps.len(), "step"),
-            count(teams.len(), "team"),
-        ),
-        None => format!("A contact on “{}” is sent to a step that is not there.", entry.name),
-    }
+    format!("{lost} {}", found(&seen.findings))
 }
 
-fn went(strategy: &Strategy, next: &Next) -> String {
-    match next {
-        Next::Step(_) => format!("to “{}”", strategy.next_words(next)),
-        _ => strategy.next_words(next),
+/// What preflight finds, counted.
+fn found(findings: &[Finding]) -> String {
+    let count = |severity: Severity| {
+        findings.iter().filter(|finding| finding.rule.severity() == severity).count()
+    };
+    let told = |count: usize, one: &str, more: &str| match count {
+        0 => None,
+        1 => Some(format!("one {one}")),
+        count => Some(format!("{} {more}", words::count_word(count))),
+    };
+    let parts: Vec<String> = [
+        told(count(Severity::Serious), "serious fault", "serious faults"),
+        told(count(Severity::Warning), "warning", "warnings"),
+        told(count(Severity::Note), "note", "notes"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    if parts.is_empty() {
+        return "Preflight finds nothing wrong.".to_owned();
     }
+    format!("Preflight finds {}.", words::listing(&parts))
 }

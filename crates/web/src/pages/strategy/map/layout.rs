@@ -107,7 +107,7 @@ fn turned_forward(count: usize, links: &[(usize, usize)]) -> Vec<(usize, usize)>
 
 fn layers_of(stops: &[Placed], links: &[(usize, usize)]) -> Vec<usize> {
     let order = topological(stops.len(), links);
-    let mut layers = vec![0; stops.len()];
+    let mut layers = vec![0usize; stops.len()];
     for &at in &order {
         for &(from, to) in links.iter().filter(|link| link.0 == at && link.1 != at) {
             layers[to] = layers[to].max(layers[from] + 1);
@@ -208,7 +208,9 @@ impl Net {
             for row in rows {
                 // Layers of different sizes are compared by share of their height.
                 let count = row.len() as f64;
-                row.iter().enumerate().for_each(|(nth, &at)| place[at] = (nth as f64 + 0.5) / count);
+                row.iter()
+                    .enumerate()
+                    .for_each(|(nth, &at)| place[at] = (nth as f64 + 0.5) / count);
             }
         };
         number(&self.rows, &mut place);
@@ -339,7 +341,8 @@ mod tests {
 
     #[test]
     fn a_chain_is_straight_and_ends_are_last() {
-        let stops = [stop(Column::Early), stop(Column::Early), stop(Column::Late), stop(Column::Last)];
+        let stops =
+            [stop(Column::Early), stop(Column::Early), stop(Column::Late), stop(Column::Last)];
         let layout = lay_out(&stops, &[(0, 1), (1, 2), (2, 3)]);
         assert_eq!(layout.layers, [0, 1, 2, 3]);
         assert!(layout.ys.iter().all(|y| (y - layout.ys[0]).abs() < 1e-9));
@@ -348,7 +351,8 @@ mod tests {
 
     #[test]
     fn a_loop_is_drawn_and_a_long_way_bends_in_each_layer_between() {
-        let stops = [stop(Column::Early), stop(Column::Early), stop(Column::Early), stop(Column::Last)];
+        let stops =
+            [stop(Column::Early), stop(Column::Early), stop(Column::Early), stop(Column::Last)];
         let layout = lay_out(&stops, &[(0, 1), (1, 2), (2, 1), (2, 3), (0, 3)]);
         assert_eq!(layout.layers, [0, 1, 2, 3]);
         let layers: Vec<usize> = layout.bends[4].iter().map(|bend| bend.0).collect();
@@ -378,9 +382,9 @@ mod tests {
                 .filter(|(from, _)| stops[*from].column != Column::Last)
                 .collect();
             let layout = lay_out(&stops, &links);
-            for a in 0..count {
-                prop_assert!(layout.ys[a] >= stops[a].above - 1e-6);
-                prop_assert!(layout.ys[a] + stops[a].below <= layout.height + 1e-6);
+            for (a, stop) in stops.iter().enumerate() {
+                prop_assert!(layout.ys[a] >= stop.above - 1e-6);
+                prop_assert!(layout.ys[a] + stop.below <= layout.height + 1e-6);
                 for b in 0..a {
                     if layout.layers[a] == layout.layers[b] {
                         prop_assert!((layout.ys[a] - layout.ys[b]).abs() >= 32.0 - 1e-6);

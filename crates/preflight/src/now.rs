@@ -1,0 +1,109 @@
+//! What is true at each step of a strategy in one interval of the planned period.
+
+use std::collections::BTreeMap;
+
+use barometer_routing::Id;
+use barometer_strategy::Strategy;
+
+use crate::ground::Ground;
+use crate::premises::Premises;
+use crate::traffic::{channels, open_intervals};
+
+/// A step in one interval.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct StepNow {
+    /// Whether a gate is open; `None` for every other step.
+    pub is_open: Option<bool>,
+    /// Contacts expected in the interval on ways that can be reckoned.
+    pub contacts: f64,
+    /// Their work in Erlangs, if all of it were done here.
+    pub erlangs: f64,
+    /// Members on shift, rank by rank, of a hunt group, or of those whom a queue asks at once.
+    pub ranks: Vec<RankNow>,
+}
+
+/// Members of one rank in one interval.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct RankNow {
+    /// Lower is offered first.
+    pub rank: u32,
+    /// How many of them are on shift.
+    pub on_shift: u32,
+    /// How many there are, as far as anybody is planned.
+    pub listed: u32,
+    /// Contacts that those on shift can hold at once.
+    pub slots: u32,
+}
+
+impl StepNow {
+    /// Members on shift.
+    pub fn on_shift(&self) -> u32 {
+        self.ranks.iter().map(|rank| rank.on_shift).sum()
+    }
+
+    /// Work offered here / contacts that members on shift can hold; `None` where nobody is, or nothing
+    /// comes. Members who serve other queues as well count fully here.
+    pub fn pressure(&self) -> Option<f64> {
+        let slots: u32 = self.ranks.iter().map(|rank| rank.slots).sum();
+        (slots > 0 && self.erlangs > 0.0).then(|| self.erlangs / f64::from(slots))
+    }
+}
+
+/// What is true at each step in an interval, in the order of the steps; nothing where the strategy has
+/// faults.
+pub fn steps_now(strategy: &Strategy, premises: &Premises, interval: usize) -> Vec<StepNow> {
+    let Some(ground) = Ground::of(strategy, premises) else { return Vec::new() };
+    (0..strategy.steps.len()).map(|at| step_now(&ground, at, interval)).collect()
+}
+
+fn step_now(ground: &Ground<'_>, at: usize, interval: usize) -> StepNow {
+    use barometer_strategy::StepKind;
+    let is_gate = matches!(ground.strategy.steps[at].does, StepKind::HoursGate(_));
+    let (mut contacts, mut erlangs) = (0.0, 0.0);
+    for each in ground.traffic().at(at) {
+        let arriving = each.expected.get(interval).copied().unwrap_or(0.0);
+        contacts += arriving;
+        let handle_secs = ground.premises.types[each.of].handle_secs;
+        erlangs += arriving * handle_secs / ground.premises.interval_secs;
+    }
+    StepNow {
+        is_open: is_gate
+            .then(|| open_intervals(ground, at).get(interval).copied().unwrap_or(false)),
+        contacts,
+        erlangs,
+        ranks: ranks(ground, at, interval),
+    }
+}
+
+fn ranks(ground: &Ground<'_>, at: usize, interval: usize) -> Vec<RankNow> {
+    let Some(point) = ground.point_at(at) else { return Vec::new() };
+    let answered: Vec<usize> =
+        channels(ground, at).into_iter().map(barometer_routing::channel_place).collect();
+    let mut ranks: BTreeMap<u32, RankNow> = BTreeMap::new();
+    for member in &ground.model(point).members {
+        let team = ground.compiled.agents[member.agent].team;
+        let (model, of) = (&ground.compiled.teams[team], &ground.strategy.teams[team.place()]);
+        // A queue's relaxations bring others in only when a contact has waited.
+        let is_queue = matches!(point.step.does, barometer_strategy::StepKind::Queue(_));
+        if is_queue && member.joins_after > 0.0 {
+            continue;
+        }
+        if !answered.is_empty() && answered.iter().all(|&channel| model.at_once[channel] == 0) {
+            continue;
+        }
+        let planned = ground.premises.teams.iter().find(|each| each.team == of.id);
+        let people = planned.and_then(|each| each.people.get(interval)).copied().unwrap_or(0);
+        let is_on_shift = member.agent.place() - model.agents.0 < people as usize;
+        let rank = ranks.entry(member.rank).or_insert(RankNow {
+            rank: member.rank,
+            on_shift: 0,
+            listed: 0,
+            slots: 0,
+        });
+        rank.listed += 1;
+        rank.on_shift += u32::from(is_on_shift);
+        let at_once = answered.iter().map(|&channel| model.at_once[channel]).max().unwrap_or(1);
+        rank.slots += u32::from(is_on_shift) * at_once;
+    }
+    ranks.into_values().collect()
+}

@@ -1,0 +1,519 @@
+//! The journey map: a strategy as a river, from its entries to the ends, with an instrument at each step.
+
+mod layout;
+mod load;
+mod shape;
+
+use askama::Template;
+use barometer_preflight::{Finding, Severity, StepNow};
+use barometer_strategy::{Journey, PartId, Promise, Step, StepKind, Stop, Strategy, WayEnd};
+use jiff::civil::DateTime;
+
+use super::seen::Seen;
+use crate::words;
+use layout::{Column, Placed, lay_out};
+pub(super) use load::Load;
+use shape::{Shape, half_size, hours_of};
+
+/// What a map is drawn from.
+pub(super) struct Drawn<'a> {
+    pub strategy: &'a Strategy,
+    pub journey: &'a Journey,
+    pub load: Option<&'a Load>,
+    pub findings: &'a [Finding],
+    pub now: &'a [StepNow],
+    /// The moment, on the centre's clock.
+    pub at: DateTime,
+    /// Seconds of the interval in which `now`'s contacts come.
+    pub interval_secs: f64,
+    /// The part whose panel is open.
+    pub open: Option<&'a PartId>,
+    /// The page's address, to which a part is added.
+    pub address: &'a str,
+    /// Steps that a walked contact passed, by their ids.
+    pub passed: &'a [String],
+}
+
+/// The map as it is printed.
+#[derive(Template)]
+#[template(path = "strategy/map.svg", escape = "html")]
+pub(super) struct MapView {
+    width: f64,
+    height: f64,
+    /// Whether it fits a screen as a whole.
+    fits: bool,
+    ribbons: Vec<Ribbon>,
+    stops: Vec<StopView>,
+    /// Whether it stands alone, in a file of its own.
+    pub is_file: bool,
+}
+
+/// A link, as a ribbon.
+struct Ribbon {
+    path: String,
+    width: f64,
+    kind: &'static str,
+    title: String,
+    from: usize,
+    to: usize,
+    /// The share that went here, and where it is written.
+    label: Option<(f64, f64, String)>,
+}
+
+/// A stop with its instrument.
+struct StopView {
+    at: usize,
+    x: f64,
+    y: f64,
+    shape: Shape,
+    half_width: f64,
+    half_height: f64,
+    name: String,
+    full_name: String,
+    detail: String,
+    /// Everything in a sentence, for those who hear the map.
+    told: String,
+    address: Option<String>,
+    is_open: bool,
+    /// Whether a walked contact passed it.
+    is_passed: bool,
+    /// The step's id.
+    id: String,
+    /// Findings, and the class of the worst.
+    found: Option<(usize, &'static str)>,
+}
+
+impl StopView {
+    /// The frame around it and its words: x, y, width, height.
+    fn halo(&self) -> (f64, f64, f64, f64) {
+        let words = if self.is_step() { 30.0 } else { 7.0 };
+        let half = self.half_width.max(if self.is_step() { 52.0 } else { 0.0 }) + 7.0;
+        let top = self.half_height + words;
+        (-half, -top, 2.0 * half, top + self.half_height + 7.0)
+    }
+
+    /// Whether it is a step, whose words stand above it.
+    fn is_step(&self) -> bool {
+        !matches!(self.shape, Shape::Inlet | Shape::Bar { .. })
+    }
+}
+
+/// Distance between two layers, at least.
+const LEAST_GAP: f64 = 122.0;
+/// The width that a map has where its layers allow.
+const USUAL_WIDTH: f64 = 900.0;
+/// From the left edge to the middle of the first layer, and from the last to the right edge.
+const LEFT: f64 = 80.0;
+const RIGHT: f64 = 118.0;
+/// Room above and below.
+const MARGIN: f64 = 14.0;
+/// Height / width up to which a map is shown as a whole: higher ones are scrolled.
+const TALLEST: f64 = 0.95;
+/// Height of two lines of words above an instrument.
+const WORDS: f64 = 30.0;
+/// Width of a ribbon on which everything goes.
+const WIDEST: f64 = 40.0;
+/// Width of a ribbon of which no share is known, or on which nearly nothing goes.
+const THINNEST: f64 = 1.4;
+
+impl MapView {
+    pub fn of(drawn: &Drawn<'_>) -> Self {
+        let Drawn { journey, .. } = *drawn;
+        let shapes: Vec<Shape> = (0..journey.stops.len()).map(|at| drawn.shape(at)).collect();
+        let widths: Vec<f64> = (0..journey.links.len()).map(|at| drawn.width(at)).collect();
+        let stacks = |at: usize| {
+            let sum = |is_in: bool| -> f64 {
+                let links = journey.links.iter().zip(&widths);
+                let mine =
+                    links.filter(|(link, _)| if is_in { link.to == at } else { link.from == at });
+                mine.map(|(_, width)| width + 1.0).sum()
+            };
+            sum(true).max(sum(false)) / 2.0
+        };
+        let placed: Vec<Placed> = shapes
+            .iter()
+            .enumerate()
+            .map(|(at, shape)| {
+                let half = half_size(shape).1.max(stacks(at));
+                let column = drawn.column(at);
+                let words = if column == Column::Last || at < drawn.strategy.entries.len() {
+                    // Their words stand inside or beside them.
+                    8.0
+                } else {
+                    WORDS
+                };
+                Placed { above: half + words, below: half + 5.0, column }
+            })
+            .collect();
+        let links: Vec<(usize, usize)> =
+            journey.links.iter().map(|link| (link.from, link.to)).collect();
+        let layout = lay_out(&placed, &links);
+        let gaps = layout.layer_count.saturating_sub(1).max(1) as f64;
+        let gap = ((USUAL_WIDTH - LEFT - RIGHT) / gaps).max(LEAST_GAP);
+        let x_of = |layer: usize| LEFT + layer as f64 * gap;
+        let at = |stop: usize| (x_of(layout.layers[stop]), layout.ys[stop] + MARGIN);
+        let ports = Ports::of(journey, &widths, &layout);
+        let ribbons = (0..journey.links.len()).map(|nth| {
+            let link = &journey.links[nth];
+            let ((x, y), (to_x, to_y)) = (at(link.from), at(link.to));
+            let start = (x + half_size(&shapes[link.from]).0, y + ports.leaving[nth]);
+            let end = (to_x - half_size(&shapes[link.to]).0, to_y + ports.arriving[nth]);
+            let bends = layout.bends[nth].iter().map(|&(layer, y)| (x_of(layer), y + MARGIN));
+            drawn.ribbon(nth, widths[nth], start, bends.collect(), end)
+        });
+        let ribbons: Vec<Ribbon> = ribbons.collect();
+        let stops = shapes.into_iter().enumerate().map(|(stop, shape)| {
+            let (x, y) = at(stop);
+            drawn.stop_view(stop, (x, y), shape, gap)
+        });
+        let width = x_of(layout.layer_count.saturating_sub(1)) + RIGHT;
+        let height = layout.height + 2.0 * MARGIN;
+        Self {
+            fits: height < width * TALLEST,
+            width,
+            height,
+            stops: stops.collect(),
+            ribbons,
+            is_file: false,
+        }
+    }
+}
+
+/// Where ribbons touch their stops, above or below the middle.
+struct Ports {
+    leaving: Vec<f64>,
+    arriving: Vec<f64>,
+}
+
+impl Ports {
+    fn of(journey: &Journey, widths: &[f64], layout: &layout::Layout) -> Self {
+        let next_y = |nth: usize| match layout.bends[nth].first() {
+            Some(bend) => bend.1,
+            None => layout.ys[journey.links[nth].to],
+        };
+        let last_y = |nth: usize| match layout.bends[nth].last() {
+            Some(bend) => bend.1,
+            None => layout.ys[journey.links[nth].from],
+        };
+        let count = journey.links.len();
+        let mut ports = Self { leaving: vec![0.0; count], arriving: vec![0.0; count] };
+        for stop in 0..journey.stops.len() {
+            let leaving = (0..count).filter(|&nth| journey.links[nth].from == stop);
+            stack(leaving.collect(), widths, next_y, &mut ports.leaving);
+            let arriving = (0..count).filter(|&nth| journey.links[nth].to == stop);
+            stack(arriving.collect(), widths, last_y, &mut ports.arriving);
+        }
+        ports
+    }
+}
+
+/// Stacks ribbons around a stop's middle in the order of where they go.
+fn stack(mut links: Vec<usize>, widths: &[f64], towards: impl Fn(usize) -> f64, ports: &mut [f64]) {
+    links.sort_by(|&a, &b| towards(a).total_cmp(&towards(b)));
+    let all: f64 = links.iter().map(|&nth| widths[nth]).sum();
+    let mut top = -all / 2.0;
+    for nth in links {
+        ports[nth] = top + widths[nth] / 2.0;
+        top += widths[nth];
+    }
+}
+
+impl<'a> Drawn<'a> {
+    pub fn of(seen: &'a Seen, open: Option<&'a PartId>, address: &'a str) -> Self {
+        Self {
+            strategy: &seen.draft.strategy,
+            journey: &seen.journey,
+            load: seen.load.as_ref(),
+            findings: &seen.findings,
+            now: &seen.now,
+            at: seen.at,
+            interval_secs: seen.premises.interval_secs,
+            open,
+            address,
+            passed: &[],
+        }
+    }
+    fn step(&self, stop: usize) -> Option<(usize, &Step)> {
+        match self.journey.stops[stop] {
+            Stop::Step(at) => Some((at, &self.strategy.steps[at])),
+            _ => None,
+        }
+    }
+
+    fn contacts_at(&self, stop: usize) -> Option<f64> {
+        self.load.map(|load| load.stops[stop])
+    }
+
+    fn share(&self, contacts: f64) -> f64 {
+        let offered = self.load.map_or(0.0, |load| load.offered);
+        if offered > 0.0 { contacts / offered } else { 0.0 }
+    }
+
+    /// The width of a link's ribbon.
+    fn width(&self, link: usize) -> f64 {
+        let contacts = self.load.and_then(|load| load.links[link]);
+        contacts.map_or(THINNEST, |contacts| (self.share(contacts) * WIDEST).clamp(0.6, WIDEST))
+    }
+
+    fn column(&self, stop: usize) -> Column {
+        match self.journey.stops[stop] {
+            Stop::Entry(_) => Column::Early,
+            Stop::End(_) => Column::Last,
+            Stop::Step(at) => match self.strategy.steps[at].does {
+                StepKind::Queue(_)
+                | StepKind::HuntGroup(_)
+                | StepKind::Callback(_)
+                | StepKind::Voicemail(_)
+                | StepKind::Outside(_) => Column::Late,
+                _ => Column::Early,
+            },
+        }
+    }
+
+    fn shape(&self, stop: usize) -> Shape {
+        match self.journey.stops[stop] {
+            Stop::Entry(_) => Shape::Inlet,
+            Stop::Step(at) => {
+                let waiting = self.waiting(at);
+                shape::of_step(&self.strategy.steps[at], self.now.get(at), self.at, waiting)
+            }
+            Stop::End(end) => {
+                let share = self.contacts_at(stop).map(|contacts| self.share(contacts));
+                let height = share.map_or(16.0, |share| (share * WIDEST * 1.4).clamp(6.0, 70.0));
+                Shape::Bar { height, is_lost: end.is_lost() }
+            }
+        }
+    }
+
+    /// Contacts that wait in a queue on average at the moment, by Little's law: what arrives there now,
+    /// for as long as the trial's contacts waited.
+    fn waiting(&self, step: usize) -> Option<f64> {
+        let secs = self.load?.wait_secs[step]?;
+        let now = self.now.get(step)?;
+        Some(now.contacts / self.interval_secs * secs)
+    }
+
+    fn ribbon(
+        &self,
+        nth: usize,
+        width: f64,
+        start: (f64, f64),
+        bends: Vec<(f64, f64)>,
+        end: (f64, f64),
+    ) -> Ribbon {
+        let link = &self.journey.links[nth];
+        let (from, to) = (self.name_of(link.from), self.name_of(link.to));
+        let contacts = self.load.and_then(|load| load.links[nth]);
+        let counted = contacts.map(|contacts| {
+            format!(
+                "{} a day, {}",
+                words::thousands(contacts),
+                words::percent(self.share(contacts))
+            )
+        });
+        let why = if link.cause.is_empty() { String::new() } else { format!(", {}", link.cause) };
+        let title = match &counted {
+            Some(counted) => format!("{from}{why} → {to}: {counted}"),
+            None => format!("{from}{why} → {to}"),
+        };
+        let kind = match self.journey.stops[link.to] {
+            Stop::End(end) if end.is_lost() => "lost",
+            Stop::End(WayEnd::Answered | WayEnd::Contained) => "served",
+            _ if link.cause == "closed" => "closed",
+            _ if link.exit.as_ref().is_some_and(|exit| exit.contains("/exits/")) => "exit",
+            _ => "flow",
+        };
+        let is_back = end.0 <= start.0;
+        // A share stands on ribbons that are wide enough to be looked for.
+        let label =
+            contacts.filter(|contacts| self.share(*contacts) >= 0.02 && !is_back).map(|contacts| {
+                let (x, y) = bends.first().copied().unwrap_or(end);
+                let (x, y) = (start.0 + (x - start.0) * 0.5, start.1 + (y - start.1) * 0.5);
+                (x, y + 3.5, words::percent(self.share(contacts)))
+            });
+        let path = if is_back { led_back(start, end) } else { led(start, &bends, end) };
+        Ribbon {
+            path,
+            width,
+            kind: if is_back { "back" } else { kind },
+            title,
+            from: link.from,
+            to: link.to,
+            label,
+        }
+    }
+
+    fn name_of(&self, stop: usize) -> &str {
+        match self.journey.stops[stop] {
+            Stop::Entry(at) => &self.strategy.entries[at].name,
+            Stop::Step(at) => &self.strategy.steps[at].name,
+            Stop::End(end) => end.words(),
+        }
+    }
+
+    fn part(&self, stop: usize) -> Option<PartId> {
+        match self.journey.stops[stop] {
+            Stop::Entry(at) => Some(PartId::Entry(at)),
+            Stop::Step(at) => Some(PartId::Step(self.strategy.steps[at].id.clone())),
+            Stop::End(_) => None,
+        }
+    }
+
+    fn stop_view(&self, stop: usize, (x, y): (f64, f64), shape: Shape, gap: f64) -> StopView {
+        let full_name = self.name_of(stop).to_owned();
+        let room = match self.journey.stops[stop] {
+            Stop::Entry(_) | Stop::End(_) => 126.0,
+            Stop::Step(_) => gap - 6.0,
+        };
+        let part = self.part(stop);
+        let detail = self.detail(stop);
+        let findings = self.findings.iter().filter(|finding| Some(&finding.part) == part.as_ref());
+        let (count, worst) = findings.fold((0, None), |(count, worst), finding| {
+            (count + 1, worst.max(Some(finding.rule.severity())))
+        });
+        let kind = match self.step(stop) {
+            Some((_, step)) => step.does.words(),
+            None if part.is_some() => "entry",
+            None => "end",
+        };
+        let found = worst.map(|worst| (count, class_of(worst)));
+        let faults = match count {
+            0 => String::new(),
+            1 => "; 1 finding".to_owned(),
+            count => format!("; {count} findings"),
+        };
+        let told_detail = if detail.is_empty() { String::new() } else { format!(", {detail}") };
+        let (half_width, half_height) = half_size(&shape);
+        StopView {
+            at: stop,
+            x,
+            y,
+            half_width,
+            half_height,
+            shape,
+            name: fitted(&full_name, room, 5.8),
+            told: format!("{kind} {full_name}{told_detail}{faults}"),
+            detail: fitted(&detail, room, 5.2),
+            address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
+            is_passed: self.step(stop).is_some_and(|(_, step)| self.passed.contains(&step.id)),
+            id: self.step(stop).map_or_else(String::new, |(_, step)| step.id.clone()),
+            is_open: part.is_some() && part.as_ref() == self.open,
+            found,
+            full_name,
+        }
+    }
+
+    /// The few telling figures of a stop.
+    fn detail(&self, stop: usize) -> String {
+        let counted = self.contacts_at(stop).map(words::thousands);
+        match self.journey.stops[stop] {
+            Stop::Entry(at) => match counted {
+                Some(counted) => format!("{counted} a day"),
+                None => match self.strategy.entries[at].contact_types.as_slice() {
+                    [] => "every contact type".to_owned(),
+                    names => names.join(", "),
+                },
+            },
+            Stop::End(_) => counted.map_or_else(String::new, |counted| {
+                let share = self.contacts_at(stop).map_or(0.0, |contacts| self.share(contacts));
+                format!("{counted} · {}", words::percent(share))
+            }),
+            Stop::Step(at) => self.step_detail(at),
+        }
+    }
+
+    fn step_detail(&self, at: usize) -> String {
+        let now = self.now.get(at);
+        let wait = self.load.and_then(|load| load.wait_secs[at]);
+        let waits = wait.map_or_else(String::new, |secs| format!(" · waits {secs:.0} s"));
+        let count = |count: usize, one: &str, more: &str| match count {
+            1 => format!("1 {one}"),
+            count => format!("{count} {more}"),
+        };
+        match &self.strategy.steps[at].does {
+            StepKind::HoursGate(gate) => {
+                let state = match now.and_then(|now| now.is_open) {
+                    Some(true) => "open now",
+                    _ => "closed now",
+                };
+                let hours = hours_of(gate, self.at.date()).into_iter().map(|(from, until)| {
+                    format!("{}–{}", words::clock_time(from), words::clock_time(until))
+                });
+                let hours = hours.collect::<Vec<_>>().join(", ");
+                if hours.is_empty() { state.to_owned() } else { format!("{state} · {hours}") }
+            }
+            StepKind::Menu(menu) => count(menu.choices.len(), "choice", "choices"),
+            StepKind::Labelling(labelling) => count(labelling.rules.len(), "label", "labels"),
+            StepKind::Routing(routing) => count(routing.routes.len() + 1, "way", "ways"),
+            StepKind::Announcement(told) => format!("{:.0} s", told.time.mean_secs()),
+            StepKind::Assistant(assistant) => {
+                format!("contains {}", words::whole_percent(assistant.contained_share))
+            }
+            StepKind::Queue(queue) => {
+                let places = queue.places.map(|places| format!("{places} places"));
+                let limit = queue.longest_wait_secs.map(|secs| format!("up to {secs} s"));
+                let limits: Vec<String> = [places, limit].into_iter().flatten().collect();
+                let limits =
+                    if limits.is_empty() { "no limit".to_owned() } else { limits.join(" · ") };
+                // What happens says more than what may.
+                if waits.is_empty() { limits } else { format!("{limits}{waits}") }
+            }
+            StepKind::HuntGroup(_) => {
+                let on_shift = now.map_or(0, StepNow::on_shift);
+                format!("{}{waits}", count(on_shift as usize, "on shift", "on shift"))
+            }
+            StepKind::Callback(callback) => match callback.promise {
+                Promise::PlaceKept => "place kept".to_owned(),
+                Promise::AfterSecs(secs) => format!("after {:.0} min", secs / 60.0),
+            },
+            StepKind::Voicemail(voicemail) if voicemail.work.is_some() => "becomes work".to_owned(),
+            StepKind::Voicemail(_) => "nobody hears it".to_owned(),
+            StepKind::Outside(outside) => outside.number.clone(),
+        }
+    }
+}
+
+/// The class of a severity.
+pub(super) const fn class_of(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Serious => "serious",
+        Severity::Warning => "warning",
+        Severity::Note => "note",
+    }
+}
+
+/// A text that fits a width, cut where it is longer.
+fn fitted(text: &str, room: f64, letter: f64) -> String {
+    let most = (room / letter) as usize;
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    let kept: String = text.chars().take(most.saturating_sub(1)).collect();
+    format!("{}…", kept.trim_end())
+}
+
+/// A smooth way through points, level at each.
+fn led(start: (f64, f64), bends: &[(f64, f64)], end: (f64, f64)) -> String {
+    let mut path = format!("M{:.1},{:.1}", start.0, start.1);
+    let mut from = start;
+    for &to in bends.iter().chain([&end]) {
+        let middle = (from.0 + to.0) / 2.0;
+        let (y, to_y, to_x) = (from.1, to.1, to.0);
+        path += &format!(" C{middle:.1},{y:.1} {middle:.1},{to_y:.1} {to_x:.1},{to_y:.1}");
+        from = to;
+    }
+    path
+}
+
+/// A way back, below the stops.
+fn led_back(start: (f64, f64), end: (f64, f64)) -> String {
+    let foot = start.1.max(end.1) + 34.0;
+    let (x, y, to_x, to_y) = (start.0, start.1, end.0, end.1);
+    format!(
+        "M{x:.1},{y:.1} C{:.1},{y:.1} {:.1},{foot:.1} {x:.1},{foot:.1} L{to_x:.1},{foot:.1} C{:.1},{foot:.1} {:.1},{to_y:.1} {to_x:.1},{to_y:.1}",
+        x + 24.0,
+        x + 24.0,
+        to_x - 24.0,
+        to_x - 24.0
+    )
+}

@@ -1,0 +1,136 @@
+//! What stands beside the map about the open part: what it does to a caller, what is wrong with it, where
+//! contacts go from it.
+
+use askama::Template;
+use barometer_preflight::Finding;
+use barometer_strategy::{PartId, Stop, Strategy};
+
+use super::map::class_of;
+use super::seen::Seen;
+use super::timeline::TimelineView;
+use crate::access::RequestContext;
+use crate::words;
+
+/// The panel, above the form of the part.
+#[derive(Template)]
+#[template(path = "strategy/panel.html")]
+pub(super) struct PanelView {
+    sentence: String,
+    findings: Vec<FindingView>,
+    ways: Vec<WayRow>,
+    timeline: Option<TimelineView>,
+    repair_address: String,
+    based_on: i32,
+    may_plan: bool,
+}
+
+/// A finding with its repairs.
+pub(super) struct FindingView {
+    pub title: &'static str,
+    pub class: &'static str,
+    pub severity: &'static str,
+    pub reason: String,
+    pub key: String,
+    pub repairs: Vec<String>,
+    /// Where it is, for lists of all findings.
+    pub place: String,
+    pub address: String,
+    pub contacts: Option<String>,
+}
+
+struct WayRow {
+    cause: String,
+    to: String,
+    share: Option<String>,
+    address: Option<String>,
+}
+
+impl FindingView {
+    pub fn of(finding: &Finding, strategy: &Strategy, address: &str) -> Self {
+        let place = finding.part.of(strategy);
+        Self {
+            title: finding.rule.title(),
+            class: class_of(finding.rule.severity()),
+            severity: finding.rule.severity().words(),
+            reason: finding.reason.clone(),
+            key: finding.key(),
+            repairs: finding.repairs.iter().map(|repair| repair.what.clone()).collect(),
+            place: place.map_or_else(|_| String::new(), |part| part.name().to_owned()),
+            address: format!("{address}&part={}", finding.part),
+            contacts: finding.contacts.map(words::thousands),
+        }
+    }
+}
+
+impl PanelView {
+    pub fn of(seen: &Seen, part: &PartId, context: &RequestContext, address: &str) -> Self {
+        let strategy = &seen.draft.strategy;
+        let mine = seen.findings.iter().filter(|finding| finding.part == *part);
+        Self {
+            sentence: sentence(seen, part),
+            findings: mine.map(|finding| FindingView::of(finding, strategy, address)).collect(),
+            ways: ways(seen, part, address),
+            timeline: TimelineView::of(seen, part, &context.centre.zone),
+            repair_address: format!("/strategy/repair?day={}", context.day),
+            based_on: seen.draft.version,
+            may_plan: context.may_plan(),
+        }
+    }
+}
+
+/// What the part does to a caller at the moment, in the planner's present numbers.
+fn sentence(seen: &Seen, part: &PartId) -> String {
+    let strategy = &seen.draft.strategy;
+    let at = seen.at.strftime("%H:%M");
+    let PartId::Step(_) = part else { return String::new() };
+    let Some(step) = part.find(strategy) else { return String::new() };
+    let Some(now) = seen.now.get(step) else { return String::new() };
+    let coming = match now.contacts {
+        contacts if contacts >= 1.0 => {
+            let minutes = seen.premises.interval_secs / 60.0;
+            let contacts = words::thousands(contacts);
+            format!("{contacts} contacts arrive here in the {minutes:.0} minutes from {at}")
+        }
+        _ => format!("Hardly anything arrives here at {at}"),
+    };
+    let staffed = match (now.ranks.is_empty(), now.on_shift()) {
+        (true, _) => String::new(),
+        (false, 0) => "; nobody who answers here is on shift".to_owned(),
+        (false, on_shift) => match now.pressure() {
+            Some(pressure) => format!(
+                "; {} on shift, pressure {}",
+                words::people(on_shift),
+                words::pressure(pressure)
+            ),
+            None => format!("; {} on shift", words::people(on_shift)),
+        },
+    };
+    let waits = seen.load.as_ref().and_then(|load| load.wait_secs[step]);
+    let waits = waits.map_or_else(String::new, |secs| {
+        format!(". On the day of its trial contacts spent {secs:.0} s here on average")
+    });
+    format!("{coming}{staffed}{waits}.")
+}
+
+fn ways(seen: &Seen, part: &PartId, address: &str) -> Vec<WayRow> {
+    let strategy = &seen.draft.strategy;
+    let Some(stop) = strategy.stop_of(part) else { return Vec::new() };
+    let links = seen.journey.links.iter().enumerate().filter(|(_, link)| link.from == stop);
+    let total = seen.load.as_ref().map_or(0.0, |load| load.stops[stop]);
+    links
+        .map(|(nth, link)| {
+            let contacts = seen.load.as_ref().and_then(|load| load.links[nth]);
+            let share = contacts.filter(|_| total > 0.0).map(|contacts| contacts / total);
+            let (to, address) = match seen.journey.stops[link.to] {
+                Stop::Step(at) => {
+                    let step = &strategy.steps[at];
+                    (step.name.clone(), Some(format!("{address}&part=step.{}", step.id)))
+                }
+                Stop::End(end) => (end.words().to_owned(), None),
+                Stop::Entry(_) => (String::new(), None),
+            };
+            let cause = if link.cause.is_empty() { "first".to_owned() } else { link.cause.clone() };
+            WayRow { cause, to, share: share.map(|share| words::percent(share.min(1.0))), address }
+        })
+        .collect()
+}

@@ -1,0 +1,141 @@
+//! A version of the strategy with what is planned for the week, what preflight finds, and what its latest
+//! trial counted.
+
+use barometer_app::drafts::Draft;
+use barometer_app::strategy_week;
+use barometer_preflight::{Finding, Premises, StepNow, preflight, steps_now};
+use barometer_store::TrialLine;
+use barometer_strategy::Journey;
+use jiff::SignedDuration;
+use jiff::civil::{DateTime, Time};
+use uuid::Uuid;
+
+use super::map::Load;
+use crate::App;
+use crate::access::RequestContext;
+use crate::page_error::PageError;
+
+/// Trials of a version among which the one to draw is found.
+const LATEST_TRIALS: i64 = 40;
+
+/// A version, looked at.
+pub(super) struct Seen {
+    pub draft: Draft,
+    pub journey: Journey,
+    pub premises: Premises,
+    pub findings: Vec<Finding>,
+    /// The moment, on the centre's clock, and its interval among the week's.
+    pub at: DateTime,
+    pub interval: usize,
+    pub now: Vec<StepNow>,
+    pub load: Option<Load>,
+    /// The trial that the load is from.
+    pub trial: Option<TrialLine>,
+}
+
+impl Seen {
+    /// Looks at a version: at a time of the context's day, or at its busiest.
+    pub async fn of(
+        app: &App,
+        context: &RequestContext,
+        draft: Draft,
+        at: Option<Time>,
+        trial: Option<Uuid>,
+    ) -> Result<Self, PageError> {
+        let strategy = &draft.strategy;
+        let monday = context.monday();
+        let (premises, trial) = tokio::try_join!(
+            async {
+                let week = strategy_week::premises(
+                    &app.store,
+                    &context.centre,
+                    &draft.types,
+                    strategy,
+                    monday,
+                );
+                Ok::<_, PageError>(week.await?)
+            },
+            latest_trial(app, &draft, trial),
+        )?;
+        let interval = interval_of(&premises, context, at);
+        let length = SignedDuration::from_secs_f64(premises.interval_secs);
+        let moment = premises.start + length * interval as i32;
+        let journey = strategy.journey();
+        let load = match &trial {
+            Some(line) => load(app, &draft, &journey, line).await?,
+            None => None,
+        };
+        Ok(Self {
+            findings: preflight(strategy, &premises),
+            now: steps_now(strategy, &premises, interval),
+            at: moment.to_zoned(context.centre.zone.clone()).datetime(),
+            interval,
+            journey,
+            trial: trial.filter(|_| load.is_some()),
+            load,
+            premises,
+            draft,
+        })
+    }
+}
+
+/// The interval of a time of the day, or the one with most contacts.
+fn interval_of(premises: &Premises, context: &RequestContext, at: Option<Time>) -> usize {
+    let zone = &context.centre.zone;
+    let place = |time: Time| {
+        let moment = context.day.to_datetime(time).to_zoned(zone.clone()).ok()?;
+        let secs = moment.timestamp().duration_since(premises.start).as_secs_f64();
+        Some((secs / premises.interval_secs).max(0.0) as usize)
+    };
+    let last = premises.intervals.saturating_sub(1);
+    if let Some(chosen) = at.and_then(place) {
+        return chosen.min(last);
+    }
+    let first = place(Time::midnight()).unwrap_or(0).min(last);
+    let day = (86_400.0 / premises.interval_secs) as usize;
+    let contacts =
+        |at: usize| -> f64 { premises.types.iter().filter_map(|each| each.contacts.get(at)).sum() };
+    let all = (first..(first + day).min(premises.intervals)).map(|at| (at, contacts(at)));
+    let (busiest, most) =
+        all.fold((first, 0.0), |most, each| if each.1 > most.1 { each } else { most });
+    // Nothing is forecast: half past nine is as good as any.
+    if most > 0.0 {
+        busiest
+    } else {
+        place(jiff::civil::time(9, 30, 0, 0)).unwrap_or(first).min(last)
+    }
+}
+
+/// The trial that is asked for, or the latest finished one of this version with most contact types.
+async fn latest_trial(
+    app: &App,
+    draft: &Draft,
+    wanted: Option<Uuid>,
+) -> Result<Option<TrialLine>, PageError> {
+    let Some(version) = draft.versions.iter().find(|each| each.version == draft.version) else {
+        return Ok(None);
+    };
+    let trials = app.store.latest_trials(Some(version.id), LATEST_TRIALS).await?;
+    let done = trials.into_iter().filter(|trial| trial.digest.is_some());
+    let mut done: Vec<TrialLine> = done.collect();
+    if let Some(at) = done.iter().position(|trial| Some(trial.id) == wanted) {
+        return Ok(Some(done.swap_remove(at)));
+    }
+    // The newest comes first, and the first of those that are equal is kept.
+    let widest = done.iter().map(|trial| trial.subject.contact_types.len()).max();
+    Ok(done.into_iter().find(|trial| Some(trial.subject.contact_types.len()) == widest))
+}
+
+async fn load(
+    app: &App,
+    draft: &Draft,
+    journey: &Journey,
+    line: &TrialLine,
+) -> Result<Option<Load>, PageError> {
+    let (trial, summary) =
+        tokio::try_join!(app.store.trial(line.id), app.store.trial_summary(line.id))?;
+    let Some(summary) = summary else { return Ok(None) };
+    let experiment =
+        trial.inputs.experiment().map_err(|error| PageError::Internal(Box::new(error)))?;
+    Ok(Some(Load::of(&draft.strategy, journey, experiment.names(), &summary)))
+}
