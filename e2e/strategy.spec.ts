@@ -1,6 +1,6 @@
 // Journeys that change the centre's one strategy. They stand in one file, so that they go one after the
 // other: whoever saves second is told, which is a journey of its own.
-import { expect, signIn, test, toStage } from './steps';
+import { expect, press, signIn, test, toStage } from './steps';
 
 test('a hunt group is added, changed in its form and tried', async ({ page }) => {
   await signIn(page, 'planner');
@@ -29,7 +29,7 @@ test('a tried draft goes live with a reason, and can be taken back', async ({ pa
   await page.getByRole('link', { name: 'Assisted travel queue', exact: true }).click();
   await page.getByLabel('Longest wait (s)').fill('420');
   await page.getByRole('button', { name: 'Save as new version' }).first().click();
-  await expect(page.getByText('queue, up to 420 s')).toBeVisible();
+  await expect(page.getByText('queue, 30 places, up to 420 s')).toBeVisible();
   await toStage(page, 'Go-live');
   const draft = /v(\d+) waits to go live; nobody has tried it/.exec((await page.locator('.answer').textContent()) ?? '')?.[1];
   expect(draft).toBeDefined();
@@ -55,6 +55,62 @@ test('a tried draft goes live with a reason, and can be taken back', async ({ pa
   await approver.getByRole('button', { name: 'Go back' }).click();
   await expect(approver.getByRole('row', { name: /Larkhaven Ferries v1 / }).first()).toContainText('Too many voicemails');
   await context.close();
+});
+
+test('a fault is seen on the map, repaired with one press, and undone', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-27');
+  await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
+  const map = page.getByRole('region', { name: 'Journey map' });
+  await map.getByRole('link', { name: /^hunt group Harbour offices/ }).click();
+  const panel = page.locator('#part');
+  await expect(panel.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();
+  await expect(panel.getByRole('img', { name: /Ada Quill rings 0.0 s to 10.0 s/ })).toBeVisible();
+  await panel.getByLabel('Group limit (s)').fill('60');
+  await panel.getByRole('button', { name: 'Save as new version' }).click();
+  await expect(panel.getByText('Time is over before everybody has rung')).toBeVisible();
+  await expect(map.getByRole('link', { name: /^hunt group Harbour offices.*1 finding/ })).toBeVisible();
+  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault.');
+  await panel.getByRole('button', { name: /Set the group limit to \d+ s/ }).click();
+  await expect(page.locator('.answer')).toContainText('Preflight finds nothing wrong.');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault.');
+  // Back to what was there, so that the next journey begins from a sound strategy.
+  await panel.getByRole('button', { name: /Set the group limit to \d+ s/ }).click();
+  await expect(page.locator('.answer')).toContainText('Preflight finds nothing wrong.');
+});
+
+test('the map is travelled by key, and one contact is walked through', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-27');
+  const map = page.getByRole('region', { name: 'Journey map' });
+  await map.getByRole('link', { name: /^entry General line/ }).focus();
+  await press(page, 'ArrowRight');
+  await expect(map.getByRole('link', { name: /^hours gate Opening hours/ })).toBeFocused();
+  await press(page, 'ArrowLeft');
+  await expect(map.getByRole('link', { name: /^entry General line/ })).toBeFocused();
+  await press(page, 'ArrowDown');
+  await expect(map.getByRole('link', { name: /^entry Freight line/ })).toBeFocused();
+  await map.getByLabel('Find a step by name').fill('harbour');
+  await press(page, 'Enter');
+  await expect(map.getByRole('link', { name: /^hunt group Harbour offices/ })).toBeFocused();
+  await press(page, 'Enter');
+  await expect(page.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();
+
+  await page.getByRole('link', { name: 'Walk a contact through' }).click();
+  await page.getByLabel('Contact type').selectOption('Groups');
+  await page.getByLabel('Arrives at').fill('19:30');
+  await page.getByLabel('Menu choices, in order').fill('English; Groups of ten and more');
+  for (const team of ['Groups team', 'Evening team']) {
+    await page.getByLabel(`${team}, on shift`).fill('0');
+    await page.getByLabel(`${team}, busy`).fill('0');
+  }
+  await page.getByRole('button', { name: 'Walk it through' }).click();
+  await expect(page.locator('.answer')).toContainText('leaves a message at “Voicemail”');
+  await expect(page.getByText('“Opening hours” is open at 19:30: on to “Two languages”.')).toBeVisible();
+  await expect(page.getByText(/One person more, and free, in “Evening team”/)).toBeVisible();
+  await page.getByRole('button', { name: 'next ›' }).click();
+  await expect(page.locator('.moments .now')).toHaveText(/Groups arrives at “General line”/);
 });
 
 // Ten weeks of half-hours of a made-up help line that end on the demo's yesterday, with what real

@@ -1,7 +1,7 @@
 //! What each contact type is like, and what is expected of its intervals.
 
 use barometer_plan::{IntervalLoad, Model, Rules};
-use barometer_strategy::{Channel, ChannelSkill, Next, Step, StepKind, Strategy, Voicemail};
+use barometer_strategy::{Channel, ChannelSkill, Strategy};
 use jiff::civil::{Date, DateTime};
 
 use crate::calendar::{ONLINE_BOOKING, is_school_holiday, season, storm, years_in};
@@ -213,13 +213,7 @@ impl Character {
         let mut strategy = Strategy::plain(self.name);
         if let Some(queue) = strategy.first_queue_mut() {
             (queue.places, queue.longest_wait_secs) = (self.queue.0, self.queue.1.map(f64::from));
-            queue.exits.too_long = Next::step("voicemail");
         }
-        strategy.steps.push(Step {
-            id: "voicemail".to_owned(),
-            name: format!("{} voicemail", self.name),
-            does: StepKind::Voicemail(Voicemail { work: None }),
-        });
         let (at_once, slowing) = (self.rules.concurrency, self.rules.slowing);
         if at_once > 1 {
             for team in &mut strategy.teams {

@@ -36,6 +36,7 @@ fn strategy() -> Strategy {
         let choice = |name: &str, to: &str| MenuChoice {
             name: name.to_owned(),
             share: 0.4,
+            contact_types: Vec::new(),
             next: Next::Step(id(to)),
         };
         strategy.steps.extend([

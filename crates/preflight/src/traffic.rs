@@ -174,10 +174,12 @@ fn passed_on<'a>(
             send(&gate.closed, wave.part(|at| f64::from(!open[at])));
         }
         StepKind::Menu(menu) => {
-            let chosen: f64 = menu.choices.iter().map(|choice| choice.share).sum();
+            let share_of = |choice: &barometer_strategy::MenuChoice| choice.share_of(&premise.name);
+            let chosen: f64 = menu.choices.iter().map(share_of).sum();
             let never = (1.0 - chosen).clamp(0.0, 1.0).powi(menu.retries as i32 + 1);
             for choice in &menu.choices {
-                let share = if chosen > 0.0 { choice.share / chosen * (1.0 - never) } else { 0.0 };
+                let share = share_of(choice);
+                let share = if chosen > 0.0 { share / chosen * (1.0 - never) } else { 0.0 };
                 send(&choice.next, wave.part(|_| share));
             }
             send(&menu.no_choice, wave.part(|_| never));

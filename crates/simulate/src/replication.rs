@@ -342,7 +342,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         let State::InStep { step, .. } = self.router.floor.contacts[contact].state else { return };
         match &self.model.strategy.steps[step] {
             Step::Menu { .. } => {
-                let choice = self.router.host.chooses(contact, step);
+                let Router { floor, host, .. } = &self.router;
+                let choice = host.chooses(floor, contact, step);
                 self.router.key_pressed(contact, choice);
             }
             Step::Announcement { .. } => self.router.announcement_ends(contact),

@@ -142,10 +142,10 @@ impl<'m, O: Observer> Simulation<'m, O> {
     }
 
     /// The key that a caller in a menu presses.
-    pub fn chooses(&self, contact: ContactId, step: StepId) -> Option<usize> {
+    pub fn chooses(&self, floor: &Floor, contact: ContactId, step: StepId) -> Option<usize> {
         let StepLuck::Menu { shares, .. } = &self.model.steps[step].luck else { return None };
         let drawn = self.choice(contact, step);
-        shares.iter().position(|share| drawn < *share)
+        shares[floor.contacts[contact].contact_type].iter().position(|share| drawn < *share)
     }
 
     /// Whether an assistant settles a contact.

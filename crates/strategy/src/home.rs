@@ -1,7 +1,5 @@
 //! Whose contacts are whose: the entry of a contact type, and the team that is offered it first.
 
-use std::collections::VecDeque;
-
 use crate::Channel;
 use crate::types::{Entry, Member, Members, Next, Step, StepKind, Strategy, Team, WantedSkill};
 
@@ -14,12 +12,13 @@ impl Strategy {
         self.entries.iter().find(names).or_else(|| self.entries.iter().find(names_none))
     }
 
-    /// The team at home with a contact type: of the first line on its way that anybody can answer,
-    /// the team that is offered contacts first. Its people are those who are planned for the type.
+    /// The team at home with a contact type: of the first line on its main way that anybody can answer,
+    /// the team that is offered contacts first. The main way is open, has no label, and makes the type's
+    /// own choice in menus. Its people are those who are planned for the type.
     pub fn home_team(&self, contact_type: &str, channel: Channel) -> Option<&Team> {
         let mut seen: Vec<&str> = Vec::new();
-        let mut ahead = VecDeque::from([&self.entry_of(contact_type)?.first]);
-        while let Some(next) = ahead.pop_front() {
+        let mut ahead = vec![&self.entry_of(contact_type)?.first];
+        while let Some(next) = ahead.pop() {
             let Next::Step(id) = next else { continue };
             let Some(step) = self.step(id).filter(|step| !seen.contains(&step.id.as_str())) else {
                 continue;
@@ -28,7 +27,8 @@ impl Strategy {
             if let Some(team) = self.first_offered(step, channel) {
                 return Some(team);
             }
-            ahead.extend(step.does.ways().into_iter().map(|way| way.next));
+            // The last one put there is looked at first.
+            ahead.extend(main_way_first(&step.does, contact_type).into_iter().rev());
         }
         None
     }
@@ -75,6 +75,23 @@ impl Strategy {
                 .map(|(_, team)| team),
             _ => None,
         }
+    }
+}
+
+/// Where contacts of a type go on to, most of them first.
+fn main_way_first<'a>(does: &'a StepKind, contact_type: &str) -> Vec<&'a Next> {
+    match does {
+        StepKind::Menu(menu) => {
+            let mut choices: Vec<_> = menu.choices.iter().collect();
+            choices.sort_by(|a, b| b.share_of(contact_type).total_cmp(&a.share_of(contact_type)));
+            let taken = choices.iter().filter(|choice| choice.share_of(contact_type) > 0.0);
+            taken.map(|choice| &choice.next).chain([&menu.no_choice]).collect()
+        }
+        StepKind::Routing(routing) => {
+            let routes = routing.routes.iter().map(|route| &route.next);
+            [&routing.otherwise].into_iter().chain(routes).collect()
+        }
+        other => other.ways().into_iter().map(|way| way.next).collect(),
     }
 }
 

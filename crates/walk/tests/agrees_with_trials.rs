@@ -209,6 +209,7 @@ fn case() -> impl Strategy<Value = Case> {
                         choices: vec![MenuChoice {
                             name: "One".to_owned(),
                             share: share(presses),
+                            contact_types: Vec::new(),
                             next: menu.0,
                         }],
                         retries: menu.2,

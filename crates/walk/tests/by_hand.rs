@@ -46,6 +46,7 @@ fn harbour() -> Strategy {
                 choices: vec![MenuChoice {
                     name: "Sailings".to_owned(),
                     share: 0.7,
+                    contact_types: Vec::new(),
                     next: Next::step("labels"),
                 }],
                 retries: 1,

@@ -71,11 +71,13 @@ pub fn strategy() -> Strategy {
                     MenuChoice {
                         name: "Bookings".to_owned(),
                         share: 0.6,
+                        contact_types: Vec::new(),
                         next: Next::step("labels"),
                     },
                     MenuChoice {
                         name: "Harbours".to_owned(),
                         share: 0.3,
+                        contact_types: Vec::new(),
                         next: Next::step("group"),
                     },
                 ],

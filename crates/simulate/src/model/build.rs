@@ -40,7 +40,7 @@ impl Model {
             intervals: demand.len(),
             dates: dates_of(demand),
             contact_types: demand.types.iter().map(type_model).collect(),
-            steps: strategy.steps.iter().map(step_model).collect(),
+            steps: strategy.steps.iter().map(|step| step_model(step, demand)).collect(),
             service_points: strategy.steps.iter().filter_map(service_point_model).collect(),
             callbacks: strategy.steps.iter().filter_map(callback_model).collect(),
             teams: teams.map(|(team, staffed_secs)| team_model(team, staffed_secs)).collect(),
@@ -83,14 +83,18 @@ fn type_model(demand: &TypeDemand) -> TypeModel {
     }
 }
 
-fn step_model(step: &Step) -> StepModel {
+fn step_model(step: &Step, demand: &Demand) -> StepModel {
     let luck = match &step.does {
         StepKind::Menu(menu) => {
-            let mut sum = 0.0;
-            let shares = menu.choices.iter().map(|choice| {
-                sum += choice.share;
-                sum
-            });
+            let shares_of = |name: &str| -> Vec<f64> {
+                let mut sum = 0.0;
+                let shares = menu.choices.iter().map(|choice| {
+                    sum += choice.share_of(name);
+                    sum
+                });
+                shares.collect()
+            };
+            let shares = demand.types.iter().map(|each| shares_of(&each.name));
             StepLuck::Menu { shares: shares.collect(), time: Sampler::from(&menu.time) }
         }
         StepKind::Announcement(told) => StepLuck::Announcement { time: Sampler::from(&told.time) },

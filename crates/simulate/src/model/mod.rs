@@ -74,10 +74,10 @@ pub(crate) struct StepModel {
 pub(crate) enum StepLuck {
     /// Nothing is left open.
     None,
-    /// How long a menu is listened to; shares of its choices, added up.
+    /// How long a menu is listened to; shares of its choices, added up, by contact type.
     Menu {
         time: Sampler,
-        shares: Vec<f64>,
+        shares: Table<ContactTypeId, Vec<f64>>,
     },
     Announcement {
         time: Sampler,

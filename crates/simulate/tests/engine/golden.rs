@@ -214,6 +214,7 @@ fn journey() -> Scene {
     let choice = |name: &str, share, to: &str| MenuChoice {
         name: name.to_owned(),
         share,
+        contact_types: Vec::new(),
         next: Next::step(to),
     };
     scene.add_step(

@@ -121,7 +121,12 @@ fn an_hours_gate_follows_the_clock_of_its_zone_and_its_exceptions() {
 #[test]
 fn a_menu_shares_callers_out_takes_its_time_and_is_heard_again() {
     let mut scene = Scene::line(2.0, 8, 20);
-    let choice = |name: &str, share, next| MenuChoice { name: name.to_owned(), share, next };
+    let choice = |name: &str, share, next| MenuChoice {
+        name: name.to_owned(),
+        share,
+        contact_types: Vec::new(),
+        next,
+    };
     let menu = Menu {
         time: Duration::Constant { secs: 10.0 },
         choices: vec![

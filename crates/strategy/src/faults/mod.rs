@@ -205,10 +205,16 @@ impl Found<'_> {
             }
             StepKind::Menu(menu) => {
                 self.duration("time", &menu.time);
-                let sum: f64 = menu.choices.iter().map(|choice| choice.share).sum();
                 for (at, choice) in menu.choices.iter().enumerate() {
                     self.share(&format!("choices[{at}].share"), choice.share);
                 }
+                let named = menu.choices.iter().flat_map(|choice| &choice.contact_types);
+                // A type that no choice names meets those that name none.
+                let types = named.map(String::as_str).chain([""]);
+                let sums = types.map(|name| -> f64 {
+                    menu.choices.iter().map(|choice| choice.share_of(name)).sum()
+                });
+                let sum = sums.fold(0.0, f64::max);
                 self.ensure(sum <= 1.0 + 1e-9, "choices", || {
                     format!("the shares of the choices add up to {sum}; 1 is the most")
                 });

@@ -90,8 +90,20 @@ pub struct MenuChoice {
     pub name: String,
     /// Share of callers who choose it, each time they hear the menu.
     pub share: f64,
+    /// The contact types whose callers choose it; none for those of every type.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub contact_types: Vec<String>,
     /// Where they go.
     pub next: Next,
+}
+
+impl MenuChoice {
+    /// Share of the callers of a contact type who choose it, each time they hear the menu.
+    pub fn share_of(&self, contact_type: &str) -> f64 {
+        let is_meant = self.contact_types.is_empty()
+            || self.contact_types.iter().any(|name| name == contact_type);
+        if is_meant { self.share } else { 0.0 }
+    }
 }
 
 /// Puts labels on contacts.

@@ -31,6 +31,7 @@ pub fn rich() -> Strategy {
         choices: vec![MenuChoice {
             name: "Sailings".to_owned(),
             share: 0.7,
+            contact_types: Vec::new(),
             next: Next::step("labels"),
         }],
         retries: 1,

@@ -8,6 +8,7 @@ mod demand;
 mod importing;
 mod planning;
 mod staffing;
+mod strategy_stage;
 mod trying;
 mod visitor;
 mod whole_centre;

@@ -171,7 +171,7 @@ impl WalkForm {
             typed.get(name).map_or_else(|| usual.to_owned(), |text| text.trim().to_owned())
         };
         let strategy = &seen.draft.strategy;
-        let is_asked = typed.contains_key("contact_type");
+        let is_asked = typed.keys().any(|name| name.starts_with("people."));
         let chosen = text("contact_type", seen.draft.types.first().map_or("", |each| &each.name));
         let types = seen.draft.types.iter().map(|each| (each.name.clone(), each.name == chosen));
         let patience = seen.premises.types.iter().find(|each| each.name == chosen);
@@ -194,7 +194,7 @@ impl WalkForm {
             number: text("number", ""),
             language: text("language", ""),
             attributes: text("attributes", ""),
-            keys: text("keys", choices.first().map_or("", String::as_str)),
+            keys: text("keys", &usual_keys(strategy, &chosen)),
             labels: text("labels", ""),
             patience: text("patience", &patience),
             ahead: text("ahead", "0"),
@@ -252,6 +252,18 @@ impl WalkForm {
     }
 }
 
+/// What most callers of a type choose in the menus, in the order of the steps.
+fn usual_keys(strategy: &Strategy, contact_type: &str) -> String {
+    let menus = strategy.steps.iter().filter_map(|step| match &step.does {
+        StepKind::Menu(menu) => {
+            let share = |choice: &&barometer_strategy::MenuChoice| choice.share_of(contact_type);
+            menu.choices.iter().max_by(|a, b| share(a).total_cmp(&share(b)))
+        }
+        _ => None,
+    });
+    menus.map(|choice| choice.name.clone()).collect::<Vec<_>>().join("; ")
+}
+
 /// Teams with who is on shift: as typed, or as planned, all of them busy but a few.
 fn teams(
     seen: &Seen,
@@ -300,7 +312,7 @@ fn teams(
 }
 
 fn list(text: &str) -> Vec<String> {
-    let items = text.split([';', ',']).map(str::trim).filter(|item| !item.is_empty());
+    let items = text.split(';').map(str::trim).filter(|item| !item.is_empty());
     items.map(str::to_owned).collect()
 }
 

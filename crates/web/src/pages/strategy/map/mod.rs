@@ -98,8 +98,12 @@ impl StopView {
     }
 }
 
-/// Distance between two layers, at least.
-const LEAST_GAP: f64 = 122.0;
+/// Width of a letter of a name and of a detail, about.
+const LETTER: f64 = 5.6;
+const SMALL_LETTER: f64 = 4.7;
+/// Width of the words of a step, at most, and of the room between two layers' words.
+const MOST_WORDS: f64 = 112.0;
+const BETWEEN: f64 = 6.0;
 /// The width that a map has where its layers allow.
 const USUAL_WIDTH: f64 = 900.0;
 /// From the left edge to the middle of the first layer, and from the last to the right edge.
@@ -148,9 +152,8 @@ impl MapView {
         let links: Vec<(usize, usize)> =
             journey.links.iter().map(|link| (link.from, link.to)).collect();
         let layout = lay_out(&placed, &links);
-        let gaps = layout.layer_count.saturating_sub(1).max(1) as f64;
-        let gap = ((USUAL_WIDTH - LEFT - RIGHT) / gaps).max(LEAST_GAP);
-        let x_of = |layer: usize| LEFT + layer as f64 * gap;
+        let xs = drawn.columns(&layout, &shapes);
+        let x_of = |layer: usize| xs.get(layer).copied().unwrap_or(LEFT);
         let at = |stop: usize| (x_of(layout.layers[stop]), layout.ys[stop] + MARGIN);
         let ports = Ports::of(journey, &widths, &layout);
         let ribbons = (0..journey.links.len()).map(|nth| {
@@ -164,7 +167,7 @@ impl MapView {
         let ribbons: Vec<Ribbon> = ribbons.collect();
         let stops = shapes.into_iter().enumerate().map(|(stop, shape)| {
             let (x, y) = at(stop);
-            drawn.stop_view(stop, (x, y), shape, gap)
+            drawn.stop_view(stop, (x, y), shape)
         });
         let width = x_of(layout.layer_count.saturating_sub(1)) + RIGHT;
         let height = layout.height + 2.0 * MARGIN;
@@ -359,11 +362,39 @@ impl<'a> Drawn<'a> {
         }
     }
 
-    fn stop_view(&self, stop: usize, (x, y): (f64, f64), shape: Shape, gap: f64) -> StopView {
+    /// The middle of each layer: as far apart as the words of two neighbours need, and further where
+    /// there is room.
+    fn columns(&self, layout: &layout::Layout, shapes: &[Shape]) -> Vec<f64> {
+        let mut halves = vec![0.0f64; layout.layer_count];
+        for (stop, shape) in shapes.iter().enumerate() {
+            let words = match self.journey.stops[stop] {
+                Stop::Step(_) => {
+                    let name = self.name_of(stop).chars().count() as f64 * LETTER;
+                    name.max(self.detail(stop).chars().count() as f64 * SMALL_LETTER) / 2.0
+                }
+                _ => 0.0,
+            };
+            let half = words.min(MOST_WORDS / 2.0).max(half_size(shape).0);
+            let layer = layout.layers[stop];
+            halves[layer] = halves[layer].max(half);
+        }
+        let mut xs = vec![LEFT];
+        for pair in halves.windows(2) {
+            let last = xs.last().copied().unwrap_or(LEFT);
+            xs.push(last + pair[0] + pair[1] + BETWEEN);
+        }
+        let last = xs.last().copied().unwrap_or(LEFT);
+        let spare = (USUAL_WIDTH - RIGHT - last).max(0.0);
+        let gaps = (xs.len() - 1).max(1) as f64;
+        xs.iter_mut().enumerate().for_each(|(nth, x)| *x += spare * nth as f64 / gaps);
+        xs
+    }
+
+    fn stop_view(&self, stop: usize, (x, y): (f64, f64), shape: Shape) -> StopView {
         let full_name = self.name_of(stop).to_owned();
         let room = match self.journey.stops[stop] {
             Stop::Entry(_) | Stop::End(_) => 126.0,
-            Stop::Step(_) => gap - 6.0,
+            Stop::Step(_) => MOST_WORDS,
         };
         let part = self.part(stop);
         let detail = self.detail(stop);
@@ -391,9 +422,9 @@ impl<'a> Drawn<'a> {
             half_width,
             half_height,
             shape,
-            name: fitted(&full_name, room, 5.8),
+            name: fitted(&full_name, room, LETTER),
             told: format!("{kind} {full_name}{told_detail}{faults}"),
-            detail: fitted(&detail, room, 5.2),
+            detail: fitted(&detail, room, SMALL_LETTER),
             address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
             is_passed: self.step(stop).is_some_and(|(_, step)| self.passed.contains(&step.id)),
             id: self.step(stop).map_or_else(String::new, |(_, step)| step.id.clone()),

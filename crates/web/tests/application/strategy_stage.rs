@@ -1,0 +1,98 @@
+//! The strategy stage: the map, what preflight finds, repairs, the walk-through.
+
+use axum::http::StatusCode;
+use barometer_store::Role;
+use barometer_strategy::{Next, StepKind};
+use sqlx::PgPool;
+
+use crate::visitor::{Centre, Visitor};
+
+/// Saves a version whose queue has an exit that leads back to it; gives its number.
+async fn with_a_loop(centre: &Centre, planner: &Visitor) -> i32 {
+    let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
+    let mut strategy = centre.store.strategy(versions[0].id).await.unwrap();
+    for step in &mut strategy.steps {
+        if let StepKind::Queue(queue) = &mut step.does {
+            queue.longest_wait_secs = Some(60.0);
+            queue.exits.too_long = Next::step(&step.id);
+        }
+    }
+    let json = strategy.to_json();
+    let saved = planner.upload_to("/strategy/json", "strategy.json", "", json).await;
+    assert!(saved.location().ends_with("note=saved"));
+    versions[0].version + 1
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_map_shows_every_stop_and_leaves_as_a_file(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let page = viewer.get("/strategy").await;
+    page.says("What happens to a contact on").says("Journey map").says("data-map");
+    page.says("queue Bookings queue").says("No trial of this version shows yet");
+    let file = viewer.get("/strategy/map.svg?version=1").await;
+    assert_eq!(file.headers["content-type"], "image/svg+xml");
+    assert!(file.text.starts_with("<svg xmlns="), "{}", &file.text[..40]);
+    file.says("Answered").says("Abandoned");
+    assert!(!file.text.contains("hx-get"), "a file asks nobody for anything");
+    assert_eq!(viewer.get("/strategy/map.svg?version=99").await.status, StatusCode::NOT_FOUND);
+    viewer.get("/strategy/rules").await.says("limit-before-all-rang").says("An exit leads back");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_repair_is_made_with_one_press_and_undone(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let version = with_a_loop(&centre, &planner).await;
+    let page = planner.get("/strategy").await;
+    page.says("Preflight finds").says("leads back to itself").says("Lead this exit to");
+    let part = page.text.split("name=\"finding\" value=\"").nth(1).unwrap();
+    let key = part.split('"').next().unwrap().to_owned();
+    let form = format!("based_on={version}&finding={}&repair=0", key.replace('/', "%2F"));
+    let repaired = planner.post("/strategy/repair", &form).await;
+    assert!(repaired.location().ends_with("note=saved"), "{}", repaired.location());
+    let after = planner.get(repaired.location()).await;
+    after.says(">Undo</button>");
+    assert!(!after.text.contains("leads back to itself"));
+    // The same press again means an earlier version: nothing is overwritten.
+    planner.post("/strategy/repair", &form).await.says("Nothing was changed");
+    let undo = format!("do=restore&based_on={version}");
+    planner.post("/strategy/change", &undo).await;
+    planner.get("/strategy").await.says("leads back to itself");
+    let stale = format!("based_on={}&finding=loop%40step.attic&repair=0", version + 2);
+    let refused = planner.post("/strategy/repair", &stale).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("this is not found any more");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_contact_is_walked_through_as_it_is_typed(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let team = {
+        let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
+        centre.store.strategy(versions[0].id).await.unwrap().teams[0].id.clone()
+    };
+    viewer.get("/strategy/walk").await.says("What happens to this one contact?").says("arrives at");
+    let asked = |people: &str, more: &str| {
+        format!(
+            "/strategy/walk?contact_type=Bookings&at=10:00&people.{team}={people}&answers.{team}=4{more}"
+        )
+    };
+    let answered = viewer.get(&asked("2", "")).await;
+    answered.says("is answered at “Bookings queue” after 4.0 s").says("data-at-step=\"queue\"");
+    let lost = viewer.get(&asked("0", "&patience=25")).await;
+    lost.says("hangs up").says("What would have to change for it to be answered?");
+    lost.says("One person more, and free, in");
+    for (more, wanted) in [
+        ("&patience=soon", "Patience: “soon” is no number of 0 or more."),
+        ("&ahead=9000", "Ahead: must be 0 to 500, got 9000."),
+        ("&attributes=gold", "Attributes: “gold” is not name=value."),
+    ] {
+        let refused = viewer.get(&asked("1", more)).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{more}");
+        refused.says(wanted);
+    }
+    let markup = viewer.get(&asked("1", "&number=%3Cb%3E")).await;
+    assert!(!markup.text.contains("<b>"), "what is typed is escaped");
+}
