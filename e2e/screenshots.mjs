@@ -118,12 +118,12 @@ const VIEWS = {
     await page.getByRole('button', { name: 'Use as cover' }).waitFor();
     await shoot();
   },
-  'staffing-lines': async () => {
-    await staffingTab('2026-11-25', 'Bookings', '/lines');
+  strategy: async () => {
+    await page.goto('/strategy?day=2026-11-27&part=step.harbour-offices');
     await shoot();
   },
-  strategy: async () => {
-    await page.goto('/strategy?day=2026-11-28');
+  'strategy-walk': async () => {
+    await page.goto('/strategy/walk?day=2026-11-27&contact_type=Groups&at=19:30&keys=English; Groups of ten and more');
     await shoot();
   },
   trial: async () => {

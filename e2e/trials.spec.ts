@@ -25,6 +25,8 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (is marginal|breaks):/)).toBeVisible();
   await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
+  await page.getByRole('link', { name: 'See it on the map' }).click();
+  await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
 });
 
 test('the same inputs give the same numbers', async ({ page }) => {

@@ -3,7 +3,7 @@
 
 use barometer_app::drafts::Draft;
 use barometer_app::strategy_week;
-use barometer_preflight::{Finding, Premises, StepNow, preflight, steps_now};
+use barometer_preflight::{Finding, Premises, Rule, StepNow, preflight, steps_now};
 use barometer_store::TrialLine;
 use barometer_strategy::Journey;
 use jiff::SignedDuration;
@@ -65,8 +65,11 @@ impl Seen {
             Some(line) => load(app, &draft, &journey, line).await?,
             None => None,
         };
+        let mut findings = preflight(strategy, &premises);
+        // The page has a notice of its own for it, with an entry, a queue and a team.
+        findings.retain(|finding| finding.rule != Rule::NoEntry);
         Ok(Self {
-            findings: preflight(strategy, &premises),
+            findings,
             now: steps_now(strategy, &premises, interval),
             at: moment.to_zoned(context.centre.zone.clone()).datetime(),
             interval,

@@ -47,6 +47,8 @@ struct ShowPage {
     facts: String,
     result: Option<ResultView>,
     again: String,
+    /// The journey map with this trial's contacts.
+    map: String,
     replay: String,
     repeat: String,
     intervals_csv: String,
@@ -149,6 +151,7 @@ pub(crate) async fn show(
         progress: ProgressPart::of(&trial.run, &context),
         result,
         again: format!("/trials?again={id}&day={day}#new"),
+        map: format!("/strategy?day={day}&version={}&trial={id}", trial.version),
         replay: format!("/trials/{id}/day"),
         repeat: format!("/trials/{id}/repeat"),
         intervals_csv: format!("/trials/{id}/intervals.csv"),
