@@ -33,6 +33,26 @@ impl Strategy {
         None
     }
 
+    /// The queues and hunt groups at which contacts of a type may wait first: those to which gates, menus,
+    /// labels and whatever else stands before them lead.
+    pub fn first_service_points(&self, contact_type: &str) -> Vec<&Step> {
+        let Some(entry) = self.entry_of(contact_type) else { return Vec::new() };
+        let (mut seen, mut found): (Vec<&str>, Vec<&Step>) = (Vec::new(), Vec::new());
+        let mut ahead = vec![&entry.first];
+        while let Some(next) = ahead.pop() {
+            let Next::Step(id) = next else { continue };
+            let Some(step) = self.step(id).filter(|step| !seen.contains(&step.id.as_str())) else {
+                continue;
+            };
+            seen.push(&step.id);
+            match &step.does {
+                StepKind::Queue(_) | StepKind::HuntGroup(_) => found.push(step),
+                before => ahead.extend(main_way_first(before, contact_type)),
+            }
+        }
+        found
+    }
+
     /// Whether contacts of a channel are offered to a team as soon as they reach this step. Where it
     /// is not a line, the team answers nothing here.
     pub fn is_answered_by(&self, step: &Step, team: &Team, channel: Channel) -> bool {

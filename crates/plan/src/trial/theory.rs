@@ -80,7 +80,12 @@ impl TrialInputs {
         });
         let (team, people) = answering.next()?;
         let others = self.types.iter().enumerate().filter(|(other, _)| *other != kind);
-        let is_shared = others.into_iter().any(|(_, other)| answers(other, team));
+        let may_come = |other: &TrialType| {
+            let points = self.strategy.first_service_points(&other.name);
+            let channel = other.customers.channel;
+            points.into_iter().any(|step| self.strategy.is_answered_by(step, team, channel))
+        };
+        let is_shared = others.into_iter().any(|(_, other)| may_come(other));
         let is_alone = answering.next().is_none() && !is_shared;
         is_alone.then_some((contacts, queue, team, people.agents.as_slice()))
     }

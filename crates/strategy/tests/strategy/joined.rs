@@ -95,3 +95,80 @@ fn the_home_team_is_the_first_that_can_answer_on_the_way() {
     group.exits.full = Next::step("queue");
     assert_eq!(home(&strategy).as_deref(), Some("second"));
 }
+
+#[test]
+fn behind_a_menu_each_type_has_its_own_way_home_and_its_own_first_queues() {
+    use barometer_strategy::{
+        Duration, HoursGate, Menu, MenuChoice, Next, Queue, SkillNeed, Step, StepKind, WantedSkill,
+    };
+    let queue = |id: &str, skill: &str| Step {
+        id: id.to_owned(),
+        name: id.to_owned(),
+        does: StepKind::Queue(Queue {
+            need: SkillNeed {
+                skills: vec![WantedSkill { skill: skill.to_owned(), at_least: None }],
+                relaxations: Vec::new(),
+            },
+            ..Queue::default()
+        }),
+    };
+    let choice = |name: &str, share, contact_types: &[&str]| MenuChoice {
+        name: name.to_owned(),
+        share,
+        contact_types: contact_types.iter().map(|each| (*each).to_owned()).collect(),
+        next: Next::step(name),
+    };
+    let mut strategy = Strategy::plain("Centre");
+    let menu = Menu {
+        time: Duration::Constant { secs: 5.0 },
+        choices: vec![
+            choice("other", 0.05, &[]),
+            choice("bookings", 0.9, &["Bookings"]),
+            choice("freight", 0.9, &["Freight"]),
+        ],
+        retries: 0,
+        no_choice: Next::Release,
+    };
+    let gate = HoursGate {
+        zone: None,
+        hours: Vec::new(),
+        exceptions: Vec::new(),
+        open: Next::step("menu"),
+        closed: Next::Release,
+    };
+    let step = |id: &str, does| Step { id: id.to_owned(), name: id.to_owned(), does };
+    strategy.entries[0].first = Next::step("gate");
+    strategy.steps = vec![
+        step("gate", StepKind::HoursGate(gate)),
+        step("menu", StepKind::Menu(menu)),
+        queue("other", "b"),
+        queue("bookings", "b"),
+        queue("freight", "f"),
+    ];
+    strategy.teams = ["b", "f"]
+        .map(|skill| {
+            let mut team = Team::named(skill, skill);
+            team.skills = vec![barometer_strategy::Skill { skill: skill.to_owned(), level: None }];
+            team
+        })
+        .to_vec();
+    assert_eq!(strategy.faults(), [], "nine in ten of either type, and one in twenty of both");
+    let home = |name: &str| strategy.home_team(name, Channel::Call).map(|team| team.id.as_str());
+    assert_eq!((home("Bookings"), home("Freight")), (Some("b"), Some("f")));
+    let first = |name: &str| {
+        let mut ids: Vec<&str> =
+            strategy.first_service_points(name).into_iter().map(|step| step.id.as_str()).collect();
+        ids.sort_unstable();
+        ids
+    };
+    assert_eq!(
+        (first("Bookings"), first("Freight")),
+        (vec!["bookings", "other"], vec!["freight", "other"])
+    );
+    // Shares are added up type by type.
+    if let StepKind::Menu(menu) = &mut strategy.steps[1].does {
+        menu.choices[0].share = 0.2;
+    }
+    let faults = strategy.faults();
+    assert!(faults[0].message.starts_with("the shares of the choices add up to 1.1"), "{faults:?}");
+}
