@@ -54,6 +54,12 @@ test('the map is travelled by key, and one contact is walked through', async ({ 
   await expect(page.locator('.answer')).toContainText('leaves a message at “Voicemail”');
   await expect(page.getByText('“Opening hours” is open at 19:30: on to “Two languages”.')).toBeVisible();
   await expect(page.getByText(/One person more, and free, in “Evening team”/)).toBeVisible();
+  await page.getByText('Keep as an expectation').click();
+  await page.getByLabel('Name', { exact: true }).fill('Groups in the evening');
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await expect(page.getByRole('row', { name: /Groups in the evening/ })).toContainText('met leaves a message');
+  await expect(page.getByRole('row', { name: /Christmas Day is closed/ })).toContainText('met');
+  await page.goBack();
   await page.getByRole('button', { name: 'next ›' }).click();
   await expect(page.locator('.moments .now')).toHaveText(/Groups arrives at “General line”/);
 });

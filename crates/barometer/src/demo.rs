@@ -40,6 +40,7 @@ pub async fn load(store: &Store) -> Result<()> {
     }
     let version = store.add_strategy_version(centre, &barometer_demo::strategy(), None).await?;
     store.go_live(version, None, None, "The strategy in use when Barometer began").await?;
+    store.save_expectations(centre, &barometer_demo::expectations(), None).await?;
     for person in PEOPLE {
         let agent = NamedAgent {
             name: person.name.to_owned(),

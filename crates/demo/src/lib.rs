@@ -10,12 +10,14 @@
 mod calendar;
 mod character;
 mod cover;
+mod expectations;
 mod history;
 mod people;
 mod strategy;
 
 pub use calendar::SCHOOL_HOLIDAYS;
 pub use character::Character;
+pub use expectations::expectations;
 pub use history::PastInterval;
 pub use people::{PEOPLE, Person};
 pub use strategy::strategy;

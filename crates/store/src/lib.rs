@@ -8,6 +8,7 @@ mod centres;
 mod comparisons;
 mod cover;
 mod error;
+mod expectations;
 mod forecast_runs;
 mod forecasts;
 mod frozen;

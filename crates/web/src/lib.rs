@@ -35,6 +35,7 @@ pub use pages::sign_in::{DEMO_USERS, DemoUser};
 
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
+use pages::strategy::expectations;
 use pages::{
     comparisons, demand, go_live, methods, outlook, people, progress, sign_in, staffing, strategy,
     tokens, trials, watch,
@@ -153,6 +154,10 @@ pub fn router(app: App) -> Router {
         .route("/strategy/map.svg", get(strategy::map_file))
         .route("/strategy/rules", get(strategy::rules))
         .route("/strategy/walk", get(strategy::walk))
+        .route("/strategy/expectations", post(expectations::keep))
+        .route("/strategy/expectations.csv", get(expectations::export_expectations))
+        .route("/strategy/expectations/import", post(expectations::import))
+        .route("/strategy/expectations/{expectation}/remove", post(expectations::remove))
         .route("/strategy/repair", post(strategy::repair))
         .route("/strategy/json", post(strategy::save_json))
         .route("/strategy/versions/{version}", get(strategy::export))

@@ -16,6 +16,7 @@ use crate::extract::{Form, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::pages::strategy::expectations::{self, ExpectationRow};
 use crate::pages::trials::days_words;
 use crate::words;
 
@@ -45,6 +46,9 @@ struct Sheet {
     changes: Vec<Change>,
     evidence: Vec<Evidence>,
     try_address: String,
+    /// Expectations that the draft breaks, and how many there are.
+    broken: Vec<String>,
+    expectations: usize,
 }
 
 struct Evidence {
@@ -84,17 +88,14 @@ pub(crate) async fn show(
         Some(draft) => {
             let trials = app.store.latest_trials(Some(draft.id), EVIDENCE).await?;
             let live = versions.iter().find(|version| version.is_live);
+            let after = app.store.strategy(draft.id).await?;
             let changes = match live {
-                Some(live) => {
-                    let (before, after) = tokio::try_join!(
-                        app.store.strategy(live.id),
-                        app.store.strategy(draft.id)
-                    )?;
-                    changes(&before, &after)
-                }
+                Some(live) => changes(&app.store.strategy(live.id).await?, &after),
                 None => Vec::new(),
             };
-            Some(Sheet::of(draft, live, changes, &trials, &context))
+            let (centre, zone) = (context.centre.id, &context.centre.zone);
+            let expected = expectations::checked(&app.store, centre, &after, zone).await?;
+            Some(Sheet::of(draft, live, changes, &trials, expected, &context))
         }
         None => None,
     };
@@ -128,6 +129,7 @@ impl Sheet {
         live: Option<&StrategyVersion>,
         changes: Vec<Change>,
         trials: &[TrialLine],
+        expected: Vec<ExpectationRow>,
         context: &RequestContext,
     ) -> Self {
         let evidence = |trial: &TrialLine| {
@@ -154,6 +156,12 @@ impl Sheet {
             changes,
             evidence: trials.iter().filter_map(evidence).collect(),
             try_address: format!("/trials?day={}#new", context.day),
+            expectations: expected.len(),
+            broken: expected
+                .into_iter()
+                .filter(|row| !row.is_met)
+                .map(|row| format!("{}: {}", row.name, row.told))
+                .collect(),
         }
     }
 }

@@ -96,3 +96,55 @@ async fn a_contact_is_walked_through_as_it_is_typed(pool: PgPool) {
     let markup = viewer.get(&asked("1", "&number=%3Cb%3E")).await;
     assert!(!markup.text.contains("<b>"), "what is typed is escaped");
 }
+
+#[sqlx::test(migrations = false)]
+async fn expectations_are_kept_checked_on_every_version_and_come_back_as_csv(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let csv = |end: &str| {
+        format!(
+            "name,contact_type,at,people,end,within_secs\n\
+             In the morning,Bookings,2026-11-30T10:00,team:2,{end},10\n"
+        )
+    };
+    let take_in = async |text: String| {
+        planner.upload_to("/strategy/expectations/import", "expectations.csv", "", text).await
+    };
+    let saved = take_in(csv("answered")).await;
+    assert!(saved.location().ends_with("#expectations"), "{}", saved.location());
+    planner.get("/strategy").await.says("In the morning").says("met");
+    // The same name again takes its place; what is expected now does not happen.
+    take_in(csv("voicemail")).await;
+    planner.get("/strategy").await.says("broken").says("is answered after 3 s");
+    let file = planner.get("/strategy/expectations.csv").await;
+    assert_eq!(file.text.lines().count(), 2, "{}", file.text);
+    assert!(take_in(file.text.clone()).await.location().ends_with("#expectations"));
+    for (text, wanted) in [
+        (csv("vanished"), "row 2, end: unknown variant"),
+        ("name,at\n".to_owned(), "the column “contact_type” is missing"),
+        (String::new(), "is missing"),
+    ] {
+        let refused = take_in(text).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+        refused.says("Nothing was saved").says(wanted);
+    }
+    // A draft that waits to go live says what it breaks.
+    with_a_loop(&centre, &planner).await;
+    planner.get("/go-live").await.says("1 of 1 expectations broken").says("In the morning");
+    let (id, _) = centre.store.expectations(centre.centre).await.unwrap()[0].clone();
+    planner.post(&format!("/strategy/expectations/{id}/remove"), "").await;
+    planner.get("/strategy").await.says("None is kept yet.");
+    // One kept from the page itself.
+    let scene = r#"{"at":"2026-11-30T10:00:00","caller":{"contact_type":"Bookings"}}"#;
+    let form = |scene: &str, within: &str| {
+        let scene = scene.replace('"', "%22").replace('{', "%7B").replace('}', "%7D");
+        format!("name=Nobody+there&scene={scene}&end=still_waiting&within_secs={within}")
+    };
+    planner.post("/strategy/expectations", &form("{}", "5")).await.says("missing field");
+    planner
+        .post("/strategy/expectations", &form(scene, "soon"))
+        .await
+        .says("is no number of seconds");
+    planner.post("/strategy/expectations", &form(scene, "")).await;
+    planner.get("/strategy").await.says("Nobody there");
+}

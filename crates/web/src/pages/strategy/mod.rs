@@ -2,6 +2,7 @@
 
 mod change;
 mod editor;
+pub(crate) mod expectations;
 mod files;
 mod map;
 mod panel;
@@ -31,6 +32,7 @@ use crate::words;
 
 pub(crate) use change::{change, save};
 use editor::EditorPart;
+use expectations::ExpectationRow;
 pub(crate) use files::{customers_schema, export, save_json, schema};
 use map::{Drawn, MapView};
 use panel::{FindingView, PanelView};
@@ -49,6 +51,7 @@ struct ShowPage {
     map: MapView,
     panel: PanelView,
     findings: Vec<FindingView>,
+    expectations: Vec<ExpectationRow>,
     times: Vec<TimeChoice>,
     /// The trial whose contacts the ribbons show.
     trial: Option<(String, String)>,
@@ -124,6 +127,9 @@ pub(crate) async fn show(
     let part = shown_part(&seen, query.part.as_deref());
     let editor = EditorPart::of(&seen.draft, &part, &context)?;
     let mut template = page_of(&context, &seen, &part, editor);
+    let (centre, strategy) = (&context.centre, &seen.draft.strategy);
+    template.expectations =
+        expectations::checked(&app.store, centre.id, strategy, &centre.zone).await?;
     let before = seen.draft.version - 1;
     (template.note, template.undo) = match query.note.as_deref() {
         Some("saved") => {
@@ -188,7 +194,11 @@ async fn show_page(
     editor: EditorPart,
 ) -> Result<ShowPage, PageError> {
     let seen = Seen::of(app, context, draft.clone(), None, None).await?;
-    Ok(page_of(context, &seen, part, editor))
+    let mut template = page_of(context, &seen, part, editor);
+    let centre = &context.centre;
+    template.expectations =
+        expectations::checked(&app.store, centre.id, &draft.strategy, &centre.zone).await?;
+    Ok(template)
 }
 
 fn page_of(context: &RequestContext, seen: &Seen, part: &PartId, editor: EditorPart) -> ShowPage {
@@ -220,6 +230,7 @@ fn page_of(context: &RequestContext, seen: &Seen, part: &PartId, editor: EditorP
         map: MapView::of(&Drawn::of(seen, Some(part), &address)),
         panel: PanelView::of(seen, part, context, &address),
         findings: findings.map(|each| FindingView::of(each, &draft.strategy, &address)).collect(),
+        expectations: Vec::new(),
         times: times(seen, &time, &format!("{base}{trial}&part={part}")),
         trial: seen.trial.as_ref().map(|trial| {
             let name = format!("{}, {}", trial.subject.name, words::short_day(trial.subject.day));

@@ -31,6 +31,8 @@ struct WalkPage {
     remedies: Vec<String>,
     map: Option<MapView>,
     back: String,
+    /// What is kept as an expectation: a name, the scene, the end, the seconds.
+    keep: Option<(String, String, String, f64)>,
 }
 
 /// The form as it was typed.
@@ -98,6 +100,7 @@ pub(crate) async fn walk(
         remedies: Vec::new(),
         map: None,
         back: address.clone(),
+        keep: None,
     };
     let strategy = &seen.draft.strategy;
     let zone = &context.centre.zone;
@@ -124,11 +127,27 @@ pub(crate) async fn walk(
             format!("{}: answered after {secs}", remedy.what)
         })
         .collect();
+    if context.may_plan() {
+        template.keep = to_keep(&scene, &walk);
+    }
     let passed: Vec<String> =
         walk.moments.iter().filter_map(|moment| moment.step.clone()).collect();
     let drawn = Drawn { passed: &passed, ..Drawn::of(&seen, None, &address) };
     template.map = Some(MapView::of(&drawn));
     page(&template)
+}
+
+/// What an expectation of this walk would be: that it ends like this, in the seconds it took, rounded up.
+fn to_keep(scene: &Scene, walk: &Walk) -> Option<(String, String, String, f64)> {
+    let name = format!(
+        "{} at {} {}",
+        scene.caller.contact_type,
+        scene.at.strftime("%a %H:%M"),
+        walk.end.words()
+    );
+    let json = serde_json::to_string(scene).ok()?;
+    let end = serde_json::to_value(walk.end).ok()?.as_str()?.to_owned();
+    Some((name, json, end, (walk.secs / 5.0).ceil() * 5.0))
 }
 
 /// How it comes out, in a sentence.
