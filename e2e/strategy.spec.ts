@@ -15,14 +15,19 @@ test('a fault is seen on the map, repaired with one press, and undone', async ({
   await panel.getByRole('button', { name: 'Save as new version' }).click();
   await expect(panel.getByText('Time is over before everybody has rung')).toBeVisible();
   await expect(map.getByRole('link', { name: /^hunt group Harbour offices.*1 finding/ })).toBeVisible();
-  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault.');
+  // Other journeys change lines and cover meanwhile, which preflight may warn of as well.
+  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault');
+  const fault = panel.getByText('Time is over before everybody has rung');
   await panel.getByRole('button', { name: /Set the group limit to \d+ s/ }).click();
-  await expect(page.locator('.answer')).toContainText('Preflight finds nothing wrong.');
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await expect(fault).toBeHidden();
   await page.getByRole('button', { name: 'Undo' }).click();
-  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault.');
+  await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault');
   // Back to what was there, so that the next journey begins from a sound strategy.
+  await map.getByRole('link', { name: /^hunt group Harbour offices/ }).click();
   await panel.getByRole('button', { name: /Set the group limit to \d+ s/ }).click();
-  await expect(page.locator('.answer')).toContainText('Preflight finds nothing wrong.');
+  await expect(page.getByText('Saved as a new version.')).toBeVisible();
+  await expect(fault).toBeHidden();
 });
 
 test('the map is travelled by key, and one contact is walked through', async ({ page }) => {

@@ -417,3 +417,27 @@ fn a_contact_that_nobody_is_there_for_leaves_by_no_staff() {
     caller(&mut router);
     assert_eq!(said(&mut router), [format!("0 ends: {:?}", End::Blocked)]);
 }
+
+#[test]
+fn an_agent_who_is_on_a_contact_already_is_offered_nothing_until_it_is_finished() {
+    let strategy = group(&[1, 1], ring_for(15.0, OfferOrder::TopDown));
+    let strategy = compiled(&strategy);
+    let mut router = staffed(&strategy);
+    let held = router.occupy(AgentId::at(0), ContactTypeId::at(0)).expect("there is room");
+    assert_eq!(router.occupy(AgentId::at(0), ContactTypeId::at(0)), None, "one call at a time");
+    assert_eq!(router.floor.agents[AgentId::at(0)].held, 1);
+    caller(&mut router);
+    assert_eq!(said(&mut router), ["1 rings 1"], "the first in the list is busy");
+    router.finish(held);
+    assert_eq!(router.floor.agents[AgentId::at(0)].held, 0);
+    caller(&mut router);
+    assert_eq!(said(&mut router), ["0 rings 0"], "the number of the ended contact is used again");
+}
+
+#[test]
+fn an_agent_who_is_not_on_shift_cannot_be_occupied() {
+    let strategy = group(&[1], ring_for(15.0, OfferOrder::TopDown));
+    let strategy = compiled(&strategy);
+    let mut router = Router::new(&strategy, Bench::default());
+    assert_eq!(router.occupy(AgentId::at(0), ContactTypeId::at(0)), None);
+}

@@ -104,3 +104,69 @@ fn at_half_past_nine_the_harbour_is_open_and_its_ranks_are_there() {
     assert!((pressure - 9.9 * 240.0 / 1800.0 / 4.0).abs() < 1e-9);
     assert_eq!((night[at("group")].on_shift(), night[at("group")].pressure()), (0, None));
 }
+
+/// Contacts expected at a step in the interval from half past nine.
+fn arriving(strategy: &Routes, premises: &Premises, id: &str) -> f64 {
+    let at = strategy.steps.iter().position(|step| step.id == id).expect("it is there");
+    barometer_preflight::steps_now(strategy, premises, 19)[at].contacts
+}
+
+#[test]
+fn traffic_follows_menus_labels_and_assistants_in_numbers() {
+    let (strategy, premises) = (strategy(), premises());
+    let near = |id: &str, wanted: f64| {
+        let got = arriving(&strategy, &premises, id);
+        assert!((got - wanted).abs() < 1e-9, "{id}: {got}, not {wanted}");
+    };
+    // Of thirty calls nine in ten choose at the first hearing, and nine in ten of the rest at the second.
+    near("menu", 30.0);
+    near("labels", 30.0 * 0.66);
+    near("group", 30.0 * 0.33);
+    near("frequent", 30.0 * 0.66 * 0.2);
+    near("bookings", 30.0 * (0.66 * 0.8 + 0.01));
+    // An assistant settles three chats in ten.
+    near("bot", 12.0);
+    near("chat", 12.0 * 0.7);
+    // Nothing is lost on ways that can be reckoned while somebody is on shift.
+    near("mail", 0.0);
+}
+
+#[test]
+fn a_choice_that_belongs_to_a_contact_type_is_taken_by_that_type_only() {
+    let (mut strategy, mut premises) = (strategy(), premises());
+    let mut freight = premises.types[0].clone();
+    freight.name = "Freight".to_owned();
+    premises.types.push(freight);
+    strategy.entries[0].contact_types.push("Freight".to_owned());
+    for step in &mut strategy.steps {
+        if let StepKind::Menu(menu) = &mut step.does {
+            menu.choices[0].contact_types = vec!["Calls".to_owned()];
+            menu.choices[1].contact_types = vec!["Freight".to_owned()];
+            menu.retries = 0;
+        }
+    }
+    assert_eq!(strategy.faults(), []);
+    assert!((arriving(&strategy, &premises, "labels") - 30.0 * 0.6).abs() < 1e-9);
+    assert!((arriving(&strategy, &premises, "group") - 30.0 * 0.3).abs() < 1e-9);
+}
+
+#[test]
+fn a_label_by_time_routes_only_at_its_time() {
+    use barometer_strategy::{Condition, OpenHours};
+    let (mut strategy, premises) = (strategy(), premises());
+    let hours = |from: i8, until: i8| OpenHours {
+        days: Vec::new(),
+        from: jiff::civil::time(from, 0, 0, 0),
+        until: jiff::civil::time(until, 0, 0, 0),
+    };
+    let mut labelled = |from, until| {
+        for step in &mut strategy.steps {
+            if let StepKind::Labelling(labelling) = &mut step.does {
+                labelling.rules[0].when = Condition::Time(hours(from, until));
+            }
+        }
+        arriving(&strategy, &premises, "frequent")
+    };
+    assert!((labelled(9, 10) - 30.0 * 0.66).abs() < 1e-9, "everybody, at half past nine");
+    assert!(labelled(10, 12).abs() < 1e-9, "nobody before ten");
+}

@@ -311,3 +311,34 @@ async fn a_comparison_is_queued_reported_stopped_or_kept_with_its_result(pool: P
     assert_eq!((over.run.state, over.result), (RunState::Cancelled, None));
     assert_eq!(store.latest_comparisons(9).await.unwrap().len(), 3);
 }
+
+#[sqlx::test(migrations = false)]
+async fn expectations_are_kept_by_name_all_or_none(pool: sqlx::PgPool) {
+    use barometer_walk::{Expectation, Outcome, Scene, WalkEnd};
+    let fixture = crate::fixture::fixture(pool).await;
+    let (store, centre) = (&fixture.store, fixture.centre);
+    let at = jiff::civil::date(2026, 11, 30).at(9, 30, 0, 0);
+    let expectation = |name: &str, end| Expectation {
+        name: name.to_owned(),
+        scene: Scene::plain("Bookings", at, Vec::new()),
+        expects: Outcome { end: Some(end), ..Outcome::default() },
+    };
+    let both = [expectation("b", WalkEnd::Answered), expectation("a", WalkEnd::Voicemail)];
+    store.save_expectations(centre, &both, None).await.unwrap();
+    let kept = store.expectations(centre).await.unwrap();
+    let names: Vec<&str> = kept.iter().map(|(_, each)| each.name.as_str()).collect();
+    assert_eq!(names, ["a", "b"]);
+    assert_eq!(kept[1].1, both[0], "without loss");
+    // The same name takes the place of what was there, and keeps its key.
+    store.save_expectations(centre, &[expectation("a", WalkEnd::Released)], None).await.unwrap();
+    let again = store.expectations(centre).await.unwrap();
+    assert_eq!((again.len(), again[0].0), (2, kept[0].0));
+    assert_eq!(again[0].1.expects.end, Some(WalkEnd::Released));
+    // One that cannot be kept keeps the others out.
+    let bad = [expectation("c", WalkEnd::Answered), expectation("zero\0byte", WalkEnd::Answered)];
+    assert!(store.save_expectations(centre, &bad, None).await.is_err());
+    assert_eq!(store.expectations(centre).await.unwrap().len(), 2);
+    store.remove_expectation(centre, kept[0].0).await.unwrap();
+    store.remove_expectation(centre, kept[0].0).await.unwrap();
+    assert_eq!(store.expectations(centre).await.unwrap().len(), 1);
+}

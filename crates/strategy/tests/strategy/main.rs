@@ -4,5 +4,6 @@
 
 mod edits;
 mod joined;
+mod journey;
 mod json;
 mod rich;

@@ -81,3 +81,67 @@ impl Load {
         worst.filter(|(_, lost)| lost.0 > 0.0).map(|(at, (sum, _, cause))| (at, sum, cause))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_simulate::{
+        Arrivals, Cover, Demand, DemandInterval, Experiment, People, TeamCover, TypeDemand,
+    };
+    use barometer_strategy::{Customers, StepKind};
+    use jiff::Timestamp;
+    use jiff::tz::TimeZone;
+
+    /// A hundred calls in half an hour, for one person.
+    fn played(strategy: &Strategy) -> (Names, Summary) {
+        let demand = Demand {
+            start: Timestamp::UNIX_EPOCH,
+            zone: TimeZone::UTC,
+            interval_secs: 1800.0,
+            types: vec![TypeDemand {
+                name: "Bookings".to_owned(),
+                customers: Customers::calls(180.0, Some(60.0)),
+                within_secs: 20.0,
+                intervals: vec![DemandInterval { contacts: 100.0, handle_secs: 180.0 }],
+                arrivals: Arrivals::Counted,
+                luck: None,
+            }],
+        };
+        let team = strategy.teams[0].id.clone();
+        let cover = Cover { teams: vec![TeamCover { team, people: People::Counted(vec![1]) }] };
+        let experiment = Experiment::new(strategy, &demand, &cover, 20, 1).unwrap();
+        (experiment.names().clone(), experiment.play_part(0..20).unwrap())
+    }
+
+    #[test]
+    fn what_comes_in_goes_somewhere_and_most_of_it_is_lost_in_the_one_queue() {
+        let mut strategy = Strategy::plain("Bookings");
+        if let StepKind::Queue(queue) = &mut strategy.steps[0].does {
+            queue.places = Some(5);
+        }
+        let (names, summary) = played(&strategy);
+        let journey = strategy.journey();
+        let load = Load::of(&strategy, &journey, &names, &summary);
+        assert_eq!((load.offered, load.stops[0], load.stops[1]), (100.0, 100.0, 100.0));
+        // Everybody is answered, gives up or finds no place: after the last interval the rest is served.
+        let ends: f64 = load.stops[2..].iter().sum();
+        assert!((ends - 100.0).abs() < 1e-9, "{ends}");
+        let (stop, lost, cause) = load.worst(&journey).expect("one person cannot answer a hundred");
+        assert_eq!(journey.stops[stop], Stop::Step(0));
+        assert!(lost > 50.0 && ["full", "patience ended"].contains(&cause), "{lost} by {cause}");
+        assert!(load.wait_secs[0].is_some_and(|secs| secs > 1.0));
+    }
+
+    #[test]
+    fn a_step_that_the_trial_did_not_have_has_no_width() {
+        let strategy = Strategy::plain("Bookings");
+        let (names, summary) = played(&strategy);
+        let mut renamed = strategy.clone();
+        renamed.steps[0].name = "Another queue".to_owned();
+        let journey = renamed.journey();
+        let load = Load::of(&renamed, &journey, &names, &summary);
+        assert_eq!(load.links[0], Some(100.0), "the entry's contacts come as before");
+        assert!(load.links[1..].iter().all(Option::is_none));
+        assert_eq!(load.worst(&journey), None);
+    }
+}

@@ -68,6 +68,8 @@ struct StopView {
     shape: Shape,
     half_width: f64,
     half_height: f64,
+    /// Half of the width of the words above it; 0 where none stand there.
+    half_words: f64,
     name: String,
     full_name: String,
     detail: String,
@@ -87,7 +89,7 @@ impl StopView {
     /// The frame around it and its words: x, y, width, height.
     fn halo(&self) -> (f64, f64, f64, f64) {
         let words = if self.is_step() { 30.0 } else { 7.0 };
-        let half = self.half_width.max(if self.is_step() { 52.0 } else { 0.0 }) + 7.0;
+        let half = self.half_width.max(self.half_words) + 5.0;
         let top = self.half_height + words;
         (-half, -top, 2.0 * half, top + self.half_height + 7.0)
     }
@@ -362,19 +364,20 @@ impl<'a> Drawn<'a> {
         }
     }
 
+    /// Half of the width of the words above a stop.
+    fn half_words(&self, stop: usize) -> f64 {
+        let Stop::Step(_) = self.journey.stops[stop] else { return 0.0 };
+        let name = self.name_of(stop).chars().count() as f64 * LETTER;
+        let detail = self.detail(stop).chars().count() as f64 * SMALL_LETTER;
+        name.max(detail).min(MOST_WORDS) / 2.0
+    }
+
     /// The middle of each layer: as far apart as the words of two neighbours need, and further where
     /// there is room.
     fn columns(&self, layout: &layout::Layout, shapes: &[Shape]) -> Vec<f64> {
         let mut halves = vec![0.0f64; layout.layer_count];
         for (stop, shape) in shapes.iter().enumerate() {
-            let words = match self.journey.stops[stop] {
-                Stop::Step(_) => {
-                    let name = self.name_of(stop).chars().count() as f64 * LETTER;
-                    name.max(self.detail(stop).chars().count() as f64 * SMALL_LETTER) / 2.0
-                }
-                _ => 0.0,
-            };
-            let half = words.min(MOST_WORDS / 2.0).max(half_size(shape).0);
+            let half = self.half_words(stop).max(half_size(shape).0);
             let layer = layout.layers[stop];
             halves[layer] = halves[layer].max(half);
         }
@@ -421,6 +424,7 @@ impl<'a> Drawn<'a> {
             y,
             half_width,
             half_height,
+            half_words: self.half_words(stop),
             shape,
             name: fitted(&full_name, room, LETTER),
             told: format!("{kind} {full_name}{told_detail}{faults}"),
