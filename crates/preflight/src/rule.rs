@@ -77,7 +77,7 @@ rules! {
     ExitToNobody, "exit-to-nobody", Serious, "An exit leads where nobody is on shift",
         "An overflow may be taken at a time when nobody is on shift where it leads, and nothing catches the contact there.";
     Loop, "loop", Serious, "An exit leads back",
-        "The exit of a queue or hunt group leads, over other steps or at once, back to where it came from: a contact goes round until its patience ends.";
+        "The exit of a queue or hunt group leads back to the same step, at once or over others: a contact goes round until its patience ends.";
     LimitWithoutExit, "limit-without-exit", Serious, "A limit without an exit",
         "There is a limit of places or a longest wait, and its exit keeps the contact: the limit does nothing.";
     GroupLimitTooShort, "limit-before-all-rang", Serious, "Time is over before everybody has rung",
@@ -113,7 +113,7 @@ rules! {
     OtherZone, "other-zone", Warning, "Hours in another time zone",
         "A gate's hours are in a zone whose clock differs from the centre's.";
     CallbackAfterClosing, "callback-after-closing", Serious, "Callbacks promised for after closing",
-        "A callback is promised for so many seconds later, when nobody who calls back is on shift: the promise is broken.";
+        "A promised callback falls due when nobody who calls back is on shift: the promise is broken.";
     RetriesTooClose, "retries-too-close", Note, "Attempts too close together",
         "A customer who did not answer a callback is called again within five minutes.";
     MessageNobodyHears, "message-nobody-hears", Warning, "Messages that nobody hears",

@@ -4,7 +4,7 @@
 //! What leaves a queue or hunt group depends on how busy it is, which only a trial knows: such ways are
 //! followed as possible, without a number, but for contacts that find nobody on shift.
 
-use barometer_routing::{Id, Step as CompiledStep, StepId, Stretch};
+use barometer_routing::{Id, Step as CompiledStep, StepId};
 use barometer_strategy::{Channel, Condition, Next, Step, StepKind};
 
 use crate::ground::Ground;
@@ -240,12 +240,9 @@ pub(crate) fn open_intervals(ground: &Ground<'_>, gate: usize) -> Vec<bool> {
         return vec![true; ground.premises.intervals];
     };
     let length = ground.premises.interval_secs;
-    (0..ground.premises.intervals).map(|at| is_within(open, (at as f64 + 0.5) * length)).collect()
-}
-
-fn is_within(stretches: &[Stretch], at: f64) -> bool {
-    let after = stretches.partition_point(|&(from, _)| from <= at);
-    after.checked_sub(1).is_some_and(|before| at < stretches[before].1)
+    (0..ground.premises.intervals)
+        .map(|at| barometer_routing::is_within(open, (at as f64 + 0.5) * length))
+        .collect()
 }
 
 /// Share of a type's contacts that a label is put on in an interval, as if labels were independent.

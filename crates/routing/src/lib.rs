@@ -26,7 +26,8 @@ mod waiting;
 pub use compiled::{
     Agent, Callback, CallbackOffer, Class, ClassMember, CompileError, CompiledStrategy,
     ContactType, Destination, Exits, FlowName, Member, Membership, QueueAnnouncement, Rule,
-    ServicePoint, Setting, Step, Stretch, Team, Transition, channel_place, number_matches,
+    ServicePoint, Setting, Step, Stretch, Team, Transition, channel_place, is_within,
+    number_matches,
 };
 pub use contact::{Contact, Errand, Phase, Promised, Ringing, State, Stay, Work};
 pub use floor::{AgentState, Floor, ServicePointState};

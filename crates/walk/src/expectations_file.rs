@@ -78,7 +78,7 @@ fn word_of<T: serde::Serialize>(value: T) -> String {
 ///
 /// # Errors
 ///
-/// Every row that cannot be read: its number, its column, and what would do. Nothing is read then.
+/// Every row that cannot be read: its number, its column, and how to mend it. Nothing is read then.
 pub fn read_expectations(text: &str) -> Result<Vec<Expectation>, Vec<String>> {
     let mut reader = csv::ReaderBuilder::new()
         .flexible(true)

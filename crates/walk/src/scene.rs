@@ -20,7 +20,7 @@ pub struct Scene {
     /// Who is on shift, team by team; a team that is not named has nobody.
     #[serde(default)]
     pub people: Vec<OnShift>,
-    /// Contacts of the same type that came in just before and still wait.
+    /// Contacts of the same type that arrived just before and still wait.
     #[serde(default)]
     pub ahead: u32,
 }

@@ -22,9 +22,9 @@ const MOST_EVENTS: usize = 20_000;
 pub struct Walk {
     /// In order of time.
     pub moments: Vec<Moment>,
-    /// How it came out.
+    /// How it ended.
     pub end: WalkEnd,
-    /// Seconds from coming in to the answer or the end.
+    /// Seconds from arrival to the answer or the end.
     pub secs: f64,
     /// Seconds of waiting in queues and hunt groups, until the answer or the end.
     pub wait_secs: f64,
@@ -33,7 +33,7 @@ pub struct Walk {
 /// One thing that happened.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Moment {
-    /// Seconds since the contact came in.
+    /// Seconds since the contact arrived.
     pub at_secs: f64,
     /// On the centre's clock.
     pub clock: DateTime,
@@ -51,7 +51,7 @@ pub struct Moment {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum What {
-    /// The contact came in.
+    /// The contact arrived.
     Arrived,
     /// It reached a step.
     Reached,
@@ -83,7 +83,7 @@ pub enum What {
     Ended(WalkEnd),
 }
 
-/// How a walk-through comes out.
+/// How a walk-through ends.
 #[derive(
     Clone, Copy, Debug, PartialEq, Eq, Serialize, serde::Deserialize, schemars::JsonSchema,
 )]

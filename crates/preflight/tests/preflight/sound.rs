@@ -67,7 +67,6 @@ proptest! {
     fn every_repair_can_be_made_and_undone_and_mends_what_was_found(strategy in turned()) {
         let premises = premises();
         for finding in preflight(&strategy, &premises) {
-            let before = preflight(&strategy, &premises);
             for repair in &finding.repairs {
                 let mended = repair.edit.apply(&strategy).expect("a repair that is offered can be made");
                 let undone = repair.edit.inverse(&strategy).expect("it has an inverse").apply(&mended);
@@ -80,7 +79,6 @@ proptest! {
                     finding.rule, repair.what, finding.reason
                 );
             }
-            prop_assert_eq!(before.len(), preflight(&strategy, &premises).len());
         }
     }
 }

@@ -375,7 +375,7 @@ pub const fn channel_place(channel: Channel) -> usize {
 
 /// Whether `at` lies in one of the stretches, which are in order.
 #[inline]
-pub(crate) fn is_within(stretches: &[Stretch], at: f64) -> bool {
+pub fn is_within(stretches: &[Stretch], at: f64) -> bool {
     let after = stretches.partition_point(|&(from, _)| from <= at);
     after.checked_sub(1).is_some_and(|before| at < stretches[before].1)
 }

@@ -9,7 +9,7 @@ pub(in crate::pages::strategy) struct Load {
     pub links: Vec<Option<f64>>,
     /// By stop of the journey.
     pub stops: Vec<f64>,
-    /// Contacts that came in.
+    /// Contacts offered.
     pub offered: f64,
     /// Mean seconds spent in each queue or hunt group, by step of the strategy.
     pub wait_secs: Vec<Option<f64>>,
@@ -22,19 +22,19 @@ impl Load {
             let at = names.flows.iter().position(|flow| flow.from == from && flow.why == cause)?;
             flows.get(at).map(|contacts| contacts.mean)
         };
-        let mut came = vec![0.0; strategy.entries.len()];
+        let mut received = vec![0.0; strategy.entries.len()];
         for (kind, name) in names.types.iter().enumerate() {
             let entry = strategy.entry_of(name);
             let at = strategy.entries.iter().position(|each| Some(each) == entry);
             if let Some(at) = at {
-                came[at] += summary.of_type(kind).offered.mean;
+                received[at] += summary.of_type(kind).offered.mean;
             }
         }
         let mut links: Vec<Option<f64>> = journey
             .links
             .iter()
             .map(|link| match journey.stops[link.from] {
-                Stop::Entry(at) => Some(came[at]),
+                Stop::Entry(at) => Some(received[at]),
                 Stop::Step(at) => counted(&strategy.steps[at].name, &link.cause),
                 Stop::End(_) => None,
             })
@@ -52,7 +52,7 @@ impl Load {
             }
         }
         let mut stops = vec![0.0; journey.stops.len()];
-        stops[..came.len()].copy_from_slice(&came);
+        stops[..received.len()].copy_from_slice(&received);
         for (link, contacts) in journey.links.iter().zip(&links) {
             stops[link.to] += contacts.unwrap_or(0.0);
         }
@@ -60,7 +60,7 @@ impl Load {
             let point = names.service_points.iter().position(|name| *name == step.name)?;
             summary.of_service_point(point).wait_secs.map(|wait| wait.mean)
         });
-        Self { links, stops, offered: came.iter().sum(), wait_secs: wait_secs.collect() }
+        Self { links, stops, offered: received.iter().sum(), wait_secs: wait_secs.collect() }
     }
 
     /// The queue or hunt group from which most contacts are lost: its stop, how many, and the cause that
