@@ -279,11 +279,9 @@ fn condition_share(
         Condition::Share(share) => *share,
         Condition::Time(hours) => {
             let at = ground.clock(interval);
-            let is_day = hours.days.is_empty()
-                || hours.days.iter().any(|day| *day as i8 == at.weekday().to_monday_zero_offset());
             let until_midnight = hours.until == jiff::civil::Time::midnight();
             let is_time = at.time() >= hours.from && (until_midnight || at.time() < hours.until);
-            f64::from(is_day && is_time)
+            f64::from(hours.is_on(at.date()) && is_time)
         }
         Condition::CallerNumber(pattern) => {
             of_profiles(&|profile| barometer_routing::number_matches(pattern, &profile.number))

@@ -1,6 +1,6 @@
 //! Opening hours as stretches of seconds since the start.
 
-use barometer_strategy::{HoursGate, OpenHours, Weekday};
+use barometer_strategy::{HoursGate, OpenHours};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -22,17 +22,14 @@ impl Period<'_> {
     pub fn of_gate(&self, gate: &HoursGate) -> Vec<Stretch> {
         let own = gate.zone.as_deref().and_then(|name| TimeZone::get(name).ok());
         let zone = own.as_ref().unwrap_or(self.zone);
-        self.stretches(zone, |date| {
-            match gate.exceptions.iter().find(|exception| exception.date == date) {
-                Some(exception) => exception.hours.clone(),
-                None => hours_on(&gate.hours, date),
-            }
-        })
+        self.stretches(zone, |date| gate.hours_on(date))
     }
 
     /// Stretches of weekly hours in the centre's zone, in order.
     pub fn of_week(&self, hours: &OpenHours) -> Vec<Stretch> {
-        self.stretches(self.zone, |date| hours_on(std::slice::from_ref(hours), date))
+        let of_day =
+            |date| if hours.is_on(date) { vec![(hours.from, hours.until)] } else { Vec::new() };
+        self.stretches(self.zone, of_day)
     }
 
     fn stretches(
@@ -60,27 +57,6 @@ impl Period<'_> {
             .collect();
         stretches.sort_by(|a, b| a.0.total_cmp(&b.0));
         joined(stretches)
-    }
-}
-
-fn hours_on(hours: &[OpenHours], date: Date) -> Vec<(Time, Time)> {
-    let day = weekday(date);
-    hours
-        .iter()
-        .filter(|hours| hours.days.is_empty() || hours.days.contains(&day))
-        .map(|hours| (hours.from, hours.until))
-        .collect()
-}
-
-fn weekday(date: Date) -> Weekday {
-    match date.weekday() {
-        jiff::civil::Weekday::Monday => Weekday::Monday,
-        jiff::civil::Weekday::Tuesday => Weekday::Tuesday,
-        jiff::civil::Weekday::Wednesday => Weekday::Wednesday,
-        jiff::civil::Weekday::Thursday => Weekday::Thursday,
-        jiff::civil::Weekday::Friday => Weekday::Friday,
-        jiff::civil::Weekday::Saturday => Weekday::Saturday,
-        jiff::civil::Weekday::Sunday => Weekday::Sunday,
     }
 }
 

@@ -40,6 +40,28 @@ pub struct OpenHours {
     pub until: Time,
 }
 
+impl OpenHours {
+    /// Whether these hours hold on a day.
+    pub fn is_on(&self, day: Date) -> bool {
+        let weekday = day.weekday().to_monday_zero_offset();
+        self.days.is_empty() || self.days.iter().any(|each| *each as i8 == weekday)
+    }
+}
+
+impl HoursGate {
+    /// The hours of a day of the gate's own zone, as pairs of from and until: those of its exception, or
+    /// else the week's.
+    pub fn hours_on(&self, day: Date) -> Vec<(Time, Time)> {
+        match self.exceptions.iter().find(|exception| exception.date == day) {
+            Some(exception) => exception.hours.clone(),
+            None => {
+                let hours = self.hours.iter().filter(|hours| hours.is_on(day));
+                hours.map(|hours| (hours.from, hours.until)).collect()
+            }
+        }
+    }
+}
+
 /// A day that differs from the week.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

@@ -13,7 +13,7 @@ use super::seen::Seen;
 use crate::words;
 use layout::{Column, Placed, lay_out};
 pub(super) use load::Load;
-use shape::{Shape, half_size, hours_of};
+use shape::{Shape, half_size};
 
 /// What a map is drawn from.
 pub(super) struct Drawn<'a> {
@@ -471,7 +471,7 @@ impl<'a> Drawn<'a> {
                     Some(true) => "open now",
                     _ => "closed now",
                 };
-                let hours = hours_of(gate, self.at.date()).into_iter().map(|(from, until)| {
+                let hours = gate.hours_on(self.at.date()).into_iter().map(|(from, until)| {
                     format!("{}–{}", words::clock_time(from), words::clock_time(until))
                 });
                 let hours = hours.collect::<Vec<_>>().join(", ");

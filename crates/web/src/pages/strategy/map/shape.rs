@@ -4,7 +4,7 @@
 
 use barometer_preflight::StepNow;
 use barometer_strategy::{HoursGate, Step, StepKind};
-use jiff::civil::{Date, DateTime, Time};
+use jiff::civil::{DateTime, Time};
 
 use crate::pressure_scale;
 
@@ -135,7 +135,7 @@ fn members(now: Option<&StepNow>) -> Shape {
 const RADIUS: f64 = 14.0;
 
 fn dial(gate: &HoursGate, at: DateTime, is_open: Option<bool>) -> Shape {
-    let open = hours_of(gate, at.date());
+    let open = gate.hours_on(at.date());
     let share = |time: Time| (f64::from(time.hour()) + f64::from(time.minute()) / 60.0) / 24.0;
     let arcs = open.iter().map(|&(from, until)| {
         let until = if until == Time::midnight() { 1.0 } else { share(until) };
@@ -143,18 +143,6 @@ fn dial(gate: &HoursGate, at: DateTime, is_open: Option<bool>) -> Shape {
     });
     let (x, y) = on_dial(share(at.time()), RADIUS - 5.0);
     Shape::Dial { open: arcs.collect(), hand: (x, y), is_open: is_open.unwrap_or(false) }
-}
-
-/// A gate's hours on a day of its own zone.
-pub(super) fn hours_of(gate: &HoursGate, day: Date) -> Vec<(Time, Time)> {
-    if let Some(exception) = gate.exceptions.iter().find(|exception| exception.date == day) {
-        return exception.hours.clone();
-    }
-    let weekday = day.weekday().to_monday_zero_offset();
-    let holds = |hours: &&barometer_strategy::OpenHours| {
-        hours.days.is_empty() || hours.days.iter().any(|day| *day as i8 == weekday)
-    };
-    gate.hours.iter().filter(holds).map(|hours| (hours.from, hours.until)).collect()
 }
 
 /// A place on the rim: midnight at the top, noon at the bottom.
