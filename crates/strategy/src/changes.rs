@@ -173,7 +173,7 @@ fn capitalised(text: &str) -> String {
     chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())
 }
 
-fn words_of(value: &Value) -> String {
+pub(crate) fn words_of(value: &Value) -> String {
     match value {
         Value::Null => "no limit".to_owned(),
         Value::Bool(true) => "yes".to_owned(),

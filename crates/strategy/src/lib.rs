@@ -8,7 +8,8 @@
 //! Both are kept, exported and compared as JSON ([`Strategy::schema`] is their JSON Schema), and are
 //! the same values that the engine plays ([`Strategy::from_json`] reads them). [`Strategy::faults`]
 //! says what keeps one from being played, field by field. A strategy is changed by an [`Edit`], which
-//! can be undone and says itself in words; [`changes`] lists how two versions differ.
+//! can be undone and says itself in words; [`changes`] lists how two versions differ, and [`merge`] joins what
+//! two planners made of one.
 
 mod changes;
 mod customers;
@@ -19,7 +20,9 @@ mod graph;
 mod home;
 mod joined;
 mod journey;
+mod merge;
 mod read;
+mod refs;
 mod schema;
 mod types;
 
@@ -29,5 +32,6 @@ pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::Fault;
 pub use journey::{Journey, Link, Stop, WayEnd};
+pub use merge::{Conflict, Prefer, Side, merge};
 pub use read::{ReadError, SCHEMA_VERSION};
 pub use types::*;

@@ -74,11 +74,8 @@ impl CompiledStrategy {
                 return Err(CompileError::TooMany { what, got, most: MOST_PARTS });
             }
         }
-        let points: Vec<&StrategyStep> = strategy
-            .steps
-            .iter()
-            .filter(|step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_)))
-            .collect();
+        let points: Vec<&StrategyStep> =
+            strategy.steps.iter().filter(|step| step.does.is_line()).collect();
         let mut roll = Roll::call(strategy, setting.people);
         let members: Vec<Vec<Member>> = points
             .iter()

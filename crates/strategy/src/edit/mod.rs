@@ -8,6 +8,7 @@ mod between;
 mod new_part;
 mod numbers;
 mod part;
+mod rewire;
 mod sentence;
 
 use serde::{Deserialize, Serialize};

@@ -100,6 +100,11 @@ impl StepKind {
     pub const fn words(&self) -> &'static str {
         self.name().words()
     }
+
+    /// Whether contacts wait here for agents: a queue or a hunt group.
+    pub const fn is_line(&self) -> bool {
+        matches!(self, Self::Queue(_) | Self::HuntGroup(_))
+    }
 }
 
 impl Part {
@@ -136,7 +141,7 @@ impl Part {
 }
 
 /// `queue-1`, or the first further number that no step and no team has.
-fn free_id(strategy: &Strategy, stem: &str) -> String {
+pub(super) fn free_id(strategy: &Strategy, stem: &str) -> String {
     let is_taken =
         |id: &str| strategy.step(id).is_some() || strategy.teams.iter().any(|team| team.id == id);
     let mut nth = 1;
@@ -205,9 +210,7 @@ fn blank(strategy: &Strategy, kind: StepName) -> StepKind {
             next: Next::Release,
         }),
         StepName::Callback => {
-            let is_line =
-                |step: &&Step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_));
-            let line = strategy.steps.iter().find(is_line);
+            let line = strategy.steps.iter().find(|step| step.does.is_line());
             StepKind::Callback(Callback {
                 line: line.map_or_else(String::new, |step| step.id.clone()),
                 promise: Promise::PlaceKept,

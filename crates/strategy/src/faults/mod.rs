@@ -160,10 +160,7 @@ impl Found<'_> {
     }
 
     fn refers_to_line(&mut self, field: &str, id: &str) {
-        let is_line = self
-            .strategy
-            .step(id)
-            .is_some_and(|step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_)));
+        let is_line = self.strategy.step(id).is_some_and(|step| step.does.is_line());
         self.ensure(is_line, field, || format!("there is no queue or hunt group “{id}”"));
     }
 
@@ -189,7 +186,7 @@ impl Found<'_> {
         self.name("name", &step.name);
         let place = self.at.clone();
         self.at = format!("{place}does.{}.", step.does.name().key());
-        let keeps = matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_));
+        let keeps = step.does.is_line();
         for way in step.does.ways() {
             self.next(&way.field, way.next, keeps && way.field.starts_with("exits."));
         }

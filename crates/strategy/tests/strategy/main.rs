@@ -6,4 +6,5 @@ mod edits;
 mod joined;
 mod journey;
 mod json;
+mod rewire;
 mod rich;

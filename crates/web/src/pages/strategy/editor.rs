@@ -49,9 +49,8 @@ impl Forms {
     pub fn of(strategy: &Strategy) -> Self {
         let steps = || strategy.steps.iter();
         let pair = |id: &str, name: &str| (id.to_owned(), name.to_owned());
-        let lines = steps()
-            .filter(|step| matches!(step.does, StepKind::Queue(_) | StepKind::HuntGroup(_)))
-            .map(|step| pair(&step.id, &step.name));
+        let lines =
+            steps().filter(|step| step.does.is_line()).map(|step| pair(&step.id, &step.name));
         let agents = strategy.teams.iter().flat_map(|team| &team.agents);
         let ids = BTreeMap::from([
             ("step", steps().map(|step| pair(&step.id, &step.name)).collect()),
