@@ -2,6 +2,7 @@
 import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
+import { bindDrafts } from './drafts.js';
 import { bindForms } from './forms.js';
 import { bindJourneyMap } from './journey-map.js';
 import { bindLive } from './live.js';
@@ -46,6 +47,7 @@ document.addEventListener('click', (event) => {
 bindKeyboard();
 bindStrip(document);
 bindForms();
+bindDrafts();
 bindLive();
 bindJourneyMap();
 bindTables(document);
@@ -56,4 +58,5 @@ document.addEventListener('htmx:load', (event) => {
   const root = event.detail.elt.parentNode ?? event.detail.elt;
   bindStrip(root);
   bindTables(root);
+  if (root.querySelector?.('[data-map-room]') && event.detail.elt.id === 'main') bindJourneyMap(event.detail.elt);
 });

@@ -1,8 +1,11 @@
 // The journey map: travel along the ways by key, what a stop reaches and is reached from, zoom, find.
 const SVG = 'svg[data-map]';
 
-export function bindJourneyMap() {
-  document.querySelectorAll('[data-map-room]').forEach((room) => {
+// How the map is looked at: kept while the page around it is drawn anew.
+const view = { zoom: 1, left: 0, top: 0 };
+
+export function bindJourneyMap(root = document) {
+  root.querySelectorAll('[data-map-room]').forEach((room) => {
     const map = room.querySelector(SVG);
     if (map) bind(room, map);
   });
@@ -66,18 +69,21 @@ function bind(room, map) {
 
   // Zoom by the width of the drawing; the room scrolls.
   const panel = room.closest('.map-panel');
-  let zoom = 1;
-  const apply = () => map.setAttribute('width', `${zoom * 100}%`);
+  const apply = () => map.setAttribute('width', `${view.zoom * 100}%`);
+  if (view.zoom !== 1) apply();
+  room.scrollTo(view.left, view.top);
+  room.addEventListener('scroll', () => { view.left = room.scrollLeft; view.top = room.scrollTop; });
   panel?.querySelectorAll('[data-map-zoom]').forEach((button) => {
     button.addEventListener('click', () => {
-      zoom = { in: Math.min(zoom * 1.25, 4), out: Math.max(zoom / 1.25, 0.5), fit: 1 }[button.dataset.mapZoom];
+      view.zoom = { in: Math.min(view.zoom * 1.25, 4), out: Math.max(view.zoom / 1.25, 0.5), fit: 1 }[button.dataset.mapZoom];
       apply();
+      if (view.zoom === 1) map.removeAttribute('width');
     });
   });
   room.addEventListener('wheel', (event) => {
     if (!event.ctrlKey) return;
     event.preventDefault();
-    zoom = Math.min(Math.max(zoom * (event.deltaY < 0 ? 1.1 : 0.9), 0.5), 4);
+    view.zoom = Math.min(Math.max(view.zoom * (event.deltaY < 0 ? 1.1 : 0.9), 0.5), 4);
     apply();
   }, { passive: false });
 

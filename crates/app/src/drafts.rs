@@ -1,23 +1,85 @@
-//! Drafts: the strategy that planners change, version by version.
+//! Drafts and versions: the strategy that planners change, and what they keep of it.
 //!
-//! Every change is an [`Edit`] of the newest version and makes the next one. A planner who
-//! began from a version that is not the newest any more is told so, and nothing is overwritten.
+//! A version never changes. Whoever changes one begins a draft, in which every [`Edit`] is a revision that can
+//! be taken back and done again; nothing has to be saved. What two planners do to one draft at the same time is
+//! merged, setting by setting; where both set the same one differently, the one who comes second chooses.
 
-use barometer_store::{Centre, ContactType, NewVersion, Store, StoreError, StrategyVersion};
-use barometer_strategy::{Channel, ChannelSkill, Edit, Fault, Strategy};
+use std::fmt;
+use std::str::FromStr;
+
+use barometer_store::{
+    Centre, ContactType, DraftLine, NewDraft, NewRevision, NewVersion, Store, StoreError,
+    StrategyVersion,
+};
+pub use barometer_strategy::StartingShape;
+use barometer_strategy::{
+    Channel, ChannelSkill, Conflict, Edit, Fault, Side, StartingType, Strategy, merge,
+};
 use uuid::Uuid;
 
 use crate::AppError;
 
-/// A version of the centre's strategy, opened for reading or changing.
+/// How often a change is merged anew where others are faster each time.
+const MOST_MERGES: usize = 8;
+
+/// What a change was made of: a version, or a revision of a draft. Written `v3` and `d2.14`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Basis {
+    /// A version by its number; 0 for what a centre without any begins with.
+    Version(i32),
+    /// A draft by its number, at a revision.
+    Draft {
+        /// Which draft.
+        number: i32,
+        /// Which revision of it.
+        revision: i32,
+    },
+}
+
+impl fmt::Display for Basis {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Version(version) => write!(formatter, "v{version}"),
+            Self::Draft { number, revision } => write!(formatter, "d{number}.{revision}"),
+        }
+    }
+}
+
+impl FromStr for Basis {
+    type Err = StoreError;
+
+    fn from_str(text: &str) -> Result<Self, StoreError> {
+        let version = || Some(Self::Version(text.strip_prefix('v')?.parse().ok()?));
+        let draft = || {
+            let (number, revision) = text.strip_prefix('d')?.split_once('.')?;
+            Some(Self::Draft { number: number.parse().ok()?, revision: revision.parse().ok()? })
+        };
+        version().or_else(draft).ok_or(StoreError::NotFound)
+    }
+}
+
+/// Which strategy to open.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Which {
+    /// The live version; or the newest one, or else the draft that was changed last.
+    Usual,
+    /// A version by its number.
+    Version(i32),
+    /// A draft by its number, at its open revision.
+    Draft(i32),
+}
+
+/// A version or a draft of the centre's strategy, opened for reading or changing.
 #[derive(Clone, Debug)]
-pub struct Draft {
+pub struct Opened {
     /// The centre's contact types.
     pub types: Vec<ContactType>,
     /// All versions, newest first.
     pub versions: Vec<StrategyVersion>,
-    /// Number of the opened one; 0 where none was ever saved.
-    pub version: i32,
+    /// All drafts, the one that was changed last first.
+    pub drafts: Vec<DraftLine>,
+    /// What is opened.
+    pub basis: Basis,
     /// What it says.
     pub strategy: Strategy,
     centre: Uuid,
@@ -26,9 +88,16 @@ pub struct Draft {
 /// What became of a change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Saved {
-    /// It is the next version.
-    AsNewVersion,
-    /// It changed nothing, so there is no new version.
+    /// It is in this draft, which it began where it was made of a version.
+    InDraft {
+        /// The number of the draft.
+        number: i32,
+        /// Whether the draft began with it.
+        is_new: bool,
+        /// Whether it was merged with what somebody else had done meanwhile.
+        is_merged: bool,
+    },
+    /// It changed nothing.
     Unchanged,
 }
 
@@ -38,45 +107,128 @@ pub enum NotSaved {
     /// The strategy could not be played.
     #[error("{} faults", .0.len())]
     Faults(Vec<Fault>),
-    /// Another version was saved meanwhile.
-    #[error("another version was saved meanwhile")]
-    Outdated,
+    /// Somebody set the same settings differently meanwhile, and nobody has chosen yet.
+    #[error("{} conflicts", .conflicts.len())]
+    Conflicts {
+        /// The settings.
+        conflicts: Vec<Conflict>,
+        /// Who changed the draft meanwhile.
+        who: Option<String>,
+    },
+    /// Others changed the draft again and again while this was merged.
+    #[error("the draft was changed again and again meanwhile")]
+    TooBusy,
     /// The store has no answer.
     #[error(transparent)]
     Store(#[from] StoreError),
 }
 
-impl Draft {
-    /// Opens a version by its number, or else the newest. A centre without any begins with a queue and
-    /// a team of its own for each contact type.
+impl Opened {
+    /// Opens a version or a draft. A centre without any begins with a queue and a team of its own for each
+    /// contact type.
     ///
     /// # Errors
     ///
-    /// [`StoreError::NotFound`] where there is no such version.
-    pub async fn open(
-        store: &Store,
-        centre: &Centre,
-        version: Option<i32>,
-    ) -> Result<Self, AppError> {
-        let (types, versions) =
-            tokio::try_join!(store.contact_types(centre.id), store.strategy_versions(centre.id),)?;
-        let found = match version.filter(|&version| version > 0) {
-            Some(version) => {
-                let found = versions.iter().find(|each| each.version == version);
-                Some(found.ok_or(StoreError::NotFound)?)
+    /// [`StoreError::NotFound`] where there is no such version or draft.
+    pub async fn open(store: &Store, centre: &Centre, which: Which) -> Result<Self, AppError> {
+        let (types, versions, drafts) = tokio::try_join!(
+            store.contact_types(centre.id),
+            store.strategy_versions(centre.id),
+            store.drafts(centre.id),
+        )?;
+        let usual = || {
+            let version = versions.iter().find(|each| each.is_live).or(versions.first());
+            let draft = drafts.iter().find(|draft| !draft.is_thrown_away);
+            match (version, draft) {
+                (Some(version), _) => Basis::Version(version.version),
+                (None, Some(draft)) => Basis::Draft { number: draft.number, revision: draft.head },
+                (None, None) => Basis::Version(0),
             }
-            None => versions.first(),
         };
-        let (version, strategy) = match found {
-            Some(found) => (found.version, store.strategy(found.id).await?),
-            None => (0, to_begin_with(&centre.name, &types)),
+        let basis = match which {
+            Which::Usual => usual(),
+            Which::Version(version) => Basis::Version(version),
+            Which::Draft(number) => {
+                let found = drafts.iter().find(|draft| draft.number == number);
+                let head = found.ok_or(StoreError::NotFound)?.head;
+                Basis::Draft { number, revision: head }
+            }
         };
-        Ok(Self { types, versions, version, strategy, centre: centre.id })
+        let strategy = Strategy::plain(&centre.name);
+        let mut opened = Self { types, versions, drafts, basis, strategy, centre: centre.id };
+        opened.strategy = opened.read(store, basis, &centre.name).await?;
+        Ok(opened)
     }
 
-    /// The number of the newest version; 0 where there is none.
-    pub fn newest(&self) -> i32 {
-        self.versions.first().map_or(0, |newest| newest.version)
+    /// Opens what a change was made of.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::NotFound`] where there is no such version or revision.
+    pub async fn at(store: &Store, centre: &Centre, basis: Basis) -> Result<Self, AppError> {
+        let which = match basis {
+            Basis::Version(version) => Which::Version(version),
+            Basis::Draft { number, .. } => Which::Draft(number),
+        };
+        let mut opened = Self::open(store, centre, which).await?;
+        if opened.basis != basis {
+            opened.basis = basis;
+            opened.strategy = opened.read(store, basis, &centre.name).await?;
+        }
+        Ok(opened)
+    }
+
+    async fn read(&self, store: &Store, basis: Basis, name: &str) -> Result<Strategy, StoreError> {
+        match basis {
+            Basis::Version(0) => Ok(to_begin_with(name, &self.types)),
+            Basis::Version(version) => {
+                let found = self.versions.iter().find(|each| each.version == version);
+                store.strategy(found.ok_or(StoreError::NotFound)?.id).await
+            }
+            Basis::Draft { number, revision } => {
+                let found = self.drafts.iter().find(|draft| draft.number == number);
+                store.draft_strategy(found.ok_or(StoreError::NotFound)?.id, revision).await
+            }
+        }
+    }
+
+    /// Takes a shape to start from, filled with the centre's contact types, instead of what is opened.
+    pub fn begin_with(&mut self, shape: StartingShape, name: &str) {
+        let types: Vec<StartingType> = self
+            .types
+            .iter()
+            .map(|each| StartingType {
+                name: each.name.clone(),
+                at_once: each.rules.concurrency,
+                slowing: each.rules.slowing,
+            })
+            .collect();
+        self.strategy = shape.strategy(name, &types);
+        self.basis = Basis::Version(0);
+    }
+
+    /// The draft that is opened, if it is one.
+    pub fn draft(&self) -> Option<&DraftLine> {
+        let Basis::Draft { number, .. } = self.basis else { return None };
+        self.drafts.iter().find(|draft| draft.number == number)
+    }
+
+    /// The version that says what is opened: itself, or the one that was kept of the draft's open revision.
+    pub fn version(&self) -> Option<&StrategyVersion> {
+        let number = match (self.basis, self.draft()) {
+            (Basis::Version(version), _) => version,
+            (Basis::Draft { revision, .. }, Some(draft)) if draft.head == revision => {
+                draft.kept_as?
+            }
+            _ => return None,
+        };
+        self.versions.iter().find(|each| each.version == number)
+    }
+
+    /// The version that the draft began from; none for a version.
+    pub fn began_from(&self) -> Option<&StrategyVersion> {
+        let based_on = self.draft()?.based_on;
+        self.versions.iter().find(|each| each.version == based_on)
     }
 
     /// Names of the contact types that no entry receives.
@@ -92,21 +244,134 @@ impl Draft {
         Some(Edit::take_in(&self.strategy, contact_type, line_of_its_own(found)))
     }
 
-    /// Makes a change to the opened version and saves it as the next one.
+    /// Begins a draft from what is opened, and returns its number.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database fails.
+    pub async fn branch(&self, store: &Store, name: &str, by: Uuid) -> Result<i32, StoreError> {
+        let based_on = match (self.basis, self.version(), self.draft()) {
+            (Basis::Version(version), ..) => version,
+            (_, Some(version), _) => version.version,
+            (_, _, draft) => draft.map_or(0, |draft| draft.based_on),
+        };
+        let new = NewDraft { name, based_on, strategy: &self.strategy, by: Some(by) };
+        store.begin_draft(self.centre, new, None).await
+    }
+
+    /// Makes a change to what is opened: in its draft, or in a new one where it is a version. What others did to
+    /// the draft meanwhile is merged with it; `prefer` says whose setting holds where both set the same.
     ///
     /// # Errors
     ///
     /// [`NotSaved`] says why nothing was saved.
-    pub async fn save(&self, store: &Store, edit: &Edit, by: Uuid) -> Result<Saved, NotSaved> {
-        let strategy = edit.apply(&self.strategy).map_err(NotSaved::Faults)?;
-        if self.version > 0 && strategy == self.strategy && self.version == self.newest() {
+    pub async fn save(
+        &self,
+        store: &Store,
+        edit: &Edit,
+        by: Uuid,
+        prefer: &(dyn Fn(&Conflict) -> Option<Side> + Sync),
+    ) -> Result<Saved, NotSaved> {
+        let mine = edit.apply(&self.strategy).map_err(NotSaved::Faults)?;
+        if mine == self.strategy {
             return Ok(Saved::Unchanged);
         }
         let summary = edit.sentence(&self.strategy);
-        let new = NewVersion { strategy: &strategy, summary: &summary, based_on: self.version, by };
-        match store.save_strategy_version(self.centre, new).await? {
-            Some(_) => Ok(Saved::AsNewVersion),
-            None => Err(NotSaved::Outdated),
+        let new = NewRevision { edit, summary: &summary, strategy: &mine, by: Some(by) };
+        match (self.basis, self.draft()) {
+            (Basis::Draft { number, revision }, Some(draft)) => {
+                let is_merged = store.edit_draft(draft.id, revision, new).await?.is_none();
+                if is_merged {
+                    self.merge_into(store, draft.id, &mine, by, prefer).await?;
+                }
+                Ok(Saved::InDraft { number, is_new: false, is_merged })
+            }
+            (Basis::Draft { .. }, None) => Err(StoreError::NotFound.into()),
+            (Basis::Version(version), _) => {
+                let name = self.free_name(&match version {
+                    0 => "First strategy".to_owned(),
+                    version => format!("Changes to v{version}"),
+                });
+                let strategy = &self.strategy;
+                let begun = NewDraft { name: &name, based_on: version, strategy, by: Some(by) };
+                let number = store.begin_draft(self.centre, begun, Some(new)).await?;
+                Ok(Saved::InDraft { number, is_new: true, is_merged: false })
+            }
+        }
+    }
+
+    /// Merges what was made of the opened revision with what the draft has become since.
+    async fn merge_into(
+        &self,
+        store: &Store,
+        draft: Uuid,
+        mine: &Strategy,
+        by: Uuid,
+        prefer: &(dyn Fn(&Conflict) -> Option<Side> + Sync),
+    ) -> Result<(), NotSaved> {
+        for _ in 0..MOST_MERGES {
+            let drafts = store.drafts(self.centre).await?;
+            let line = drafts.iter().find(|each| each.id == draft).ok_or(StoreError::NotFound)?;
+            let theirs = store.draft_strategy(draft, line.head).await?;
+            let merged = merge(&self.strategy, mine, &theirs, prefer).map_err(|conflicts| {
+                NotSaved::Conflicts { conflicts, who: line.changed_by.clone() }
+            })?;
+            if merged == theirs {
+                return Ok(());
+            }
+            let edit = Edit::between(&theirs, &merged);
+            // Each side can be played; both together need not be.
+            let merged = edit.apply(&theirs).map_err(NotSaved::Faults)?;
+            let summary = edit.sentence(&theirs);
+            let new =
+                NewRevision { edit: &edit, summary: &summary, strategy: &merged, by: Some(by) };
+            if store.edit_draft(draft, line.head, new).await?.is_some() {
+                return Ok(());
+            }
+        }
+        Err(NotSaved::TooBusy)
+    }
+
+    /// Keeps what is opened as a version, and returns its key. What is one already stays it.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database fails.
+    pub async fn keep(&self, store: &Store, label: &str, by: Uuid) -> Result<Uuid, StoreError> {
+        if let Some(version) = self.version() {
+            return Ok(version.id);
+        }
+        let (draft, summary) = match (self.basis, self.draft()) {
+            (Basis::Draft { revision, .. }, Some(draft)) => {
+                let summary = match self.began_from() {
+                    Some(before) => {
+                        let before = store.strategy(before.id).await?;
+                        Edit::between(&before, &self.strategy).sentence(&before)
+                    }
+                    None => String::new(),
+                };
+                (Some((draft.id, revision)), summary)
+            }
+            _ => (None, String::new()),
+        };
+        let strategy = &self.strategy;
+        let new = NewVersion { strategy, label, summary: &summary, draft, by: Some(by) };
+        store.keep_version(self.centre, new).await
+    }
+
+    /// A name that no draft has yet: the wanted one, or "…, 2", "…, 3".
+    pub fn free_name(&self, wanted: &str) -> String {
+        let is_taken = |name: &str| self.drafts.iter().any(|draft| draft.name == name);
+        if !is_taken(wanted) {
+            return wanted.to_owned();
+        }
+        let mut nth = 2;
+        loop {
+            let name = format!("{wanted}, {nth}");
+            if !is_taken(&name) {
+                return name;
+            }
+            nth += 1;
         }
     }
 }

@@ -5,7 +5,7 @@
 //! * [`planning`]: what is expected of days, with need and cover;
 //! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
 //! * [`trials`]: which contact types and days are tried;
-//! * [`drafts`]: the strategy that planners change, version by version;
+//! * [`drafts`]: the strategy that planners change in drafts, and the versions that they keep of it;
 //! * [`strategy_week`]: the planned week that a strategy is looked at with;
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;

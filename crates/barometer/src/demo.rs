@@ -5,9 +5,15 @@ use barometer_app::demand::refresh_forecast;
 use barometer_app::passwords::hash_password;
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
-use barometer_plan::{CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan, customers_of};
-use barometer_store::{HistoryInterval, NamedAgent, NewSpecialDay, NewTrial, Store, Subject};
-use barometer_strategy::Duration;
+use barometer_plan::{
+    Candidate, ComparisonInputs, CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan,
+    customers_of,
+};
+use barometer_store::{
+    HistoryInterval, NamedAgent, NewComparison, NewDraft, NewRevision, NewSpecialDay, NewTrial,
+    NewVersion, Store, Subject,
+};
+use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -54,8 +60,53 @@ pub async fn load(store: &Store) -> Result<()> {
     for trial in FIRST_TRIALS {
         queue_trial(store, centre, trial, &zone).await?;
     }
+    begin_drafts(store, centre, &zone).await?;
     say_what_the_business_knows(store, centre, &zone).await?;
     store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+/// The two drafts; the better one is kept as a version and compared with the live one.
+async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
+    let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
+    let live = barometer_demo::strategy();
+    for draft in [barometer_demo::faulty_draft(), barometer_demo::better_draft()] {
+        let by = Some(planner.id);
+        let new = NewDraft { name: draft.name, based_on: 1, strategy: &live, by };
+        let number = store.begin_draft(centre, new, None).await?;
+        let line = store.drafts(centre).await?.into_iter().find(|line| line.number == number);
+        let id = line.context("a draft that was begun is there")?.id;
+        let mut strategy = live.clone();
+        for (head, edit) in draft.edits.iter().enumerate() {
+            let summary = edit.sentence(&strategy);
+            let edited = edit.apply(&strategy);
+            strategy = edited.map_err(|faults| anyhow::anyhow!("{}: {faults:?}", draft.name))?;
+            let new = NewRevision { edit, summary: &summary, strategy: &strategy, by };
+            store.edit_draft(id, head as i32, new).await?;
+        }
+        if draft.name == barometer_demo::better_draft().name {
+            let summary = Edit::between(&live, &strategy).sentence(&live);
+            let of_draft = Some((id, draft.edits.len() as i32));
+            let (strategy, label) = (&strategy, draft.name);
+            let new = NewVersion { strategy, label, summary: &summary, draft: of_draft, by };
+            store.keep_version(centre, new).await?;
+        }
+    }
+    let mut candidates = Vec::new();
+    for version in store.strategy_versions(centre).await?.iter().rev() {
+        let strategy = store.strategy(version.id).await?;
+        let (_, cover, inputs) = demo_inputs(store, centre, strategy, COMPARED, zone).await?;
+        candidates.push(Candidate { name: format!("v{}, {cover}", version.version), inputs });
+    }
+    let (subject, ..) = demo_inputs(store, centre, live, COMPARED, zone).await?;
+    let names: Vec<&str> = candidates.iter().map(|each| each.name.as_str()).collect();
+    let new = NewComparison {
+        subject,
+        title: names.join(" against "),
+        inputs: ComparisonInputs::Chosen { candidates },
+        created_by: planner.id,
+    };
+    store.queue_comparison(&new).await?;
     Ok(())
 }
 
@@ -98,17 +149,43 @@ const FIRST_TRIALS: [(&str, &str, Date); 3] = [
     ("Sailing changes", "Sailing changes", date(2026, 11, 28)),
 ];
 
+/// What the better draft is compared with the live strategy on.
+const COMPARED: (&str, &str, Date) = FIRST_TRIALS[0];
+
 async fn queue_trial(
     store: &Store,
     centre: Uuid,
-    (subject, only, day): (&str, &str, Date),
+    of: (&str, &str, Date),
     zone: &TimeZone,
 ) -> Result<()> {
-    let mut types = store.contact_types(centre).await?;
-    types.retain(|each| only.is_empty() || each.name == only);
     let versions = store.strategy_versions(centre).await?;
     let version = versions.first().context("a demo trial without a strategy")?;
     let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
+    let strategy = store.strategy(version.id).await?;
+    let (subject, cover_words, inputs) = demo_inputs(store, centre, strategy, of, zone).await?;
+    let new = NewTrial {
+        subject,
+        strategy_version: version.id,
+        cover_words,
+        inputs,
+        asked: serde_json::Value::Null,
+        set: None,
+        created_by: planner.id,
+    };
+    store.queue_trial(&new).await?;
+    Ok(())
+}
+
+/// What a strategy is played with on a day under planned cover: what is tried, the cover in words, the inputs.
+async fn demo_inputs(
+    store: &Store,
+    centre: Uuid,
+    strategy: Strategy,
+    (name, only, day): (&str, &str, Date),
+    zone: &TimeZone,
+) -> Result<(Subject, String, TrialInputs)> {
+    let mut types = store.contact_types(centre).await?;
+    types.retain(|each| only.is_empty() || each.name == only);
     let (from, to) = (zone.to_timestamp(day.into())?, zone.to_timestamp(day.tomorrow()?.into())?);
     let mut plans = Vec::with_capacity(types.len());
     for each in &types {
@@ -129,26 +206,16 @@ async fn queue_trial(
         });
     }
     let people = TeamPeople::of(CoverChoice::Planned);
-    let strategy = store.strategy(version.id).await?;
     let cover_words = people.words(&strategy);
     let inputs = TrialInputs::of_centre(strategy, zone, &plans, &people)?;
-    let new = NewTrial {
-        subject: Subject {
-            centre,
-            contact_types: types.iter().map(|each| each.id).collect(),
-            name: subject.to_owned(),
-            day,
-            days: 1,
-        },
-        strategy_version: version.id,
-        cover_words,
-        inputs,
-        asked: serde_json::Value::Null,
-        set: None,
-        created_by: planner.id,
+    let subject = Subject {
+        centre,
+        contact_types: types.iter().map(|each| each.id).collect(),
+        name: name.to_owned(),
+        day,
+        days: 1,
     };
-    store.queue_trial(&new).await?;
-    Ok(())
+    Ok((subject, cover_words, inputs))
 }
 
 /// Prints the demo's users, a line each.

@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+use std::collections::BTreeSet;
 use std::io::Write;
 use std::process::{Child, Command, Output, Stdio};
 use std::time::{Duration, Instant};
@@ -10,8 +11,11 @@ use barometer_plan::{
     Candidate, ComparisonInputs, CoverChoice, TrialInputs, TrialResult, customers_of, schedule,
     trial_intervals,
 };
-use barometer_store::{Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial};
-use barometer_strategy::Duration as Spread;
+use barometer_preflight::preflight;
+use barometer_store::{
+    Centre, Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial,
+};
+use barometer_strategy::{Duration as Spread, Strategy};
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -129,6 +133,29 @@ fn played_here(inputs: &TrialInputs) -> TrialResult {
     TrialResult::of(&inputs.merged(&parts).unwrap())
 }
 
+/// Preflight finds nothing in the live strategy and the better draft, and in the other draft six faults.
+async fn the_faulty_draft_has_its_six_faults(store: &Store, centre: &Centre) {
+    let types = store.contact_types(centre.id).await.unwrap();
+    let found = async |strategy: &Strategy| {
+        let monday = date(2026, 11, 23);
+        let week = barometer_app::strategy_week::premises(store, centre, &types, strategy, monday);
+        let findings = preflight(strategy, &week.await.unwrap());
+        let codes: BTreeSet<&str> = findings.iter().map(|finding| finding.rule.code()).collect();
+        codes.into_iter().collect::<Vec<_>>().join(" ")
+    };
+    for version in store.strategy_versions(centre.id).await.unwrap() {
+        let strategy = store.strategy(version.id).await.unwrap();
+        assert_eq!(found(&strategy).await, "", "v{}", version.version);
+    }
+    let drafts = store.drafts(centre.id).await.unwrap();
+    let faulty = drafts.iter().find(|draft| draft.name == "Autumn tidy-up").unwrap();
+    let strategy = store.draft_strategy(faulty.id, faulty.head).await.unwrap();
+    assert_eq!(
+        found(&strategy).await,
+        "callback-after-closing chats-cut-off limit-before-all-rang loop message-nobody-hears one-at-a-time"
+    );
+}
+
 #[sqlx::test(migrations = false)]
 async fn the_demo_is_loaded_once_and_a_half_loaded_one_is_begun_anew(pool: PgPool) {
     let database = address(&pool).await;
@@ -139,6 +166,7 @@ async fn the_demo_is_loaded_once_and_a_half_loaded_one_is_begun_anew(pool: PgPoo
     let centre = store.centre().await.unwrap().unwrap();
     assert_eq!(store.contact_types(centre.id).await.unwrap().len(), 7);
     assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 3);
+    the_faulty_draft_has_its_six_faults(&store, &centre).await;
     assert!(run(&database, &["demo"], "").status.success());
     assert_eq!(
         store.centre().await.unwrap().unwrap().id,

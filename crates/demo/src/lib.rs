@@ -10,6 +10,7 @@
 mod calendar;
 mod character;
 mod cover;
+mod drafts;
 mod expectations;
 mod history;
 mod people;
@@ -17,6 +18,7 @@ mod strategy;
 
 pub use calendar::SCHOOL_HOLIDAYS;
 pub use character::Character;
+pub use drafts::{DemoDraft, better_draft, faulty_draft};
 pub use expectations::expectations;
 pub use history::PastInterval;
 pub use people::{PEOPLE, Person};

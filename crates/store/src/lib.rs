@@ -7,6 +7,7 @@ mod agents;
 mod centres;
 mod comparisons;
 mod cover;
+mod drafts;
 mod error;
 mod expectations;
 mod forecast_runs;
@@ -30,6 +31,7 @@ mod users;
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
+pub use drafts::{DraftLine, NewDraft, NewRevision, Revision};
 pub use error::StoreError;
 pub use forecasts::{
     DemandLine, ForecastDay, ForecastHead, ForecastLine, ForecastLock, MadeInterval,

@@ -17,6 +17,8 @@ pub struct StrategyVersion {
     pub version: i32,
     /// What planners call it.
     pub name: String,
+    /// What planners call this version among the others; empty where nobody said.
+    pub label: String,
     /// What it changed, in words; empty where nobody said.
     pub summary: String,
     /// When it was saved.
@@ -34,12 +36,14 @@ pub struct StrategyVersion {
 pub struct NewVersion<'a> {
     /// What it says.
     pub strategy: &'a Strategy,
+    /// What planners call this version among the others.
+    pub label: &'a str,
     /// What it changed, in words.
     pub summary: &'a str,
-    /// The version that it was made from; 0 for none.
-    pub based_on: i32,
-    /// Who saves it.
-    pub by: Uuid,
+    /// The draft that it is kept of, and its revision.
+    pub draft: Option<(Uuid, i32)>,
+    /// Who saves it; none for the demo.
+    pub by: Option<Uuid>,
 }
 
 /// One time a version went live.
@@ -64,6 +68,7 @@ struct VersionRow {
     id: Uuid,
     version: i32,
     name: String,
+    label: String,
     summary: String,
     created_at: jiff_sqlx::Timestamp,
     created_by: Option<String>,
@@ -77,6 +82,7 @@ impl From<VersionRow> for StrategyVersion {
             id: row.id,
             version: row.version,
             name: row.name,
+            label: row.label,
             summary: row.summary,
             created_at: row.created_at.to_jiff(),
             created_by: row.created_by,
@@ -93,7 +99,7 @@ impl Store {
         centre: Uuid,
     ) -> Result<Vec<StrategyVersion>, StoreError> {
         let rows: Vec<VersionRow> = sqlx::query_as(
-            "SELECT version.id, version.version, version.name, version.summary, \
+            "SELECT version.id, version.version, version.name, version.label, version.summary, \
                version.created_at, \
                users.name AS created_by, \
                version.id IS NOT DISTINCT FROM ( \
@@ -124,38 +130,59 @@ impl Store {
         Ok(body.0)
     }
 
-    /// Saves a strategy as the next version, whatever the newest is, and returns its key.
+    /// Saves a strategy as the next version, and returns its key.
     pub async fn add_strategy_version(
         &self,
         centre: Uuid,
         strategy: &Strategy,
         by: Option<Uuid>,
     ) -> Result<Uuid, StoreError> {
-        let failed = StoreError::on("saving the strategy");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        newest_locked(&mut tx, centre).await.map_err(&failed)?;
-        let id = add_version(&mut tx, centre, (strategy, ""), by).await.map_err(&failed)?;
-        tx.commit().await.map_err(&failed)?;
-        Ok(id)
+        let new = NewVersion { strategy, label: "", summary: "", draft: None, by };
+        self.keep_version(centre, new).await
     }
 
-    /// Saves a strategy as the next version, if the version that it was made from is still the newest.
-    /// `None` where somebody has saved another meanwhile: of two planners who save at the same time,
-    /// one is told.
-    pub async fn save_strategy_version(
+    /// Keeps a strategy as the next version, and returns its key. Of a revision of a draft there is one
+    /// version: whoever keeps it again gets that.
+    pub async fn keep_version(
         &self,
         centre: Uuid,
         new: NewVersion<'_>,
-    ) -> Result<Option<Uuid>, StoreError> {
+    ) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("saving the strategy");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        if newest_locked(&mut tx, centre).await.map_err(&failed)? != new.based_on {
-            return Ok(None);
+        locked(&mut tx, centre).await.map_err(&failed)?;
+        if let Some((draft, revision)) = new.draft {
+            let kept: Option<Uuid> = sqlx::query_scalar(
+                "SELECT id FROM strategy_versions WHERE draft_id = $1 AND draft_revision = $2 \
+                 ORDER BY version DESC LIMIT 1",
+            )
+            .bind(draft)
+            .bind(revision)
+            .fetch_optional(&mut *tx)
+            .await
+            .map_err(&failed)?;
+            if let Some(kept) = kept {
+                return Ok(kept);
+            }
         }
-        let saved = add_version(&mut tx, centre, (new.strategy, new.summary), Some(new.by));
-        let id = saved.await.map_err(&failed)?;
+        let id = sqlx::query_scalar(
+            "INSERT INTO strategy_versions \
+               (centre_id, version, body, label, summary, draft_id, draft_revision, created_by) \
+             SELECT $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5, $6, $7 \
+             FROM strategy_versions WHERE centre_id = $1 RETURNING id",
+        )
+        .bind(centre)
+        .bind(Json(new.strategy))
+        .bind(new.label)
+        .bind(new.summary)
+        .bind(new.draft.map(|(draft, _)| draft))
+        .bind(new.draft.map(|(_, revision)| revision))
+        .bind(new.by)
+        .fetch_one(&mut *tx)
+        .await
+        .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
-        Ok(Some(id))
+        Ok(id)
     }
 
     /// Lets a version go live, resting on a trial of it.
@@ -218,36 +245,12 @@ impl Store {
     }
 }
 
-/// The number of the newest version, 0 where there is none. Others who save wait until this transaction
-/// is over, so that each gets a number of its own.
-async fn newest_locked(connection: &mut PgConnection, centre: Uuid) -> Result<i32, sqlx::Error> {
+/// Others who number versions or drafts of this centre wait until this transaction is over, so that each
+/// gets a number of its own.
+pub(crate) async fn locked(connection: &mut PgConnection, centre: Uuid) -> Result<(), sqlx::Error> {
     sqlx::query("SELECT 1 FROM centres WHERE id = $1 FOR UPDATE")
         .bind(centre)
-        .fetch_one(&mut *connection)
-        .await?;
-    sqlx::query_scalar(
-        "SELECT coalesce(max(version), 0) FROM strategy_versions WHERE centre_id = $1",
-    )
-    .bind(centre)
-    .fetch_one(connection)
-    .await
-}
-
-async fn add_version(
-    connection: &mut PgConnection,
-    centre: Uuid,
-    (strategy, summary): (&Strategy, &str),
-    by: Option<Uuid>,
-) -> Result<Uuid, sqlx::Error> {
-    sqlx::query_scalar(
-        "INSERT INTO strategy_versions (centre_id, version, body, summary, created_by) \
-         SELECT $1, coalesce(max(version), 0) + 1, $2, $3, $4 FROM strategy_versions \
-         WHERE centre_id = $1 RETURNING id",
-    )
-    .bind(centre)
-    .bind(Json(strategy))
-    .bind(summary)
-    .bind(by)
-    .fetch_one(connection)
-    .await
+        .fetch_one(connection)
+        .await
+        .map(|_| ())
 }

@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 
 use serde_json::Value;
 
+use crate::edit::PartId;
 use crate::types::{Step, Strategy, Team};
 
 /// One setting that differs.
@@ -57,6 +58,38 @@ pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     compare_parts(&steps(before), &steps(after), &mut told);
     compare_parts(&teams(before), &teams(after), &mut told);
     told
+}
+
+/// How a part differs between two versions.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PartChange {
+    /// Only the later one has it.
+    Added,
+    /// Both have it, with different settings.
+    Changed,
+}
+
+/// The parts of `after` that `before` has not, or has with other settings. Entries are matched by their
+/// names, steps and teams by their ids.
+pub fn changed_parts(before: &Strategy, after: &Strategy) -> Vec<(PartId, PartChange)> {
+    let told = |same: Option<bool>| match same {
+        None => Some(PartChange::Added),
+        Some(false) => Some(PartChange::Changed),
+        Some(true) => None,
+    };
+    let entries = after.entries.iter().enumerate().filter_map(|(at, entry)| {
+        let old = before.entries.iter().find(|old| old.name == entry.name);
+        Some((PartId::Entry(at), told(old.map(|old| old == entry))?))
+    });
+    let steps = after.steps.iter().filter_map(|step| {
+        let old = before.step(&step.id);
+        Some((PartId::Step(step.id.clone()), told(old.map(|old| old == step))?))
+    });
+    let teams = after.teams.iter().filter_map(|team| {
+        let old = before.teams.iter().find(|old| old.id == team.id);
+        Some((PartId::Team(team.id.clone()), told(old.map(|old| old == team))?))
+    });
+    entries.chain(steps).chain(teams).collect()
 }
 
 /// A part of a strategy and its settings.

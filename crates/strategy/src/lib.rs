@@ -24,9 +24,10 @@ mod merge;
 mod read;
 mod refs;
 mod schema;
+mod start;
 mod types;
 
-pub use changes::{Change, changes, field_words};
+pub use changes::{Change, PartChange, changed_parts, changes, field_words};
 pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain};
 pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
@@ -34,4 +35,5 @@ pub use faults::Fault;
 pub use journey::{Journey, Link, Stop, WayEnd};
 pub use merge::{Conflict, Prefer, Side, merge};
 pub use read::{ReadError, SCHEMA_VERSION};
+pub use start::{StartingShape, StartingType};
 pub use types::*;

@@ -159,6 +159,8 @@ pub fn router(app: App) -> Router {
         .route("/strategy/expectations/import", post(expectations::import))
         .route("/strategy/expectations/{expectation}/remove", post(expectations::remove))
         .route("/strategy/repair", post(strategy::repair))
+        .route("/strategy/drafts", post(strategy::act_on_draft))
+        .route("/strategy/merge", post(strategy::merge))
         .route("/strategy/json", post(strategy::save_json))
         .route("/strategy/versions/{version}", get(strategy::export))
         .route("/trials", get(trials::list).post(trials::queue))

@@ -3,6 +3,7 @@
 #![cfg(test)]
 
 mod demand;
+mod drafts;
 mod fixture;
 mod imports;
 mod rosters;

@@ -5,7 +5,7 @@ use barometer_plan::{
     CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
 };
 use barometer_simulate::Summary;
-use barometer_store::{HistoryInterval, NewTrial, NewVersion, Role, RunState, StoreError, Subject};
+use barometer_store::{HistoryInterval, NewTrial, Role, RunState, StoreError, Subject};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -232,28 +232,6 @@ async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
     store.stop_run(running).await.unwrap();
     store.finish_trial(running, &whole()).await.unwrap();
     assert_eq!(store.trial(running).await.unwrap().run.state, RunState::Cancelled);
-}
-
-#[sqlx::test(migrations = false)]
-async fn of_planners_who_save_at_the_same_time_one_gets_the_version_and_the_others_are_told(
-    pool: PgPool,
-) {
-    let Fixture { store, centre, planner, .. } = fixture(pool).await;
-    let strategy = Strategy::plain("Bookings");
-    let save = |based_on| {
-        let new =
-            NewVersion { strategy: &strategy, summary: "Fewer places.", based_on, by: planner };
-        store.save_strategy_version(centre, new)
-    };
-    for based_on in 0..3 {
-        let all = futures_util::future::join_all((0..6).map(|_| save(based_on))).await;
-        let saved = all.into_iter().filter_map(Result::unwrap).count();
-        assert_eq!(saved, 1, "made from version {based_on}");
-    }
-    assert_eq!(save(1).await.unwrap(), None, "made from an earlier version");
-    let versions = store.strategy_versions(centre).await.unwrap();
-    let told: Vec<_> = versions.iter().map(|each| (each.version, each.summary.as_str())).collect();
-    assert_eq!(told, [(3, "Fewer places."), (2, "Fewer places."), (1, "Fewer places.")]);
 }
 
 #[sqlx::test(migrations = false)]

@@ -155,7 +155,6 @@ pub(super) fn free_id(strategy: &Strategy, stem: &str) -> String {
 }
 
 fn blank(strategy: &Strategy, kind: StepName) -> StepKind {
-    let nothing = Duration::nothing();
     match kind {
         StepName::Queue => StepKind::Queue(Queue::default()),
         StepName::HuntGroup => {
@@ -190,7 +189,7 @@ fn blank(strategy: &Strategy, kind: StepName) -> StepKind {
             closed: Next::Release,
         }),
         StepName::Menu => StepKind::Menu(Menu {
-            time: nothing,
+            time: Duration::LogNormal { mean_secs: 12.0, variation: 0.4 },
             choices: Vec::new(),
             retries: 0,
             no_choice: Next::Release,
@@ -202,11 +201,12 @@ fn blank(strategy: &Strategy, kind: StepName) -> StepKind {
             StepKind::Routing(Routing { routes: Vec::new(), otherwise: Next::Release })
         }
         StepName::Announcement => {
-            StepKind::Announcement(Announcement { time: nothing, next: Next::Release })
+            let time = Duration::Constant { secs: 10.0 };
+            StepKind::Announcement(Announcement { time, next: Next::Release })
         }
         StepName::Assistant => StepKind::Assistant(Assistant {
-            time: nothing,
-            contained_share: 0.0,
+            time: Duration::exponential(60.0),
+            contained_share: 0.1,
             next: Next::Release,
         }),
         StepName::Callback => {

@@ -5,6 +5,7 @@
 mod access;
 mod bad_input;
 mod demand;
+mod drafts;
 mod importing;
 mod planning;
 mod staffing;

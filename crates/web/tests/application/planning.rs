@@ -7,7 +7,7 @@ use barometer_strategy::Strategy;
 use sqlx::PgPool;
 use uuid::Uuid;
 
-use crate::visitor::{Centre, TODAY, at, queue_form};
+use crate::visitor::{Centre, TODAY, at, keep_draft, queue_form};
 
 #[sqlx::test(migrations = false)]
 async fn a_trial_draws_its_days_from_the_forecasts_record_unless_told_otherwise(pool: PgPool) {
@@ -103,6 +103,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     let limits = [("/does/queue/places", "5"), ("/does/queue/longest_wait_secs", "60")];
     let strategy = queue_form(&planner, &limits).await;
     planner.post("/strategy/part", &strategy).await;
+    keep_draft(&centre, &planner).await;
     let draft = centre.store.strategy_versions(centre.centre).await.unwrap()[0].clone();
     assert_eq!((draft.version, draft.is_live), (2, false));
     let form = format!(
@@ -177,7 +178,8 @@ async fn an_exported_strategy_comes_back_changed_and_a_broken_one_says_where(poo
     };
     assert!(upload(exported.clone()).await.location().ends_with("note=same"));
     let changed = exported.replace("\"places\": null", "\"places\": 17");
-    assert!(upload(changed).await.location().ends_with("note=saved"));
+    assert!(upload(changed).await.location().ends_with("note=begun"));
+    keep_draft(&centre, &planner).await;
     let versions = centre.store.strategy_versions(centre.centre).await.unwrap();
     let newest = centre.store.strategy(versions[0].id).await.unwrap();
     assert_eq!((versions.len(), newest.first_queue().unwrap().1.places), (2, Some(17)));
@@ -228,6 +230,7 @@ async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
     let planner = centre.visitor(Role::Planner).await;
     let form = queue_form(&planner, &[("/does/queue/places", "3")]).await;
     planner.post("/strategy/part", &form).await;
+    keep_draft(&centre, &planner).await;
     let draft = centre.store.strategy_versions(centre.centre).await.unwrap()[0].clone();
     let approver = centre.visitor(Role::Approver).await;
     let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;

@@ -225,6 +225,15 @@ impl Visitor {
 }
 
 /// The form of the newest strategy's queue as a browser would send it, with some fields changed.
+/// Keeps the draft that was changed last as a version, and gives its key.
+pub async fn keep_draft(centre: &Centre, planner: &Visitor) -> Uuid {
+    let draft = centre.store.drafts(centre.centre).await.unwrap().remove(0);
+    let form = format!("do=keep&based_on=d{}.{}", draft.number, draft.head);
+    let kept = planner.post("/strategy/drafts", &form).await;
+    assert!(kept.location().ends_with("note=kept"), "{}", kept.text);
+    centre.store.strategy_versions(centre.centre).await.unwrap()[0].id
+}
+
 pub async fn queue_form(visitor: &Visitor, changed: &[(&str, &str)]) -> String {
     let page = visitor.get("/strategy?part=step.queue").await.text;
     let start = page.find("<form class=\"part-form\"").unwrap();

@@ -6,7 +6,7 @@ use barometer_strategy::Strategy;
 use sqlx::PgPool;
 use uuid::Uuid;
 
-use crate::visitor::{Centre, TODAY, Visitor};
+use crate::visitor::{Centre, TODAY, Visitor, keep_draft};
 
 /// Does what a worker would do with a trial.
 async fn play(centre: &Centre, id: Uuid) {
@@ -39,14 +39,14 @@ async fn newest(centre: &Centre) -> Uuid {
 
 /// Gives Groups an entry, a queue and a team.
 async fn take_groups_in(centre: &Centre, planner: &Visitor) -> Uuid {
-    planner.get("/strategy").await.says("No entry receives Groups");
-    let taken = "based_on=2&do=take_in&contact_type=Groups";
+    planner.get("/strategy?version=2").await.says("No entry receives Groups");
+    let taken = "based_on=v2&do=take_in&contact_type=Groups";
     let saved = planner.post("/strategy/change", taken).await;
     assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
     let page = planner.get(saved.location()).await;
-    page.says("Saved as a new version.").says("Groups queue");
+    page.says("A draft has begun with this change.").says("Groups queue");
     assert!(!page.text.contains("No entry receives"));
-    newest(centre).await
+    keep_draft(centre, planner).await
 }
 
 #[sqlx::test(migrations = false)]

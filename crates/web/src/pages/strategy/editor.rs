@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
-use barometer_app::drafts::Draft;
-use barometer_strategy::{Fault, PartId, StepKind, Strategy, field_words};
+use barometer_app::drafts::Opened;
+use barometer_strategy::{Fault, PartId, Strategy, field_words};
 use serde_json::Value;
 
 use super::parts::{definition, title};
@@ -19,8 +19,10 @@ pub(super) struct EditorPart {
     pub title: String,
     pub address: String,
     pub key: String,
-    /// The version that was draft.
-    pub based_on: i32,
+    /// What it is a form of: a version or a revision of a draft.
+    pub based_on: String,
+    /// Whether what is changed is kept at once.
+    pub is_draft: bool,
     /// The settings that matter most, and all others.
     pub fields: Vec<Field>,
     pub more: Vec<Field>,
@@ -28,15 +30,6 @@ pub(super) struct EditorPart {
     pub may_plan: bool,
     /// What is wrong with the whole, not with one field.
     pub wrong: Vec<String>,
-    /// What somebody else has saved meanwhile.
-    pub meanwhile: Option<Meanwhile>,
-}
-
-/// What somebody else has saved since a version was draft.
-pub(super) struct Meanwhile {
-    pub who: String,
-    pub version: i32,
-    pub changes: Vec<String>,
 }
 
 /// What the forms of a strategy's parts need to know about it.
@@ -74,20 +67,20 @@ impl Forms {
 
 impl EditorPart {
     /// The form of a part as it is kept.
-    pub fn of(draft: &Draft, key: &PartId, context: &RequestContext) -> Result<Self, PageError> {
-        let part = key.of(&draft.strategy).map_err(|_| PageError::NotFound)?;
-        Ok(Self::filled(draft, key, context, &part.to_json(), &BTreeMap::new()))
+    pub fn of(opened: &Opened, key: &PartId, context: &RequestContext) -> Result<Self, PageError> {
+        let part = key.of(&opened.strategy).map_err(|_| PageError::NotFound)?;
+        Ok(Self::filled(opened, key, context, &part.to_json(), &BTreeMap::new()))
     }
 
     /// The form of a part as it was typed, with messages beside the fields that are wrong.
     pub fn filled(
-        draft: &Draft,
+        opened: &Opened,
         key: &PartId,
         context: &RequestContext,
         value: &Value,
         wrong: &BTreeMap<String, String>,
     ) -> Self {
-        let forms = Forms::of(&draft.strategy);
+        let forms = Forms::of(&opened.strategy);
         let schema = forms.schema();
         let all = lay_out(schema, schema.definition(definition(key)), value, wrong);
         let first = first_settings(key, value);
@@ -99,14 +92,14 @@ impl EditorPart {
         Self {
             more_is_open: more.iter().any(|field| field.wrong.is_some()),
             more,
-            title: title(key, &draft.strategy),
+            title: title(key, &opened.strategy),
             address: format!("/strategy/part?day={}", context.day),
             key: key.to_string(),
-            based_on: draft.version,
+            based_on: opened.basis.to_string(),
+            is_draft: opened.draft().is_some(),
             fields,
             may_plan: context.may_plan(),
             wrong: Vec::new(),
-            meanwhile: None,
         }
     }
 }

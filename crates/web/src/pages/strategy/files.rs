@@ -3,9 +3,10 @@
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
+use barometer_app::drafts::Which;
 use barometer_strategy::{CustomersFile, Edit, PartId, Strategy};
 
-use super::change::save_edit;
+use super::change::{opened_at, save_edit};
 use super::editor::EditorPart;
 use super::{open, show_page};
 use crate::App;
@@ -15,7 +16,7 @@ use crate::extract::{Multipart, Path};
 use crate::page_error::PageError;
 use crate::pages::refused;
 
-/// `POST /strategy/json`: saves a strategy that was exported here or written elsewhere.
+/// `POST /strategy/json`: takes a strategy that was exported here or written elsewhere into the draft.
 pub(crate) async fn save_json(
     State(app): State<App>,
     Planner(context): Planner,
@@ -27,23 +28,28 @@ pub(crate) async fn save_json(
             error.body_text()
         ))
     };
-    let mut text = String::new();
+    let (mut text, mut based_on) = (String::new(), String::new());
     while let Some(part) = parts.next_field().await.map_err(cut_off)? {
-        if part.name() == Some("file") {
-            text = part.text().await.map_err(cut_off)?;
+        match part.name() {
+            Some("file") => text = part.text().await.map_err(cut_off)?,
+            Some("based_on") => based_on = part.text().await.map_err(cut_off)?,
+            _ => {}
         }
     }
-    let draft = open(&app, &context, None).await?;
+    let opened = match based_on.as_str() {
+        "" => open(&app, &context, Which::Usual).await?,
+        based_on => opened_at(&app, &context, based_on).await?,
+    };
     match Strategy::from_json(&text) {
         Ok(strategy) => {
-            let edit = Edit::between(&draft.strategy, &strategy);
-            save_edit(&app, &context, &draft, &edit, None).await
+            let edit = Edit::between(&opened.strategy, &strategy);
+            save_edit(&app, &context, &opened, &edit, None).await
         }
         Err(error) => {
-            let first = draft.strategy.steps.first();
+            let first = opened.strategy.steps.first();
             let part = first.map_or(PartId::Entry(0), |step| PartId::Step(step.id.clone()));
-            let editor = EditorPart::of(&draft, &part, &context)?;
-            let mut template = show_page(&app, &context, &draft, &part, editor).await?;
+            let editor = EditorPart::of(&opened, &part, &context)?;
+            let mut template = show_page(&app, &context, &opened, &part, editor).await?;
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }
@@ -56,9 +62,9 @@ pub(crate) async fn export(
     context: RequestContext,
     Path(version): Path<i32>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &context, Some(version)).await?;
-    let name = format!("strategy-{}-v{version}.json", draft.strategy.name);
-    Ok(exports::json(&name, draft.strategy.to_json()))
+    let opened = open(&app, &context, Which::Version(version)).await?;
+    let name = format!("strategy-{}-v{version}.json", opened.strategy.name);
+    Ok(exports::json(&name, opened.strategy.to_json()))
 }
 
 /// `GET /strategy-schema.json`: the JSON Schema of a strategy.

@@ -1,10 +1,13 @@
 //! Strategy: what happens to a contact of the centre, on the map and part by part, version by version.
 
 mod change;
+mod differences;
+mod drafts;
 mod editor;
 pub(crate) mod expectations;
 mod files;
 mod map;
+mod merge;
 mod panel;
 mod parts;
 mod repair;
@@ -16,9 +19,9 @@ mod walk;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::drafts::Draft;
+use barometer_app::drafts::{Opened, StartingShape, Which};
 use barometer_store::StrategyVersion;
-use barometer_strategy::{PartId, StepName};
+use barometer_strategy::{Change, PartId, StepName};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -31,10 +34,13 @@ use crate::pages::page;
 use crate::words;
 
 pub(crate) use change::{change, save};
+use drafts::DraftBar;
+pub(crate) use drafts::act as act_on_draft;
 use editor::EditorPart;
 use expectations::ExpectationRow;
 pub(crate) use files::{customers_schema, export, save_json, schema};
 use map::{Drawn, MapView};
+pub(crate) use merge::merge;
 use panel::{FindingView, PanelView};
 use parts::{PartLine, part_lines};
 pub(crate) use repair::repair;
@@ -53,8 +59,14 @@ struct ShowPage {
     findings: Vec<FindingView>,
     expectations: Vec<ExpectationRow>,
     times: Vec<TimeChoice>,
-    /// The trial whose contacts the ribbons show.
-    trial: Option<(String, String)>,
+    /// The trial whose contacts the ribbons show, and whether it is one of the version before.
+    trial: Option<TrialShown>,
+    bar: DraftBar,
+    /// Shapes to start from, where nothing is kept and no draft is begun.
+    shapes: Vec<StartingShape>,
+    changes: Vec<Change>,
+    /// The version from which the changes are told.
+    changed_from: Option<i32>,
     day: String,
     day_before: String,
     day_after: String,
@@ -65,19 +77,19 @@ struct ShowPage {
     steps: Vec<PartLine>,
     teams: Vec<PartLine>,
     kinds: [StepName; 11],
+    /// Where a way can be led to, as forms say it and by name.
+    targets: Vec<(String, String)>,
     editor: EditorPart,
     name: String,
     versions: Vec<VersionRow>,
-    shown: i32,
-    is_newest: bool,
+    /// What is open, as forms say it and as people do.
+    based_on: String,
+    shown: String,
     /// Contact types that come in nowhere.
     missing: Vec<String>,
     change_address: String,
-    try_address: String,
     may_plan: bool,
     note: Option<&'static str>,
-    /// The version before the shown one, to which a change can be undone.
-    undo: Option<i32>,
     json_address: String,
     wrong_json: Option<String>,
 }
@@ -89,8 +101,17 @@ struct TimeChoice {
     is_chosen: bool,
 }
 
+/// The trial whose contacts are drawn.
+struct TrialShown {
+    name: String,
+    address: String,
+    /// The version that it tried, where that is not what is open.
+    of_version: Option<i32>,
+}
+
 struct VersionRow {
     version: i32,
+    label: String,
     by: String,
     when: String,
     summary: String,
@@ -104,6 +125,9 @@ struct VersionRow {
 #[derive(Debug, Default, Deserialize)]
 pub(crate) struct ShowQuery {
     version: Option<i32>,
+    draft: Option<i32>,
+    /// The version from which differences are told.
+    from: Option<i32>,
     part: Option<String>,
     note: Option<String>,
     /// The time of day that the map shows, such as `09:30`.
@@ -112,33 +136,41 @@ pub(crate) struct ShowQuery {
     trial: Option<Uuid>,
 }
 
-/// `GET /strategy`: the newest version, or the one that is asked for.
+impl ShowQuery {
+    const fn which(&self) -> Which {
+        match (self.draft, self.version) {
+            (Some(draft), _) => Which::Draft(draft),
+            (None, Some(version)) => Which::Version(version),
+            (None, None) => Which::Usual,
+        }
+    }
+}
+
+/// What is open, as addresses say it.
+fn query_of(opened: &Opened) -> String {
+    match (opened.draft(), opened.version()) {
+        (Some(draft), _) => format!("draft={}", draft.number),
+        (None, Some(version)) => format!("version={}", version.version),
+        (None, None) => "version=0".to_owned(),
+    }
+}
+
+/// `GET /strategy`: the live version, or the version or draft that is asked for.
 pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &context, query.version).await?;
-    if draft.types.is_empty() {
+    let opened = open(&app, &context, query.which()).await?;
+    if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
     let at = query.at.as_deref().and_then(|at| at.parse().ok());
-    let seen = Seen::of(&app, &context, draft, at, query.trial).await?;
+    let seen = Seen::of(&app, &context, opened, at, (query.trial, query.from)).await?;
     let part = shown_part(&seen, query.part.as_deref());
-    let editor = EditorPart::of(&seen.draft, &part, &context)?;
-    let mut template = page_of(&context, &seen, &part, editor);
-    let (centre, strategy) = (&context.centre, &seen.draft.strategy);
-    template.expectations =
-        expectations::checked(&app.store, centre.id, strategy, &centre.zone).await?;
-    let before = seen.draft.version - 1;
-    (template.note, template.undo) = match query.note.as_deref() {
-        Some("saved") => {
-            let note = "Saved as a new version. It is a draft until it goes live.";
-            (Some(note), Some(before).filter(|&before| before > 0 && context.may_plan()))
-        }
-        Some("same") => (Some("Nothing was changed, so no new version was made."), None),
-        _ => (None, None),
-    };
+    let editor = EditorPart::of(&seen.opened, &part, &context)?;
+    let mut template = page_of(&app, &context, &seen, &part, editor).await?;
+    template.note = query.note.as_deref().and_then(drafts::note_words);
     page(&template)
 }
 
@@ -151,28 +183,23 @@ pub(crate) async fn map_file(
     context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &context, query.version).await?;
+    let opened = open(&app, &context, query.which()).await?;
     let at = query.at.as_deref().and_then(|at| at.parse().ok());
-    let seen = Seen::of(&app, &context, draft, at, query.trial).await?;
+    let seen = Seen::of(&app, &context, opened, at, (query.trial, query.from)).await?;
     let mut map = MapView::of(&Drawn::of(&seen, None, ""));
     map.is_file = true;
-    let name = format!("strategy-{}-v{}.svg", seen.draft.strategy.name, seen.draft.version);
+    let name = format!("strategy-{}-{}.svg", seen.opened.strategy.name, seen.opened.basis);
     Ok(crate::exports::attachment(&name, "image/svg+xml", map.render()?.into_bytes()))
 }
 
-/// The version that is asked for, or else the newest.
-async fn open(
-    app: &App,
-    context: &RequestContext,
-    version: Option<i32>,
-) -> Result<Draft, PageError> {
-    Ok(Draft::open(&app.store, &context.centre, version).await?)
+async fn open(app: &App, context: &RequestContext, which: Which) -> Result<Opened, PageError> {
+    Ok(Opened::open(&app.store, &context.centre, which).await?)
 }
 
-/// The part that is asked for if it is there; or else where most contacts are lost, what preflight finds
+/// The part that is asked for if it is there; or else where most contacts are lost or what preflight finds
 /// first, or the first step.
 fn shown_part(seen: &Seen, part: Option<&str>) -> PartId {
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let asked = part.and_then(|part| part.parse().ok());
     let asked = asked.filter(|part: &PartId| part.find(strategy).is_some());
     let worst = || {
@@ -182,87 +209,116 @@ fn shown_part(seen: &Seen, part: Option<&str>) -> PartId {
     };
     let found = || seen.findings.first().map(|finding| finding.part.clone());
     let first = || strategy.steps.first().map(|step| PartId::Step(step.id.clone()));
-    asked.or_else(worst).or_else(found).or_else(first).unwrap_or(PartId::Entry(0))
+    // The trial of another version says nothing about what was changed since.
+    let is_own = seen.trial.as_ref().is_some_and(|trial| {
+        seen.opened.version().is_some_and(|open| open.version == trial.version)
+    });
+    let telling = if is_own { worst().or_else(found) } else { found().or_else(worst) };
+    asked.or(telling).or_else(first).unwrap_or(PartId::Entry(0))
 }
 
 /// The page with a form that comes back.
 async fn show_page(
     app: &App,
     context: &RequestContext,
-    draft: &Draft,
+    opened: &Opened,
     part: &PartId,
     editor: EditorPart,
 ) -> Result<ShowPage, PageError> {
-    let seen = Seen::of(app, context, draft.clone(), None, None).await?;
-    let mut template = page_of(context, &seen, part, editor);
-    let centre = &context.centre;
-    template.expectations =
-        expectations::checked(&app.store, centre.id, &draft.strategy, &centre.zone).await?;
-    Ok(template)
+    let seen = Seen::of(app, context, opened.clone(), None, (None, None)).await?;
+    page_of(app, context, &seen, part, editor).await
 }
 
-fn page_of(context: &RequestContext, seen: &Seen, part: &PartId, editor: EditorPart) -> ShowPage {
-    let draft = &seen.draft;
-    let base = format!("/strategy?day={}&version={}", context.day, draft.version);
+async fn page_of(
+    app: &App,
+    context: &RequestContext,
+    seen: &Seen,
+    part: &PartId,
+    editor: EditorPart,
+) -> Result<ShowPage, PageError> {
+    let (opened, centre) = (&seen.opened, &context.centre);
+    let (expectations, history) = tokio::try_join!(
+        expectations::checked(&app.store, centre.id, &opened.strategy, &centre.zone),
+        async {
+            match opened.draft() {
+                Some(draft) => Ok(app.store.draft_history(draft.id).await?),
+                None => Ok(Vec::new()),
+            }
+        },
+    )?;
+    let of = query_of(opened);
+    let base = format!("/strategy?day={}&{of}", context.day);
     let time = seen.at.strftime("%H:%M").to_string();
     let trial =
         seen.trial.as_ref().map_or_else(String::new, |trial| format!("&trial={}", trial.id));
     let address = format!("{base}&at={time}{trial}");
     let row = |version: &StrategyVersion| VersionRow {
         version: version.version,
+        label: version.label.clone(),
         by: version.created_by.clone().unwrap_or_else(|| "demo".to_owned()),
-        when: words::moment(version.created_at, &context.centre.zone),
+        when: words::moment(version.created_at, &centre.zone),
         summary: version.summary.clone(),
         is_live: version.is_live,
-        is_shown: version.version == draft.version,
+        is_shown: opened.version().is_some_and(|open| open.id == version.id),
         address: format!("/strategy?day={}&version={}", context.day, version.version),
         export: format!("/strategy/versions/{}", version.version),
     };
-    let (entries, steps, teams) = part_lines(&draft.strategy, part, &address);
+    let (entries, steps, teams) = part_lines(&opened.strategy, part, &address);
     let findings = seen.findings.iter();
     let of_day = |days: i64| {
-        Stage::Strategy.address(context.day.saturating_add(jiff::Span::new().days(days)), None)
+        let day = context.day.saturating_add(jiff::Span::new().days(days));
+        format!("{}&{of}&part={part}", Stage::Strategy.address(day, None))
     };
-    ShowPage {
+    let is_first = opened.versions.is_empty() && opened.drafts.is_empty();
+    let (changes, changed_from) = match &seen.differences {
+        Some(differences) => (differences.changes.clone(), Some(differences.from)),
+        None => (Vec::new(), None),
+    };
+    Ok(ShowPage {
         frame: Frame::of(context, Stage::Strategy, None),
         question: format!("What happens to a contact on {} at {time}?", seen.at.strftime("%A")),
         answer: parts::answer(seen),
         map: MapView::of(&Drawn::of(seen, Some(part), &address)),
         panel: PanelView::of(seen, part, context, &address),
-        findings: findings.map(|each| FindingView::of(each, &draft.strategy, &address)).collect(),
-        expectations: Vec::new(),
+        findings: findings.map(|each| FindingView::of(each, &opened.strategy, &address)).collect(),
+        expectations,
         times: times(seen, &time, &format!("{base}{trial}&part={part}")),
-        trial: seen.trial.as_ref().map(|trial| {
-            let name = format!("{}, {}", trial.subject.name, words::short_day(trial.subject.day));
-            (name, format!("/trials/{}?day={}", trial.id, context.day))
+        trial: seen.trial.as_ref().map(|trial| TrialShown {
+            name: format!("{}, {}", trial.subject.name, words::short_day(trial.subject.day)),
+            address: format!("/trials/{}?day={}", trial.id, context.day),
+            of_version: Some(trial.version)
+                .filter(|version| opened.version().is_none_or(|open| open.version != *version)),
         }),
+        bar: DraftBar::of(opened, context, history),
+        shapes: if is_first { StartingShape::ALL.to_vec() } else { Vec::new() },
+        changes,
+        changed_from,
         day: words::short_day(context.day),
-        day_before: format!("{}&version={}&part={part}", of_day(-1), draft.version),
-        day_after: format!("{}&version={}&part={part}", of_day(1), draft.version),
+        day_before: of_day(-1),
+        day_after: of_day(1),
         svg_address: format!("/strategy/map.svg{}", address.trim_start_matches("/strategy")),
-        walk_address: format!(
-            "/strategy/walk?day={}&version={}&at={time}",
-            context.day, draft.version
-        ),
+        walk_address: format!("/strategy/walk?day={}&{of}&at={time}", context.day),
         rules_address: format!("/strategy/rules?day={}", context.day),
         entries,
         steps,
         teams,
         kinds: StepName::ALL,
+        targets: panel::targets(&opened.strategy),
         editor,
-        name: draft.strategy.name.clone(),
-        versions: draft.versions.iter().map(row).collect(),
-        shown: draft.version,
-        is_newest: draft.version == draft.newest(),
-        missing: draft.without_entry(),
+        name: opened.strategy.name.clone(),
+        versions: opened.versions.iter().map(row).collect(),
+        based_on: opened.basis.to_string(),
+        shown: match opened.draft() {
+            Some(draft) => format!("“{}”", draft.name),
+            None => opened.basis.to_string(),
+        },
+        missing: opened.without_entry(),
         change_address: format!("/strategy/change?day={}", context.day),
-        try_address: format!("/trials?day={}#new", context.day),
         may_plan: context.may_plan(),
         note: None,
-        undo: None,
         json_address: format!("/strategy/json?day={}", context.day),
         wrong_json: None,
-    }
+    })
 }
 
 /// The times of the day in which anything is expected or anybody is on shift; the shown one anyway.

@@ -3,7 +3,7 @@
 
 use askama::Template;
 use barometer_preflight::Finding;
-use barometer_strategy::{PartId, Stop, Strategy};
+use barometer_strategy::{PartId, StepName, Stop, Strategy, WayEnd};
 
 use super::map::class_of;
 use super::seen::Seen;
@@ -20,7 +20,15 @@ pub(super) struct PanelView {
     ways: Vec<WayRow>,
     timeline: Option<TimelineView>,
     repair_address: String,
-    based_on: i32,
+    change_address: String,
+    based_on: String,
+    /// The part, as forms say it.
+    key: String,
+    /// Where a way can be led to: as forms say it, and by name.
+    targets: Vec<(String, String)>,
+    kinds: [StepName; 11],
+    /// How it differs from the version that differences are told from.
+    mark: Option<&'static str>,
     may_plan: bool,
 }
 
@@ -43,6 +51,12 @@ struct WayRow {
     to: String,
     share: Option<String>,
     address: Option<String>,
+    /// The exit, as a JSON pointer within the part; none where nothing can be set.
+    exit: Option<String>,
+    /// Whether contacts may also stay where they are.
+    may_stay: bool,
+    /// Where it leads, as forms say it.
+    led_to: String,
 }
 
 impl FindingView {
@@ -64,7 +78,7 @@ impl FindingView {
 
 impl PanelView {
     pub fn of(seen: &Seen, part: &PartId, context: &RequestContext, address: &str) -> Self {
-        let strategy = &seen.draft.strategy;
+        let strategy = &seen.opened.strategy;
         let mine = seen.findings.iter().filter(|finding| finding.part == *part);
         Self {
             sentence: sentence(seen, part),
@@ -72,7 +86,12 @@ impl PanelView {
             ways: ways(seen, part, address),
             timeline: TimelineView::of(seen, part, &context.centre.zone),
             repair_address: format!("/strategy/repair?day={}", context.day),
-            based_on: seen.draft.version,
+            change_address: format!("/strategy/change?day={}", context.day),
+            based_on: seen.opened.basis.to_string(),
+            key: part.to_string(),
+            targets: targets(strategy),
+            kinds: StepName::ALL,
+            mark: seen.mark_of(part),
             may_plan: context.may_plan(),
         }
     }
@@ -80,7 +99,7 @@ impl PanelView {
 
 /// What the part does to a caller at the moment, in the planner's present numbers.
 fn sentence(seen: &Seen, part: &PartId) -> String {
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let at = seen.at.strftime("%H:%M");
     let PartId::Step(_) = part else { return String::new() };
     let Some(step) = part.find(strategy) else { return String::new() };
@@ -113,7 +132,7 @@ fn sentence(seen: &Seen, part: &PartId) -> String {
 }
 
 fn ways(seen: &Seen, part: &PartId, address: &str) -> Vec<WayRow> {
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let Some(stop) = strategy.stop_of(part) else { return Vec::new() };
     let links = seen.journey.links.iter().enumerate().filter(|(_, link)| link.from == stop);
     let total = seen.load.as_ref().map_or(0.0, |load| load.stops[stop]);
@@ -130,7 +149,27 @@ fn ways(seen: &Seen, part: &PartId, address: &str) -> Vec<WayRow> {
                 Stop::Entry(_) => (String::new(), None),
             };
             let cause = if link.cause.is_empty() { "first".to_owned() } else { link.cause.clone() };
-            WayRow { cause, to, share: share.map(|share| words::percent(share.min(1.0))), address }
+            let led_to = match seen.journey.stops[link.to] {
+                Stop::Step(at) => format!("step.{}", strategy.steps[at].id),
+                Stop::End(WayEnd::BusyTone) => "busy_tone".to_owned(),
+                _ => "release".to_owned(),
+            };
+            WayRow {
+                cause,
+                to,
+                share: share.map(|share| words::percent(share.min(1.0))),
+                address,
+                may_stay: link.exit.as_ref().is_some_and(|exit| exit.contains("/exits/")),
+                exit: link.exit.clone(),
+                led_to,
+            }
         })
         .collect()
+}
+
+/// Every step and every end that a way can be led to.
+pub(super) fn targets(strategy: &Strategy) -> Vec<(String, String)> {
+    let steps = strategy.steps.iter().map(|step| (format!("step.{}", step.id), step.name.clone()));
+    let ends = [("release", "released"), ("busy_tone", "busy tone")];
+    steps.chain(ends.map(|(key, words)| (key.to_owned(), words.to_owned()))).collect()
 }

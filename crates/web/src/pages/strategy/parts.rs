@@ -116,7 +116,7 @@ fn team_facts(team: &Team) -> String {
 
 /// Where contacts are lost and what preflight finds, in a sentence or two.
 pub(super) fn answer(seen: &Seen) -> String {
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let lost = match &seen.load {
         Some(load) => match load.worst(&seen.journey) {
             Some((stop, lost, cause)) => {

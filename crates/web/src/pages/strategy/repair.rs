@@ -6,8 +6,7 @@ use barometer_app::strategy_week;
 use barometer_preflight::preflight;
 use serde::Deserialize;
 
-use super::change::save_edit;
-use super::open;
+use super::change::{opened_at, save_edit};
 use crate::App;
 use crate::access::Planner;
 use crate::extract::Form;
@@ -15,28 +14,29 @@ use crate::page_error::PageError;
 
 #[derive(Deserialize)]
 pub(crate) struct RepairForm {
-    based_on: i32,
+    /// The version or the revision that it was found in.
+    based_on: String,
     /// The key of the finding.
     finding: String,
     /// Which of its repairs.
     repair: usize,
 }
 
-/// `POST /strategy/repair`: makes a repair, as the next version.
+/// `POST /strategy/repair`: makes a repair, in the draft.
 pub(crate) async fn repair(
     State(app): State<App>,
     Planner(context): Planner,
     Form(form): Form<RepairForm>,
 ) -> Result<Response, PageError> {
-    let draft = open(&app, &context, Some(form.based_on)).await?;
+    let opened = opened_at(&app, &context, &form.based_on).await?;
     let premises = strategy_week::premises(
         &app.store,
         &context.centre,
-        &draft.types,
-        &draft.strategy,
+        &opened.types,
+        &opened.strategy,
         context.monday(),
     );
-    let findings = preflight(&draft.strategy, &premises.await?);
+    let findings = preflight(&opened.strategy, &premises.await?);
     let finding = findings.iter().find(|finding| finding.key() == form.finding);
     let repair = finding.and_then(|finding| Some((finding, finding.repairs.get(form.repair)?)));
     let Some((finding, repair)) = repair else {
@@ -45,5 +45,5 @@ pub(crate) async fn repair(
                 .to_owned(),
         ));
     };
-    save_edit(&app, &context, &draft, &repair.edit, Some(&finding.part)).await
+    save_edit(&app, &context, &opened, &repair.edit, Some(&finding.part)).await
 }

@@ -1,15 +1,16 @@
 //! A version of the strategy with what is planned for the week, what preflight finds, and what its latest
 //! trial counted.
 
-use barometer_app::drafts::Draft;
+use barometer_app::drafts::Opened;
 use barometer_app::strategy_week;
 use barometer_preflight::{Finding, Premises, Rule, StepNow, preflight, steps_now};
 use barometer_store::TrialLine;
-use barometer_strategy::Journey;
+use barometer_strategy::{Journey, PartChange, PartId};
 use jiff::SignedDuration;
 use jiff::civil::{DateTime, Time};
 use uuid::Uuid;
 
+use super::differences::Differences;
 use super::map::Load;
 use crate::App;
 use crate::access::RequestContext;
@@ -20,7 +21,7 @@ const LATEST_TRIALS: i64 = 40;
 
 /// A version, looked at.
 pub(super) struct Seen {
-    pub draft: Draft,
+    pub opened: Opened,
     pub journey: Journey,
     pub premises: Premises,
     pub findings: Vec<Finding>,
@@ -28,6 +29,8 @@ pub(super) struct Seen {
     pub at: DateTime,
     pub interval: usize,
     pub now: Vec<StepNow>,
+    /// How it differs from another version.
+    pub differences: Option<Differences>,
     pub load: Option<Load>,
     /// The trial that the load is from.
     pub trial: Option<TrialLine>,
@@ -38,31 +41,32 @@ impl Seen {
     pub async fn of(
         app: &App,
         context: &RequestContext,
-        draft: Draft,
+        opened: Opened,
         at: Option<Time>,
-        trial: Option<Uuid>,
+        (trial, from): (Option<Uuid>, Option<i32>),
     ) -> Result<Self, PageError> {
-        let strategy = &draft.strategy;
+        let strategy = &opened.strategy;
         let monday = context.monday();
-        let (premises, trial) = tokio::try_join!(
+        let (premises, trial, differences) = tokio::try_join!(
             async {
                 let week = strategy_week::premises(
                     &app.store,
                     &context.centre,
-                    &draft.types,
+                    &opened.types,
                     strategy,
                     monday,
                 );
                 Ok::<_, PageError>(week.await?)
             },
-            latest_trial(app, &draft, trial),
+            latest_trial(app, &opened, trial),
+            async { Ok(Differences::of(&app.store, &opened, from).await?) },
         )?;
         let interval = interval_of(&premises, context, at);
         let length = SignedDuration::from_secs_f64(premises.interval_secs);
         let moment = premises.start + length * interval as i32;
         let journey = strategy.journey();
         let load = match &trial {
-            Some(line) => load(app, &draft, &journey, line).await?,
+            Some(line) => load(app, &opened, &journey, line).await?,
             None => None,
         };
         let mut findings = preflight(strategy, &premises);
@@ -74,10 +78,21 @@ impl Seen {
             at: moment.to_zoned(context.centre.zone.clone()).datetime(),
             interval,
             journey,
+            differences,
             trial: trial.filter(|_| load.is_some()),
             load,
             premises,
-            draft,
+            opened,
+        })
+    }
+}
+
+impl Seen {
+    /// How a part differs from the version that differences are told from, in a word.
+    pub fn mark_of(&self, part: &PartId) -> Option<&'static str> {
+        Some(match self.differences.as_ref()?.parts.get(part)? {
+            PartChange::Added => "added",
+            PartChange::Changed => "changed",
         })
     }
 }
@@ -109,18 +124,21 @@ fn interval_of(premises: &Premises, context: &RequestContext, at: Option<Time>) 
     }
 }
 
-/// The trial that is asked for, or the latest finished one of this version with most contact types.
+/// The trial that is asked for, or the latest finished one of this version with most contact types. A draft
+/// that was not tried is drawn with one of the version that it began from.
 async fn latest_trial(
     app: &App,
-    draft: &Draft,
+    opened: &Opened,
     wanted: Option<Uuid>,
 ) -> Result<Option<TrialLine>, PageError> {
-    let Some(version) = draft.versions.iter().find(|each| each.version == draft.version) else {
-        return Ok(None);
-    };
-    let trials = app.store.latest_trials(Some(version.id), LATEST_TRIALS).await?;
-    let done = trials.into_iter().filter(|trial| trial.digest.is_some());
-    let mut done: Vec<TrialLine> = done.collect();
+    let mut done: Vec<TrialLine> = Vec::new();
+    for version in [opened.version(), opened.began_from()].into_iter().flatten() {
+        let trials = app.store.latest_trials(Some(version.id), LATEST_TRIALS).await?;
+        done.extend(trials.into_iter().filter(|trial| trial.digest.is_some()));
+        if !done.is_empty() {
+            break;
+        }
+    }
     if let Some(at) = done.iter().position(|trial| Some(trial.id) == wanted) {
         return Ok(Some(done.swap_remove(at)));
     }
@@ -131,7 +149,7 @@ async fn latest_trial(
 
 async fn load(
     app: &App,
-    draft: &Draft,
+    opened: &Opened,
     journey: &Journey,
     line: &TrialLine,
 ) -> Result<Option<Load>, PageError> {
@@ -140,5 +158,5 @@ async fn load(
     let Some(summary) = summary else { return Ok(None) };
     let experiment =
         trial.inputs.experiment().map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(Some(Load::of(&draft.strategy, journey, experiment.names(), &summary)))
+    Ok(Some(Load::of(&opened.strategy, journey, experiment.names(), &summary)))
 }

@@ -52,7 +52,7 @@ impl TimelineView {
     /// `None` for a part that nobody rings for, or where nobody is on shift and nothing is timed.
     pub fn of(seen: &Seen, part: &PartId, zone: &TimeZone) -> Option<Self> {
         let PartId::Step(id) = part else { return None };
-        let strategy = &seen.draft.strategy;
+        let strategy = &seen.opened.strategy;
         let step = strategy.step(id)?;
         let at = part.find(strategy)?;
         let (offering, limit) = match &step.does {
@@ -148,7 +148,7 @@ impl TimelineView {
 
 /// The contact type that arrives most at a step; the first where nothing is known of it.
 fn kind_at(seen: &Seen, step: usize) -> Option<&barometer_preflight::ContactTypePremise> {
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let stop = strategy.entries.len() + step;
     let reached = seen.journey.reach(stop, false);
     let arrives = |each: &&barometer_preflight::ContactTypePremise| {

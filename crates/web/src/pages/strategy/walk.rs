@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_app::drafts::Which;
 use barometer_strategy::{Channel, StepKind, Strategy};
 use barometer_walk::{Caller, Moment, OnShift, Scene, Walk, WalkEnd, What};
 
@@ -38,7 +39,8 @@ struct WalkPage {
 /// The form as it was typed.
 struct WalkForm {
     day: String,
-    version: i32,
+    /// What is open, as a field and its value: a version or a draft.
+    of: (&'static str, i32),
     types: Vec<(String, bool)>,
     at: String,
     number: String,
@@ -83,13 +85,19 @@ pub(crate) async fn walk(
 ) -> Result<Response, PageError> {
     let typed: BTreeMap<String, String> = asked.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
-    let draft = open(&app, &context, text("version").parse().ok()).await?;
-    if draft.types.is_empty() {
+    let which = match (text("draft").parse(), text("version").parse()) {
+        (Ok(draft), _) => Which::Draft(draft),
+        (_, Ok(version)) => Which::Version(version),
+        _ => Which::Usual,
+    };
+    let opened = open(&app, &context, which).await?;
+    if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
-    let seen = Seen::of(&app, &context, draft, text("at").parse().ok(), None).await?;
+    let seen = Seen::of(&app, &context, opened, text("at").parse().ok(), (None, None)).await?;
     let form = WalkForm::of(&seen, &typed, &context);
-    let address = format!("/strategy?day={}&version={}&at={}", context.day, form.version, form.at);
+    let address =
+        format!("/strategy?day={}&{}={}&at={}", context.day, form.of.0, form.of.1, form.at);
     let mut template = WalkPage {
         frame: Frame::of(&context, Stage::Strategy, None),
         answer: String::new(),
@@ -102,7 +110,7 @@ pub(crate) async fn walk(
         back: address.clone(),
         keep: None,
     };
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let zone = &context.centre.zone;
     let walked = template.form.scene(&seen, &context).and_then(|scene| {
         let walk = scene.walk(strategy, zone).map_err(|error| error.to_string())?;
@@ -189,10 +197,10 @@ impl WalkForm {
         let text = |name: &str, usual: &str| {
             typed.get(name).map_or_else(|| usual.to_owned(), |text| text.trim().to_owned())
         };
-        let strategy = &seen.draft.strategy;
+        let strategy = &seen.opened.strategy;
         let is_asked = typed.keys().any(|name| name.starts_with("people."));
-        let chosen = text("contact_type", seen.draft.types.first().map_or("", |each| &each.name));
-        let types = seen.draft.types.iter().map(|each| (each.name.clone(), each.name == chosen));
+        let chosen = text("contact_type", seen.opened.types.first().map_or("", |each| &each.name));
+        let types = seen.opened.types.iter().map(|each| (each.name.clone(), each.name == chosen));
         let patience = seen.premises.types.iter().find(|each| each.name == chosen);
         let patience = patience.and_then(|each| each.patience.as_ref());
         let patience =
@@ -207,7 +215,10 @@ impl WalkForm {
             |is_it: fn(&StepKind) -> bool| strategy.steps.iter().any(|step| is_it(&step.does));
         Self {
             day: context.day.to_string(),
-            version: seen.draft.version,
+            of: match (seen.opened.draft(), seen.opened.version()) {
+                (Some(draft), _) => ("draft", draft.number),
+                (None, version) => ("version", version.map_or(0, |version| version.version)),
+            },
             types: types.collect(),
             at: seen.at.strftime("%H:%M").to_string(),
             number: text("number", ""),
@@ -309,7 +320,7 @@ fn teams(
             name: team.name.clone(),
         }
     };
-    let strategy = &seen.draft.strategy;
+    let strategy = &seen.opened.strategy;
     let reached = strategy.entry_of(contact_type).and_then(|entry| {
         let at = strategy.entries.iter().position(|each| each == entry)?;
         Some(seen.journey.reach(at, true))

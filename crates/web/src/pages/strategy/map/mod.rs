@@ -6,9 +6,12 @@ mod shape;
 
 use askama::Template;
 use barometer_preflight::{Finding, Severity, StepNow};
-use barometer_strategy::{Journey, PartId, Promise, Step, StepKind, Stop, Strategy, WayEnd};
+use barometer_strategy::{
+    Journey, PartChange, PartId, Promise, Step, StepKind, Stop, Strategy, WayEnd,
+};
 use jiff::civil::DateTime;
 
+use super::differences::Differences;
 use super::seen::Seen;
 use crate::words;
 use layout::{Column, Placed, lay_out};
@@ -32,6 +35,8 @@ pub(super) struct Drawn<'a> {
     pub address: &'a str,
     /// Steps that a walked contact passed, by their ids.
     pub passed: &'a [String],
+    /// How parts differ from another version; none where nothing is compared.
+    pub differences: Option<&'a Differences>,
 }
 
 /// The map as it is printed.
@@ -83,6 +88,10 @@ struct StopView {
     id: String,
     /// Findings, and the class of the worst.
     found: Option<(usize, &'static str)>,
+    /// How it differs from another version: a class, and the sign that is drawn.
+    mark: Option<(&'static str, &'static str)>,
+    /// What a way that is led here leads to, as forms say it; empty where none can.
+    target: String,
 }
 
 impl StopView {
@@ -226,7 +235,7 @@ fn stack(mut links: Vec<usize>, widths: &[f64], towards: impl Fn(usize) -> f64, 
 impl<'a> Drawn<'a> {
     pub fn of(seen: &'a Seen, open: Option<&'a PartId>, address: &'a str) -> Self {
         Self {
-            strategy: &seen.draft.strategy,
+            strategy: &seen.opened.strategy,
             journey: &seen.journey,
             load: seen.load.as_ref(),
             findings: &seen.findings,
@@ -236,8 +245,10 @@ impl<'a> Drawn<'a> {
             open,
             address,
             passed: &[],
+            differences: seen.differences.as_ref(),
         }
     }
+
     fn step(&self, stop: usize) -> Option<(usize, &Step)> {
         match self.journey.stops[stop] {
             Stop::Step(at) => Some((at, &self.strategy.steps[at])),
@@ -416,6 +427,12 @@ impl<'a> Drawn<'a> {
             1 => "; 1 finding".to_owned(),
             count => format!("; {count} findings"),
         };
+        let mark = self.differences.and_then(|differences| differences.parts.get(part.as_ref()?));
+        let mark = mark.map(|change| match change {
+            PartChange::Added => ("added", "+"),
+            PartChange::Changed => ("changed", "~"),
+        });
+        let marked = mark.map_or_else(String::new, |(word, _)| format!("; {word}"));
         let told_detail = if detail.is_empty() { String::new() } else { format!(", {detail}") };
         let (half_width, half_height) = half_size(&shape);
         StopView {
@@ -427,7 +444,14 @@ impl<'a> Drawn<'a> {
             half_words: self.half_words(stop),
             shape,
             name: fitted(&full_name, room, LETTER),
-            told: format!("{kind} {full_name}{told_detail}{faults}"),
+            told: format!("{kind} {full_name}{told_detail}{faults}{marked}"),
+            mark,
+            target: match self.journey.stops[stop] {
+                Stop::Step(at) => format!("step.{}", self.strategy.steps[at].id),
+                Stop::End(WayEnd::Released) => "release".to_owned(),
+                Stop::End(WayEnd::BusyTone) => "busy_tone".to_owned(),
+                Stop::Entry(_) | Stop::End(_) => String::new(),
+            },
             detail: fitted(&detail, room, SMALL_LETTER),
             address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
             is_passed: self.step(stop).is_some_and(|(_, step)| self.passed.contains(&step.id)),
