@@ -42,7 +42,7 @@ export const test = base.extend<{ quiet: void }>({
       const complaints: string[] = [];
       page.on('pageerror', (error) => complaints.push(error.message));
       page.on('console', (message) => {
-        const expected = /status of (404|403|422)/.test(message.text());
+        const expected = /status of (403|404|409|422)/.test(message.text());
         if (message.type() === 'error' && !expected) complaints.push(message.text());
       });
       await use();

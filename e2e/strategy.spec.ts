@@ -93,12 +93,12 @@ test('a hunt group is added, changed in its form and tried', async ({ page }) =>
   await expect(page.getByRole('region', { name: 'What is open' })).toContainText('three edits since v1');
   await expect(page.getByLabel('Gap (s)')).toBeFocused();
   await page.getByRole('button', { name: 'Add to waves (s)' }).click();
-  await expect(page.getByLabel('Waves (s) 1')).toBeVisible();
+  await expect(page.getByLabel('Waves (s) 1', { exact: true })).toBeVisible();
   await expect(page.getByLabel('Ring window (s)')).toHaveValue('15');
-  await page.getByLabel('Waves (s) 1').fill('twenty');
+  await page.getByLabel('Waves (s) 1', { exact: true }).fill('twenty');
   await press(page, 'Tab');
   await expect(page.getByText('“twenty” is not a number.')).toBeVisible();
-  await page.getByLabel('Waves (s) 1').fill('20');
+  await page.getByLabel('Waves (s) 1', { exact: true }).fill('20');
   await press(page, 'Tab');
   await expect(page.getByRole('region', { name: 'What is open' })).toContainText('four edits since v1');
   await expect(page.getByText('“twenty” is not a number.')).toBeHidden();

@@ -2,7 +2,7 @@
 import htmx from 'htmx.org';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
-import { bindDrafts } from './drafts.js';
+import { bindDragging, bindDrafts } from './drafts.js';
 import { bindForms } from './forms.js';
 import { bindJourneyMap } from './journey-map.js';
 import { bindLive } from './live.js';
@@ -12,9 +12,9 @@ import { bindFilters, bindTables } from './tables.js';
 window.htmx = htmx; // The charts ask for what stands beside them.
 htmx.config.allowEval = false;
 htmx.config.includeIndicatorStyles = false;
-// A refused form comes back as 422, filled in, with the message at its field.
+// A refused form comes back as 422, filled in, with the message at its field; as 409 with a question.
 document.addEventListener('htmx:beforeSwap', (event) => {
-  if (event.detail.xhr.status === 422) {
+  if ([409, 422].includes(event.detail.xhr.status)) {
     event.detail.shouldSwap = true;
     event.detail.isError = false;
   }
@@ -48,6 +48,7 @@ bindKeyboard();
 bindStrip(document);
 bindForms();
 bindDrafts();
+bindDragging();
 bindLive();
 bindJourneyMap();
 bindTables(document);

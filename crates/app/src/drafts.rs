@@ -7,6 +7,7 @@
 use std::fmt;
 use std::str::FromStr;
 
+use barometer_plan::channel_of;
 use barometer_store::{
     Centre, ContactType, DraftLine, NewDraft, NewRevision, NewVersion, Store, StoreError,
     StrategyVersion,
@@ -199,6 +200,7 @@ impl Opened {
             .iter()
             .map(|each| StartingType {
                 name: each.name.clone(),
+                channel: channel_of(&each.rules),
                 at_once: each.rules.concurrency,
                 slowing: each.rules.slowing,
             })
@@ -280,10 +282,13 @@ impl Opened {
         let new = NewRevision { edit, summary: &summary, strategy: &mine, by: Some(by) };
         match (self.basis, self.draft()) {
             (Basis::Draft { number, revision }, Some(draft)) => {
-                let is_merged = store.edit_draft(draft.id, revision, new).await?.is_none();
-                if is_merged {
-                    self.merge_into(store, draft.id, &mine, by, prefer).await?;
-                }
+                let is_merged = match store.edit_draft(draft.id, revision, new).await? {
+                    Some(_) => false,
+                    None => {
+                        let of = (draft.id, revision);
+                        self.merge_into(store, of, &mine, by, prefer).await?
+                    }
+                };
                 Ok(Saved::InDraft { number, is_new: false, is_merged })
             }
             (Basis::Draft { .. }, None) => Err(StoreError::NotFound.into()),
@@ -300,24 +305,32 @@ impl Opened {
         }
     }
 
-    /// Merges what was made of the opened revision with what the draft has become since.
+    /// Merges what was made of the opened revision with what the draft has become since. Whether anybody else
+    /// has changed it: what the same person did meanwhile is an earlier state of the same form, and gives way.
     async fn merge_into(
         &self,
         store: &Store,
-        draft: Uuid,
+        (draft, made_of): (Uuid, i32),
         mine: &Strategy,
         by: Uuid,
         prefer: &(dyn Fn(&Conflict) -> Option<Side> + Sync),
-    ) -> Result<(), NotSaved> {
+    ) -> Result<bool, NotSaved> {
         for _ in 0..MOST_MERGES {
             let drafts = store.drafts(self.centre).await?;
             let line = drafts.iter().find(|each| each.id == draft).ok_or(StoreError::NotFound)?;
             let theirs = store.draft_strategy(draft, line.head).await?;
-            let merged = merge(&self.strategy, mine, &theirs, prefer).map_err(|conflicts| {
+            let history = store.draft_history(draft).await?;
+            let is_own = history.iter().any(|each| each.revision == made_of)
+                && history
+                    .iter()
+                    .filter(|each| each.revision > made_of)
+                    .all(|each| each.made_by_id == Some(by));
+            let prefer = |conflict: &Conflict| prefer(conflict).or(is_own.then_some(Side::Mine));
+            let merged = merge(&self.strategy, mine, &theirs, &prefer).map_err(|conflicts| {
                 NotSaved::Conflicts { conflicts, who: line.changed_by.clone() }
             })?;
             if merged == theirs {
-                return Ok(());
+                return Ok(!is_own);
             }
             let edit = Edit::between(&theirs, &merged);
             // Each side can be played; both together need not be.
@@ -326,7 +339,7 @@ impl Opened {
             let new =
                 NewRevision { edit: &edit, summary: &summary, strategy: &merged, by: Some(by) };
             if store.edit_draft(draft, line.head, new).await?.is_some() {
-                return Ok(());
+                return Ok(!is_own);
             }
         }
         Err(NotSaved::TooBusy)

@@ -62,7 +62,7 @@ pub use shrinkage::Shrinkage;
 pub use sweep::Sweepable;
 pub use trial::{
     AssemblyError, Judged, TeamPeople, Theory, TrialDigest, TrialInputs, TrialInterval,
-    TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, customers_of,
+    TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, channel_of, customers_of,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;

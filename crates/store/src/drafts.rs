@@ -47,6 +47,8 @@ pub struct Revision {
     pub summary: String,
     /// Who made it; none for the demo.
     pub made_by: Option<String>,
+    /// Their key.
+    pub made_by_id: Option<Uuid>,
     /// When.
     pub made_at: Timestamp,
 }
@@ -159,7 +161,7 @@ impl Store {
 
     /// What was done to a draft, the last first; the last of the list is what it began with.
     pub async fn draft_history(&self, draft: Uuid) -> Result<Vec<Revision>, StoreError> {
-        type Row = (i32, String, Option<String>, jiff_sqlx::Timestamp);
+        type Row = (i32, String, Option<String>, Option<Uuid>, jiff_sqlx::Timestamp);
         let rows: Vec<Row> = sqlx::query_as(
             "WITH RECURSIVE way AS ( \
                SELECT of.* FROM draft_revisions AS of JOIN drafts ON drafts.id = of.draft_id \
@@ -167,17 +169,18 @@ impl Store {
                UNION ALL \
                SELECT before.* FROM draft_revisions AS before JOIN way \
                ON before.draft_id = way.draft_id AND before.revision = way.parent) \
-             SELECT way.revision, way.summary, users.name, way.made_at FROM way \
+             SELECT way.revision, way.summary, users.name, way.made_by, way.made_at FROM way \
              LEFT JOIN users ON users.id = way.made_by ORDER BY way.revision DESC",
         )
         .bind(draft)
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading what was done to a draft"))?;
-        let revision = |(revision, summary, made_by, made_at): Row| Revision {
+        let revision = |(revision, summary, made_by, made_by_id, made_at): Row| Revision {
             revision,
             summary,
             made_by,
+            made_by_id,
             made_at: made_at.to_jiff(),
         };
         Ok(rows.into_iter().map(revision).collect())

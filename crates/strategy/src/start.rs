@@ -25,7 +25,9 @@ pub enum StartingShape {
 pub struct StartingType {
     /// Its name.
     pub name: String,
-    /// Contacts that an agent handles at once; more than one makes it written.
+    /// How it comes in.
+    pub channel: Channel,
+    /// Contacts that an agent handles at once.
     pub at_once: u32,
     /// By how much every further contact slows the others: see [`ChannelSkill::slowing`].
     pub slowing: f64,
@@ -69,7 +71,7 @@ impl StartingShape {
     /// A strategy of this shape. Written contacts have a line of their own in each.
     pub fn strategy(self, name: &str, types: &[StartingType]) -> Strategy {
         let (calls, written): (Vec<_>, Vec<_>) =
-            types.iter().cloned().partition(|each| each.at_once <= 1);
+            types.iter().cloned().partition(|each| each.channel == Channel::Call);
         let mut strategy = Strategy { name: name.to_owned(), ..Strategy::plain(name) };
         (strategy.entries, strategy.steps, strategy.teams) = Default::default();
         if !calls.is_empty() {
@@ -82,9 +84,12 @@ impl StartingShape {
         }
         for each in written {
             let mut line = Strategy::plain(&each.name);
+            if let Some(queue) = line.first_queue_mut().filter(|_| each.channel == Channel::Chat) {
+                queue.places = Some(50);
+            }
             for team in &mut line.teams {
-                let (at_once, slowing) = (each.at_once, each.slowing);
-                team.channels = vec![ChannelSkill { channel: Channel::Chat, at_once, slowing }];
+                let StartingType { channel, at_once, slowing, .. } = each;
+                team.channels = vec![ChannelSkill { channel, at_once, slowing }];
             }
             strategy.take_in(&each.name, line);
         }

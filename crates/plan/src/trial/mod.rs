@@ -93,15 +93,19 @@ pub struct TrialInterval {
     pub agents: u32,
 }
 
-/// What the contacts of a type are like, from its rules and how its handle times spread.
-pub fn customers_of(rules: &Rules, handling: &Duration) -> Customers {
-    let channel = match (rules.model, rules.concurrency) {
+/// How contacts of a type come in, from its rules: work with a deadline, calls one at a time, or chats.
+pub const fn channel_of(rules: &Rules) -> Channel {
+    match (rules.model, rules.concurrency) {
         (Some(Model::Deadline), _) => Channel::Task,
         (_, 1) => Channel::Call,
         _ => Channel::Chat,
-    };
+    }
+}
+
+/// What the contacts of a type are like, from its rules and how its handle times spread.
+pub fn customers_of(rules: &Rules, handling: &Duration) -> Customers {
     let mut customers = Customers::calls(handling.mean_secs(), rules.patience_secs);
-    (customers.channel, customers.handling) = (channel, handling.clone());
+    (customers.channel, customers.handling) = (channel_of(rules), handling.clone());
     customers
 }
 

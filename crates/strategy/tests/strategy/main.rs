@@ -8,3 +8,4 @@ mod journey;
 mod json;
 mod rewire;
 mod rich;
+mod start;

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::Value;
 
-use super::{Field, FieldKind, Schema, SelectOption, hint_of, type_of, variants};
+use super::{Field, FieldKind, Row, Schema, SelectOption, hint_of, type_of, variants};
 
 /// The fields of `value`, with messages beside those that are wrong.
 pub(crate) fn lay_out<'a>(
@@ -46,6 +46,13 @@ impl<'a> Form<'a, '_> {
         let hint = hint_of(part);
         let (schema, is_optional) = self.schema.resolved(part);
         if let Some(variants) = variants(schema) {
+            if self.schema.keeps.contains(&pointer) {
+                return self.kept(schema, value, pointer, depth);
+            }
+            if variants.iter().any(|variant| self.schema.ids_of(variant).is_some()) {
+                let kind = self.one_of(&variants, value, is_optional);
+                return self.push(&format!("{pointer}?"), label, hint, depth, kind);
+            }
             let names = variants.iter().map(|variant| variant.name);
             return self.choice(
                 schema,
@@ -71,11 +78,61 @@ impl<'a> Form<'a, '_> {
                 let value = shown(value);
                 let kind = match self.schema.ids.get(field) {
                     Some(ids) => select(ids, &value),
-                    None => FieldKind::Text { value, is_number },
+                    None => FieldKind::Text { value, is_number, row: None },
                 };
                 self.push(pointer, label, hint, depth, kind);
             }
         }
+    }
+
+    /// Everything that can be chosen in one list: where to go, or whom.
+    fn one_of(
+        &self,
+        variants: &[super::Variant<'_>],
+        value: &Value,
+        is_optional: bool,
+    ) -> FieldKind {
+        let mut options = Vec::new();
+        if is_optional {
+            let name = "no, nothing".to_owned();
+            options.push(SelectOption { value: String::new(), name, is_chosen: value.is_null() });
+        }
+        for variant in variants {
+            match self.schema.ids_of(variant) {
+                Some(ids) => {
+                    let chosen = value[variant.name].as_str();
+                    let known = ids.iter().any(|(id, _)| Some(id.as_str()) == chosen);
+                    if let Some(id) = chosen.filter(|_| !known) {
+                        let name = "choose …".to_owned();
+                        let value = format!("{}:{id}", variant.name);
+                        options.push(SelectOption { value, name, is_chosen: true });
+                    }
+                    options.extend(ids.iter().map(|(id, name)| SelectOption {
+                        value: format!("{}:{id}", variant.name),
+                        name: name.clone(),
+                        is_chosen: chosen == Some(id),
+                    }));
+                }
+                None => options.push(SelectOption {
+                    value: variant.name.to_owned(),
+                    name: (self.schema.words)(variant.name),
+                    is_chosen: value.as_str() == Some(variant.name),
+                }),
+            }
+        }
+        FieldKind::Select { options, redraws: false }
+    }
+
+    /// A kind that is no setting: only what it holds is laid out.
+    fn kept(&mut self, schema: &'a Value, value: &Value, pointer: &str, depth: usize) {
+        let kinds = variants(schema).into_iter().flatten();
+        let held = kinds
+            .filter(|variant| !value[variant.name].is_null())
+            .find_map(|variant| Some((variant.name, variant.inner?)));
+        let Some((name, inner)) = held else { return };
+        let kind = FieldKind::Hidden { value: name.to_owned() };
+        self.push(&format!("{pointer}?"), name, String::new(), depth, kind);
+        self.fields_of(inner, &value[name], &format!("{pointer}/{name}"), depth);
     }
 
     fn choice(
@@ -131,7 +188,7 @@ impl<'a> Form<'a, '_> {
                 return;
             }
         } else {
-            self.push(pointer, label, hint, depth, FieldKind::Heading { removes: false });
+            self.push(pointer, label, hint, depth, FieldKind::Heading { row: None });
         }
         self.fields_of(schema, value, pointer, depth + 1);
     }
@@ -168,13 +225,51 @@ impl<'a> Form<'a, '_> {
         let is_part = resolved["properties"].is_object();
         for (nth, value) in items.iter().enumerate() {
             let pointer = format!("{pointer}/{nth}");
-            let row = format!("{label} {}", nth + 1);
-            let kind = FieldKind::Heading { removes: true };
-            self.push(&pointer, &row, String::new(), depth + 1, kind);
+            let row = Row { place: Some((nth, count)) };
             if is_part {
+                let name = match self.named(value) {
+                    Some(name) => format!("{}. {name}", nth + 1),
+                    None => format!("{label} {}", nth + 1),
+                };
+                let kind = FieldKind::Heading { row: Some(row) };
+                self.push(&pointer, &name, String::new(), depth + 1, kind);
                 self.fields_of(item, value, &pointer, depth + 2);
             } else {
-                self.field(item, value, "", (&pointer, &row), depth + 2);
+                let words = format!("{label} {}", nth + 1);
+                self.field(item, value, "", (&pointer, &words), depth + 1);
+                self.can_go(&pointer, &words, row, depth + 1);
+            }
+        }
+    }
+
+    /// What a row of a list is called: by its own name, or by that of whom it stands for.
+    fn named(&self, value: &Value) -> Option<String> {
+        let own =
+            ["name", "label", "skill", "channel"].iter().find_map(|field| value[field].as_str());
+        let stands_for = || {
+            let (kind, id) = value["who"].as_object()?.iter().next()?;
+            let ids = self.schema.ids.get(kind.as_str())?;
+            let id = id.as_str()?;
+            let name = ids.iter().find(|(other, _)| other == id).map(|(_, name)| name.as_str());
+            Some(name.unwrap_or(id))
+        };
+        own.or_else(stands_for).filter(|name| !name.is_empty()).map(str::to_owned)
+    }
+
+    /// Lets the field that was laid out last be a row that can go; a heading above it where it is no text.
+    fn can_go(&mut self, pointer: &str, label: &str, of: Row, depth: usize) {
+        match self.fields.last_mut().filter(|field| field.name == pointer) {
+            Some(Field { kind: FieldKind::Text { row, .. }, .. }) => *row = Some(of),
+            _ => {
+                let first = self.fields.iter().position(|field| {
+                    field.name.trim_end_matches(['?', '!', '#']) == pointer
+                        || field.name.starts_with(&format!("{pointer}/"))
+                });
+                let kind = FieldKind::Heading { row: Some(of) };
+                self.push(pointer, label, String::new(), depth, kind);
+                if let (Some(first), Some(heading)) = (first, self.fields.pop()) {
+                    self.fields.insert(first, heading);
+                }
             }
         }
     }
@@ -194,11 +289,12 @@ impl<'a> Form<'a, '_> {
         for (nth, (key, value)) in rows.into_iter().flatten().enumerate() {
             let pointer = format!("{pointer}/{nth}");
             let row = format!("{label} {}", nth + 1);
-            let kind = FieldKind::Heading { removes: true };
+            let is_row = Row { place: None };
+            let kind = FieldKind::Heading { row: Some(is_row) };
             self.push(&pointer, &row, String::new(), depth + 1, kind);
             let of = match self.schema.ids.get("line").filter(|_| pointer.contains("/ranks")) {
                 Some(lines) => select(lines, key),
-                None => FieldKind::Text { value: key.clone(), is_number: false },
+                None => FieldKind::Text { value: key.clone(), is_number: false, row: None },
             };
             self.push(&format!("{pointer}/key"), "of", String::new(), depth + 2, of);
             let inner = &schema["additionalProperties"];
@@ -208,10 +304,11 @@ impl<'a> Form<'a, '_> {
 
     fn push(&mut self, name: &str, label: &str, hint: String, depth: usize, kind: FieldKind) {
         let plain = name.trim_end_matches(['?', '!', '#']);
+        let own = self.schema.hints.iter().find(|(end, _)| plain.ends_with(end));
         self.fields.push(Field {
             name: name.to_owned(),
             label: crate::words::capitalised(label),
-            hint,
+            hint: own.map_or(hint, |(_, own)| (*own).to_owned()),
             depth,
             kind,
             wrong: self.wrong.get(plain).cloned(),

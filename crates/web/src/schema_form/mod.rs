@@ -30,9 +30,9 @@ pub(crate) struct Field {
 
 /// What a line is for.
 pub(crate) enum FieldKind {
-    /// The beginning of a part; a row of a list can be removed.
+    /// The beginning of a part; a row of a list can be removed, and moved up or down.
     Heading {
-        removes: bool,
+        row: Option<Row>,
     },
     /// The number of rows of a list, and a button for one more.
     List {
@@ -42,6 +42,12 @@ pub(crate) enum FieldKind {
     Text {
         value: String,
         is_number: bool,
+        /// Where it is a row of a list by itself.
+        row: Option<Row>,
+    },
+    /// What stays as it is.
+    Hidden {
+        value: String,
     },
     Check {
         is_on: bool,
@@ -53,6 +59,13 @@ pub(crate) enum FieldKind {
     },
 }
 
+/// A row of a list, which can be removed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Row {
+    /// Its place, from 0, and how many there are, where their order can be changed.
+    pub place: Option<(usize, usize)>,
+}
+
 pub(crate) struct SelectOption {
     pub value: String,
     pub name: String,
@@ -60,6 +73,22 @@ pub(crate) struct SelectOption {
 }
 
 impl Field {
+    /// The row of a list that it is, if it is one.
+    pub const fn row(&self) -> Option<Row> {
+        match self.kind {
+            FieldKind::Heading { row } | FieldKind::Text { row, .. } => row,
+            _ => None,
+        }
+    }
+
+    /// What moves it up or down among the rows of its list, if it can go there.
+    pub fn moved(&self, is_up: bool) -> Option<String> {
+        let (nth, count) = self.row()?.place?;
+        let to = if is_up { nth.checked_sub(1)? } else { nth + 1 };
+        let list = self.name.rsplit_once('/')?.0;
+        (to < count).then(|| format!("move:{list}:{nth}:{to}"))
+    }
+
     /// A name that can be an id in a page.
     pub fn id(&self) -> String {
         self.name.replace(|letter: char| !letter.is_ascii_alphanumeric(), "-")
@@ -74,6 +103,10 @@ pub(crate) struct Schema<'a> {
     pub ids: &'a BTreeMap<&'static str, Vec<(String, String)>>,
     /// Fields as people say them.
     pub words: fn(&str) -> String,
+    /// What a field does, where a person is told more than the schema says: by the end of its pointer.
+    pub hints: &'a [(&'a str, &'a str)],
+    /// Enums whose kind is not for this form to change, by pointer.
+    pub keeps: &'a [&'a str],
 }
 
 impl<'a> Schema<'a> {
@@ -136,6 +169,14 @@ impl<'a> Schema<'a> {
                 Value::Object([(variant.name.to_owned(), self.blank(inner))].into_iter().collect())
             }
         }
+    }
+}
+
+impl Schema<'_> {
+    /// The ids among which a variant of an enum chooses, where that is all it holds: a step to go to, a team.
+    fn ids_of(&self, variant: &Variant<'_>) -> Option<&[(String, String)]> {
+        let holds_text = variant.inner.is_some_and(|inner| type_of(inner) == "string");
+        self.ids.get(variant.name).filter(|_| holds_text).map(Vec::as_slice)
     }
 }
 

@@ -78,12 +78,20 @@ impl<'a> Reader<'a, '_> {
         if chosen.is_empty() && is_optional {
             return Value::Null;
         }
+        // A choice among ids is written with the id.
+        let (chosen, id) = match chosen.split_once(':') {
+            Some((kind, id)) => (kind, Some(id)),
+            None => (chosen, None),
+        };
         let known = variants(schema).into_iter().flatten().find(|variant| variant.name == chosen);
         let Some(variant) = known else {
             self.wrong.insert(pointer.to_owned(), "Choose one of these.".to_owned());
             return Value::from(chosen);
         };
         let Some(inner) = variant.inner else { return Value::from(chosen) };
+        if let Some(id) = id {
+            return Value::Object([(chosen.to_owned(), Value::from(id))].into_iter().collect());
+        }
         let pointer = format!("{pointer}/{chosen}");
         let is_new = !self.typed.contains_key(&pointer) && !self.was_laid_out(&pointer);
         let held = if is_new { self.schema.blank(inner) } else { self.value(inner, &pointer) };
@@ -104,6 +112,12 @@ impl<'a> Reader<'a, '_> {
             rows.into_iter().map(|nth| self.value(item, &format!("{pointer}/{nth}"))).collect();
         if self.adds_to(pointer) {
             values.push(self.schema.blank(item));
+        }
+        if let Some((from, to)) = self.moved_in(pointer)
+            && from.max(to) < values.len()
+        {
+            let moved = values.remove(from);
+            values.insert(to, moved);
         }
         Value::Array(values)
     }
@@ -129,6 +143,13 @@ impl<'a> Reader<'a, '_> {
         (0..count.unwrap_or(0).min(MOST_ROWS))
             .filter(|nth| removed != Some(format!("{pointer}/{nth}").as_str()))
             .collect()
+    }
+
+    /// A row of this list that is moved: from which place to which.
+    fn moved_in(&self, pointer: &str) -> Option<(usize, usize)> {
+        let what = self.typed.get("do")?.strip_prefix("move:")?;
+        let (from, to) = what.strip_prefix(pointer)?.strip_prefix(':')?.split_once(':')?;
+        Some((from.parse().ok()?, to.parse().ok()?))
     }
 
     fn adds_to(&self, pointer: &str) -> bool {
@@ -171,7 +192,7 @@ mod tests {
             let value = match &field.kind {
                 FieldKind::Heading { .. } => continue,
                 FieldKind::List { count, .. } => count.to_string(),
-                FieldKind::Text { value, .. } => value.clone(),
+                FieldKind::Text { value, .. } | FieldKind::Hidden { value } => value.clone(),
                 FieldKind::Check { is_on: false, .. } => continue,
                 FieldKind::Check { .. } => "on".to_owned(),
                 FieldKind::Select { options, .. } => {
@@ -189,7 +210,7 @@ mod tests {
     fn a_form_that_nobody_touched_is_the_value_it_was_laid_out_from() {
         let root = Strategy::schema();
         let ids = BTreeMap::new();
-        let schema = Schema { root: &root, ids: &ids, words: field_words };
+        let schema = Schema { root: &root, ids: &ids, words: field_words, hints: &[], keeps: &[] };
         let step = schema.definition("Step");
         for kind in variants(schema.definition("StepKind")).unwrap() {
             let does = serde_json::json!({ kind.name: schema.blank(kind.inner.unwrap()) });
@@ -201,10 +222,40 @@ mod tests {
     }
 
     #[test]
+    fn a_way_is_chosen_in_one_list_and_a_kind_that_is_kept_is_no_field() {
+        let root = Strategy::schema();
+        let ids = BTreeMap::from([("step", vec![("q".to_owned(), "A queue".to_owned())])]);
+        let keeps = ["/does"];
+        let schema =
+            Schema { root: &root, ids: &ids, words: field_words, hints: &[], keeps: &keeps };
+        let step = schema.definition("Step");
+        let gate = serde_json::json!({ "id": "g", "name": "G", "does": { "hours_gate": {
+            "zone": null, "hours": [], "exceptions": [], "open": { "step": "q" },
+            "closed": { "step": "gone" },
+        } } });
+        let fields = lay_out(schema, step, &gate, &BTreeMap::new());
+        let options = |name: &str| -> Vec<(String, bool)> {
+            let field = fields.iter().find(|field| field.name == name).unwrap();
+            let FieldKind::Select { options, redraws: false } = &field.kind else {
+                panic!("{name} is chosen in one list")
+            };
+            options.iter().map(|option| (option.name.clone(), option.is_chosen)).collect()
+        };
+        let open = options("/does/hours_gate/open?");
+        assert!(open.contains(&("A queue".to_owned(), true)), "{open:?}");
+        assert!(open.contains(&("busy tone".to_owned(), false)), "{open:?}");
+        let closed = options("/does/hours_gate/closed?");
+        assert!(closed.contains(&("choose …".to_owned(), true)), "{closed:?}");
+        assert!(fields.iter().any(|field| matches!(field.kind, FieldKind::Hidden { .. })));
+        let (back, wrong) = read(schema, step, &untouched(&fields));
+        assert_eq!((back, wrong), (gate, BTreeMap::new()));
+    }
+
+    #[test]
     fn rows_are_added_and_removed_and_what_is_no_number_comes_back_as_typed() {
         let root = Strategy::schema();
         let ids = BTreeMap::new();
-        let schema = Schema { root: &root, ids: &ids, words: field_words };
+        let schema = Schema { root: &root, ids: &ids, words: field_words, hints: &[], keeps: &[] };
         let step = schema.definition("Step");
         let menu = serde_json::json!({ "id": "m", "name": "M", "does": { "menu": {
             "time": { "constant": { "secs": 5.0 } },
@@ -226,6 +277,15 @@ mod tests {
         assert_eq!(more["does"]["menu"]["choices"].as_array().unwrap().len(), 3);
         assert_eq!(more["does"]["menu"]["retries"], "often");
         assert_eq!(wrong["/does/menu/retries"], "“often” is not a whole number.");
+        typed.insert("do".to_owned(), "move:/does/menu/choices:1:0".to_owned());
+        typed.insert("/does/menu/choices/1/next?".to_owned(), "step:m".to_owned());
+        let (moved, _) = read(schema, step, &typed);
+        let rows = &moved["does"]["menu"]["choices"];
+        assert_eq!((&rows[0]["name"], &rows[1]["name"]), (&"Two".into(), &"One".into()));
+        assert_eq!(rows[0]["next"], serde_json::json!({ "step": "m" }));
+        typed.insert("do".to_owned(), "move:/does/menu/choices:1:2".to_owned());
+        let (stays, _) = read(schema, step, &typed);
+        assert_eq!(stays["does"]["menu"]["choices"][1]["name"], "Two", "nothing is below it");
         typed.insert("/does/menu/time?".to_owned(), "gamma".to_owned());
         let (other, _) = read(schema, step, &typed);
         assert!(other["does"]["menu"]["time"]["gamma"]["mean_secs"].is_number(), "{other}");

@@ -144,6 +144,15 @@ async fn two_planners_on_one_draft_keep_what_both_did_and_choose_where_it_differ
     second.post("/strategy/merge", &choose("mine")).await;
     let queue = latest(&centre).await.first_queue().unwrap().1.clone();
     assert_eq!((queue.places, queue.longest_wait_secs), (Some(40), Some(240.0)));
+    // What one person did in an earlier state of the same form gives way without a question.
+    let head = centre.store.drafts(centre.centre).await.unwrap()[0].head;
+    let based_on = format!("d1.{head}");
+    for places in ["50", "60"] {
+        let own = [("/does/queue/places", places), ("based_on", based_on.as_str())];
+        let saved = second.post(part, &queue_form(&second, &own).await).await;
+        assert!(saved.location().ends_with("note=saved"), "{places}: {}", saved.location());
+    }
+    assert_eq!(latest(&centre).await.first_queue().unwrap().1.places, Some(60));
     let broken = second.post("/strategy/merge", "edit={&based_on=d1.0").await;
     broken.says("the edit cannot be read");
 }
@@ -190,14 +199,14 @@ async fn a_centre_without_any_strategy_begins_with_a_shape(pool: PgPool) {
     let page = planner.get("/strategy").await;
     page.says("Begin with a shape").says("Menu and queues").says("Hunt group with overflow");
     for (at, shape) in barometer_strategy::StartingShape::ALL.into_iter().enumerate() {
-        let begun = planner.post(DRAFTS, &format!("do=shape&shape={}", shape.key())).await;
+        let begun = planner.post(DRAFTS, &format!("do=begin&shape={}", shape.key())).await;
         assert!(begun.location().contains(&format!("draft={}", at + 1)), "{}", begun.location());
         let page = planner.get(begun.location()).await;
         page.says("no edit yet");
         assert!(!page.text.contains("Begin with a shape"));
         assert!(latest(&centre).await.entry_of("Bookings").is_some());
     }
-    let nothing = planner.post(DRAFTS, "do=shape&shape=star").await;
+    let nothing = planner.post(DRAFTS, "do=begin&shape=star").await;
     assert_eq!(nothing.status, StatusCode::NOT_FOUND);
     let group = PartId::Step("group".to_owned());
     planner

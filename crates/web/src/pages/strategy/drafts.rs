@@ -34,6 +34,7 @@ pub(super) struct DraftBar {
     pub groups: Vec<(&'static str, Vec<Openable>)>,
     pub thrown_away: Vec<Openable>,
     pub history: Vec<HistoryRow>,
+    pub shapes: [StartingShape; 3],
     pub address: String,
 }
 
@@ -99,6 +100,7 @@ impl DraftBar {
             ],
             thrown_away: away.into_iter().map(of_draft).collect(),
             history: history.into_iter().take(edits).map(row).collect(),
+            shapes: StartingShape::ALL,
             address: format!("/strategy/drafts?day={}", context.day),
         }
     }
@@ -141,7 +143,7 @@ pub(crate) struct DraftForm {
     head: i32,
     #[serde(default)]
     name: String,
-    /// The shape to begin with.
+    /// The shape to begin with instead of what is open; nothing for that.
     #[serde(default)]
     shape: String,
     /// The part whose panel is open.
@@ -167,16 +169,15 @@ pub(crate) async fn act(
     };
     match form.act.as_str() {
         "begin" => {
-            let opened = opened_at(&app, &context, &form.based_on).await?;
+            let mut opened = match form.based_on.as_str() {
+                "" => open(&app, &context, Which::Usual).await?,
+                based_on => opened_at(&app, &context, based_on).await?,
+            };
+            if !form.shape.is_empty() {
+                let shape = StartingShape::ALL.into_iter().find(|each| each.key() == form.shape);
+                opened.begin_with(shape.ok_or(PageError::NotFound)?, &context.centre.name);
+            }
             let name = opened.free_name(if name.is_empty() { "New draft" } else { name });
-            let number = opened.branch(store, &name, by).await?;
-            return Ok(to(format!("draft={number}"), "branched"));
-        }
-        "shape" => {
-            let mut opened = open(&app, &context, Which::Usual).await?;
-            let shape = StartingShape::ALL.into_iter().find(|each| each.key() == form.shape);
-            opened.begin_with(shape.ok_or(PageError::NotFound)?, &context.centre.name);
-            let name = opened.free_name(if name.is_empty() { "First strategy" } else { name });
             let number = opened.branch(store, &name, by).await?;
             return Ok(to(format!("draft={number}"), "branched"));
         }
@@ -199,9 +200,18 @@ pub(crate) async fn act(
     let draft = opened.draft().ok_or(PageError::NotFound)?;
     let here = format!("draft={}", draft.number);
     let note = match form.act.as_str() {
-        "undo" if store.undo_in_draft(draft.id, form.head).await? => "undone",
-        "redo" if store.redo_in_draft(draft.id, form.head).await? => "redone",
-        "undo" | "redo" => "moved",
+        "undo" | "redo" => {
+            let history = store.draft_history(draft.id).await?;
+            // What the same person did since the page was drawn is the same work.
+            let is_own = |each: &Revision| each.made_by_id == Some(by);
+            let since = history.iter().filter(|each| each.revision > form.head);
+            let head = if since.clone().all(is_own) { draft.head } else { form.head };
+            match form.act.as_str() {
+                "undo" if store.undo_in_draft(draft.id, head).await? => "undone",
+                "redo" if store.redo_in_draft(draft.id, head).await? => "redone",
+                _ => "moved",
+            }
+        }
         "rename" => {
             if name.is_empty() {
                 let message = "Nothing was changed: a draft needs a name. Go back and type one.";

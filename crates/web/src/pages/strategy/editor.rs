@@ -38,6 +38,83 @@ pub(super) struct Forms {
     ids: BTreeMap<&'static str, Vec<(String, String)>>,
 }
 
+/// What a setting does to a caller, where the schema's own line speaks to whoever writes JSON.
+const HINTS: &[(&str, &str)] = &[
+    ("/contact_types", "Who comes in here; none for every contact type that no other entry names."),
+    ("/first", "Where a caller goes first."),
+    ("/places", "A caller who finds all places taken takes the exit “full”. Empty: no limit."),
+    (
+        "/longest_wait_secs",
+        "A caller who has waited so long takes the exit “after the longest wait”. Empty: until patience ends.",
+    ),
+    ("/need/skills", "An agent who has all of these is offered the caller; none: anybody."),
+    (
+        "/need/relaxations",
+        "After so many seconds the queue asks for less, so that more people may answer.",
+    ),
+    (
+        "/ring_window_secs",
+        "How long one member rings before the next is tried. Empty: until answered.",
+    ),
+    ("/gap_secs", "The caller hears nothing ring for so long between two members."),
+    (
+        "/group_limit_secs",
+        "A caller whom nobody has answered by then takes the exit “after the longest wait”. Empty: no limit.",
+    ),
+    (
+        "/waves_secs",
+        "When more members join: after so many seconds wave 1, later wave 2. Wave 0 rings at once.",
+    ),
+    ("/wave", "0 rings at once; 1 joins with the first of the waves."),
+    ("/rank", "Rank 2 is offered callers only when all of rank 1 are taken."),
+    ("/priority", "Agents of several lines take the caller of the higher number first."),
+    ("/offering/order", "Who is tried first."),
+    (
+        "/offering/parallel",
+        "Several callers ring several free people at once. Off: one caller after the other.",
+    ),
+    ("/offering/second_call", "Also offer callers to people who are on a call."),
+    ("/offering/most_devices", "At most so many phones ring at once for one caller. Empty: all."),
+    (
+        "/offering/most_offers",
+        "After so many people did not answer, the caller takes the exit “nobody answers”. Empty: no limit.",
+    ),
+    ("/offering/wrap_up_secs", "Every agent gets at least so long after a contact from here."),
+    ("/exits/full", "Where a caller goes who finds no place."),
+    ("/exits/too_long", "Where a caller goes who has waited too long."),
+    (
+        "/exits/no_staff_at_arrival",
+        "Where a caller goes who finds nobody at work. Nothing: waits all the same.",
+    ),
+    (
+        "/exits/no_staff_while_waiting",
+        "Where those who wait go when the last one leaves. Nothing: wait on.",
+    ),
+    ("/exits/no_answer", "Where a caller goes whom nobody answered."),
+    ("/share", "Share of callers who choose this, from 0 to 1."),
+    ("/no_choice", "Where a caller goes who chooses nothing."),
+    ("/retries", "How often a caller who chooses nothing hears the menu again."),
+    (
+        "/hours_gate/zone",
+        "Whose clock the hours are on, such as Europe/Dublin. Empty: the centre’s.",
+    ),
+    ("/hours_gate/open", "Where a caller goes while it is open."),
+    ("/hours_gate/closed", "Where a caller goes while it is closed."),
+    ("/days", "On which days; none: every day."),
+    ("/name", ""),
+    ("/time", ""),
+    ("/next", ""),
+    ("/who", ""),
+    ("/from", ""),
+    ("/until", ""),
+    ("/secs", ""),
+    ("/mean_secs", ""),
+    ("/label", ""),
+];
+
+/// The kind of a step is chosen when it is added.
+const KEPT: &[&str] = &["/does"];
+
 impl Forms {
     pub fn of(strategy: &Strategy) -> Self {
         let steps = || strategy.steps.iter();
@@ -55,7 +132,7 @@ impl Forms {
     }
 
     pub fn schema(&self) -> Schema<'_> {
-        Schema { root: &self.root, ids: &self.ids, words: field_words }
+        Schema { root: &self.root, ids: &self.ids, words: field_words, hints: HINTS, keeps: KEPT }
     }
 
     /// The part as it was typed, and what could not be read.
