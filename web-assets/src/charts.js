@@ -169,11 +169,20 @@ const drawn = [];
 // A panel grows with its neighbour (a longer reason beside it), and the chart with its panel.
 const sizes = new ResizeObserver(() => drawn.forEach(({ chart }) => chart.resize()));
 
+// A legend names what is drawn: no series that has nothing to show.
+function withTrueLegend(option) {
+  const isDrawn = ({ data }) => !Array.isArray(data) || data.length === 0 || data.some((value) => value !== null && value !== undefined);
+  const empty = new Set(option.series.filter((each) => !isDrawn(each)).map(({ name }) => name));
+  if (empty.size === 0 || !option.legend) return option;
+  const named = option.legend.data ?? option.series.map(({ name }) => name).filter(Boolean);
+  return { ...option, legend: { ...option.legend, data: named.filter((each) => !empty.has(each.name ?? each)) } };
+}
+
 function draw(figure) {
   const data = JSON.parse(figure.querySelector('script[type="application/json"]').textContent);
   const place = figure.querySelector('.canvas');
   const chart = echarts.init(place, null, { renderer: 'svg' });
-  const paint = () => chart.setOption(KINDS[figure.dataset.chart](data, look()), true);
+  const paint = () => chart.setOption(withTrueLegend(KINDS[figure.dataset.chart](data, look())), true);
   paint();
   bind[figure.dataset.chart]?.(chart, data, figure);
   drawn.push({ chart, paint });

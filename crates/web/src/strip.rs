@@ -70,7 +70,12 @@ pub(crate) fn cells(
         Cell {
             x: hours.percent(f64::from(local.hour()) + f64::from(local.minute()) / 60.0),
             width,
-            colour: assessment.pressure.map_or_else(|| "none".to_owned(), pressure_scale::colour),
+            // An interval with contacts and nobody planned is no closed one: it is hatched.
+            colour: match assessment.pressure {
+                Some(pressure) => pressure_scale::colour(pressure),
+                None if is_uncovered(interval) => "url(#no-cover)".to_owned(),
+                None => "none".to_owned(),
+            },
             at,
             title: format!(
                 "{}, {} {}: {}",
@@ -91,8 +96,14 @@ fn state(interval: &PlannedInterval) -> String {
         (Some(pressure), Some(verdict)) => {
             format!("pressure {}, {}", words::pressure(pressure), verdict.word())
         }
-        _ => "no cover planned".to_owned(),
+        _ if is_uncovered(interval) => "contacts are expected and nobody is planned".to_owned(),
+        _ => "nothing is expected".to_owned(),
     }
+}
+
+/// Whether contacts are expected for whom nobody is planned.
+pub(crate) fn is_uncovered(interval: &PlannedInterval) -> bool {
+    interval.assessment.pressure.is_none() && interval.load.contacts > 0.0
 }
 
 #[cfg(test)]
@@ -151,7 +162,7 @@ mod tests {
     }
 
     #[test]
-    fn a_cell_without_cover_has_no_colour_and_one_without_people_is_a_storm() {
+    fn a_cell_without_cover_is_hatched_a_closed_one_empty_and_one_without_people_a_storm() {
         let hours = Hours::of([].into_iter(), &london());
         assert_eq!(hours.words(), "07:00–21:00");
         let made = |agents| {
@@ -159,9 +170,14 @@ mod tests {
             cells(&contact_type(), &plan, hours, None, &london(), |_| String::new()).remove(0)
         };
         assert_eq!(
-            (made(None).colour.as_str(), made(None).title.contains("no cover planned")),
-            ("none", true)
+            (made(None).colour.as_str(), made(None).title.contains("nobody is planned")),
+            ("url(#no-cover)", true)
         );
+        let mut closed = day(date(2026, 11, 23), 20..21, None);
+        closed[0].load.contacts = 0.0;
+        let cell = cells(&contact_type(), &closed, hours, None, &london(), |_| String::new());
+        assert_eq!(cell[0].colour, "none");
+        assert!(cell[0].title.ends_with("nothing is expected"), "{}", cell[0].title);
         assert_eq!(made(Some(0)).colour, "#7a1230");
         assert!(made(Some(0)).title.contains("pressure ∞, breaks"));
     }

@@ -115,7 +115,7 @@ fn estimated(estimate: Option<Estimate>, scale: f64, unit: &str) -> String {
 }
 
 /// " ± 0.8", and nothing where it is under half of the last digit shown.
-fn plus_minus(half_width: Option<f64>, scale: f64) -> String {
+pub(crate) fn plus_minus(half_width: Option<f64>, scale: f64) -> String {
     match half_width.map(|half| half * scale) {
         Some(half) if half >= 0.05 => format!(" ± {half:.1}"),
         _ => String::new(),

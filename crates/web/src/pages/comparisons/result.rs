@@ -202,7 +202,7 @@ fn type_differences(first: &TrialInputs, result: &ComparisonResult) -> Vec<TypeD
 fn signed_points(estimate: Estimate) -> String {
     let points = estimate.scaled(100.0);
     let sign = if points.mean < 0.0 { "−" } else { "+" };
-    let half = points.half_width.map_or_else(String::new, |half| format!(" ± {half:.1}"));
+    let half = words::plus_minus(points.half_width, 1.0);
     format!("{sign}{:.1}{half} points", points.mean.abs())
 }
 
@@ -238,10 +238,10 @@ fn compared(names: &[&str], result: &ComparisonResult) -> String {
         Some(true) => {
             let points = difference.scaled(sign * 100.0);
             format!(
-                "“{}” has the best service level: {:.1} ± {:.1} points more than “{other}” on the same customers, with 95 % confidence.{}",
+                "“{}” has the best service level: {:.1}{} points more than “{other}” on the same customers, with 95 % confidence.{}",
                 names[best],
                 points.mean,
-                points.half_width.unwrap_or(0.0),
+                words::plus_minus(points.half_width, 1.0),
                 abandonment_words(result.candidates[nth].difference(Compared::Abandonment), sign),
             )
         }

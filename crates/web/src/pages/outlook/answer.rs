@@ -5,6 +5,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 use super::TypeWeek;
+use crate::strip::is_uncovered;
 use crate::words;
 
 /// The sentence, with the part that matters most set apart.
@@ -39,12 +40,19 @@ impl Answer {
                 of_type.into_iter().map(|hole| (each.contact_type.name.as_str(), hole))
             })
             .collect();
-        match holes.iter().max_by_key(|(_, hole)| hole.most_short) {
+        let mut answer = match holes.iter().max_by_key(|(_, hole)| hole.most_short) {
             None => Self::plain(nothing_breaks(all())),
             Some(&(name, worst)) => {
                 Self::breaks(days_without_a_break(all(), zone), &holes, name, worst, zone)
             }
+        };
+        // What nobody is planned for neither holds nor breaks, and must not be passed over.
+        let uncovered = weeks.iter().filter(|each| each.plan.iter().any(is_uncovered));
+        let names: Vec<String> = uncovered.map(|each| each.contact_type.name.clone()).collect();
+        if !names.is_empty() {
+            answer.tail += &format!(" For {} nobody is planned at times.", words::listing(&names));
         }
+        answer
     }
 
     fn breaks(
@@ -174,6 +182,13 @@ mod tests {
     #[test]
     fn a_week_that_holds_is_a_plain_yes() {
         assert_eq!(said(&[week("Calls", true, &[])]), "Yes: every day holds every target.");
+    }
+
+    #[test]
+    fn contact_types_for_whom_nobody_is_planned_are_named() {
+        let told = said(&[week("Calls", true, &[(1, 9, 2)]), week("Chats", false, &[])]);
+        assert!(told.contains("Calls breaks on Tuesday"), "{told}");
+        assert!(told.ends_with(" For Chats nobody is planned at times."), "{told}");
     }
 
     #[test]

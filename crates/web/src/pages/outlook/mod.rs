@@ -19,7 +19,7 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::pages::trials::{TrialRow, trial_rows};
-use crate::strip::{Cell, Hours, cells};
+use crate::strip::{Cell, Hours, cells, is_uncovered};
 use crate::words;
 use barometer_app::planning;
 
@@ -35,6 +35,8 @@ struct OutlookPage {
     answer: Answer,
     days: Vec<DayHead>,
     rows: Vec<StripRow>,
+    /// Whether contacts are expected anywhere for which nobody is planned.
+    has_uncovered: bool,
     hours: String,
     reading: Option<Reading>,
     facts: Vec<Fact>,
@@ -103,6 +105,7 @@ pub(crate) async fn show(
         answer: Answer::of(&weeks, &zone),
         days: (0..7).map(|ahead| day_head(monday, ahead)).collect(),
         rows: weeks.iter().map(|each| row(each, monday, hours, chosen, &zone)).collect(),
+        has_uncovered: weeks.iter().flat_map(|each| &each.plan).any(is_uncovered),
         hours: hours.words(),
         reading: chosen
             .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &context)),
