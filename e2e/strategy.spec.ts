@@ -15,6 +15,11 @@ test('a fault is seen on the map, repaired with one press, and undone', async ({
   await page.goto('/strategy?day=2026-11-27');
   await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
   const map = page.getByRole('region', { name: 'Journey map' });
+  await map.getByLabel('Whose ways').selectOption('Groups');
+  await expect(page.locator('.answer')).toContainText('Most contacts of Groups are lost at “Groups queue”');
+  await expect(map.getByRole('link', { name: /^entry General line, 177 a day/ })).toBeVisible();
+  await expect(map.getByRole('link', { name: /^entry Freight line, 0 a day/ })).toBeVisible();
+  await map.getByLabel('Whose ways').selectOption('all contacts');
   await map.getByRole('link', { name: /^hunt group Harbour offices/ }).click();
   const panel = page.locator('#part');
   await expect(panel.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();

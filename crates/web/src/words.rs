@@ -122,6 +122,11 @@ pub(crate) fn plus_minus(half_width: Option<f64>, scale: f64) -> String {
     }
 }
 
+/// A text as it stands in an address: "Vehicles+%26+freight".
+pub(crate) fn in_address(text: &str) -> String {
+    form_urlencoded::byte_serialize(text.as_bytes()).collect()
+}
+
 /// "Sat 28 Nov".
 pub(crate) fn short_day(day: Date) -> String {
     format!("{} {} {}", day.strftime("%a"), day.day(), day.strftime("%b"))

@@ -165,7 +165,7 @@ pub struct DayTally {
     pub agent_intervals: Vec<AgentTally>,
     /// By label.
     pub labels: Vec<LabelTally>,
-    /// By way from step to step.
+    /// By contact type and way from step to step.
     pub flows: Vec<f64>,
     /// Waits of those who were answered, by contact type.
     pub answer_waits: Vec<Waits>,
@@ -315,8 +315,10 @@ impl Tally {
     }
 
     #[inline]
-    fn take(&mut self, flow: FlowId) {
-        self.counts.flows[flow.place()] += 1.0;
+    fn take(&mut self, view: View<'_>, contact: ContactId, flow: FlowId) {
+        let kind = view.floor.contacts[contact].contact_type;
+        let place = kind.place() * view.model.names.flows.len() + flow.place();
+        self.counts.flows[place] += 1.0;
     }
 
     #[inline(always)]
@@ -550,7 +552,7 @@ impl Observer for Tally {
                 tally.offered += 1.0;
                 tally.again += f64::from(u8::from(is_again));
             }
-            Observation::Took { flow, .. } => self.take(flow),
+            Observation::Took { contact, flow } => self.take(view, contact, flow),
             Observation::Entered { contact, service_point, since } => {
                 self.enter(view, contact, service_point, since);
             }
@@ -671,7 +673,7 @@ impl DayTally {
                 Vec::new()
             },
             labels: vec![LabelTally::default(); names.labels.len()],
-            flows: vec![0.0; names.flows.len()],
+            flows: vec![0.0; names.flows.len() * contact_types.len()],
             answer_waits: vec![Default::default(); contact_types.len()],
             abandon_waits: vec![Default::default(); contact_types.len()],
             events: 0,

@@ -31,6 +31,8 @@ pub struct Summary {
     agents: Table,
     labels: Table,
     flows: Table,
+    /// The same by contact type, one after the other.
+    type_flows: Table,
     answer_waits: Vec<WaitSketch>,
     abandon_waits: Vec<WaitSketch>,
     /// Agents by interval, where that is asked for; not kept.
@@ -79,6 +81,7 @@ impl Summary {
             agents: Table::default(),
             labels: Table::default(),
             flows: Table::default(),
+            type_flows: Table::default(),
             answer_waits: Vec::new(),
             abandon_waits: Vec::new(),
             agent_intervals: Table::default(),
@@ -114,7 +117,11 @@ impl Summary {
         self.agents.add(day.agents.iter().copied());
         self.agent_intervals.add(day.agent_intervals.iter().copied());
         self.labels.add(day.labels.iter().copied());
-        self.flows.add(day.flows.iter().map(|&count| Flow(count)));
+        let kinds = (day.types.len() / n).max(1);
+        let ways = day.flows.len() / kinds;
+        let of_all = |way: usize| (0..kinds).map(|kind| day.flows[kind * ways + way]).sum();
+        self.flows.add((0..ways).map(|way| Flow(of_all(way))));
+        self.type_flows.add(day.flows.iter().map(|&count| Flow(count)));
         record_waits(&mut self.answer_waits, &day.answer_waits);
         record_waits(&mut self.abandon_waits, &day.abandon_waits);
     }
@@ -135,6 +142,7 @@ impl Summary {
         self.agent_intervals.merge(&other.agent_intervals);
         self.labels.merge(&other.labels);
         self.flows.merge(&other.flows);
+        self.type_flows.merge(&other.type_flows);
         add_waits(&mut self.answer_waits, &other.answer_waits);
         add_waits(&mut self.abandon_waits, &other.abandon_waits);
     }
@@ -145,7 +153,8 @@ impl Summary {
     pub fn in_short(mut self) -> Self {
         self.types.iter_mut().for_each(|table| table.pairs.truncate(Whole::WIDTH));
         self.teams.iter_mut().for_each(|table| table.pairs.truncate(TeamTally::WIDTH));
-        (self.agents, self.labels, self.flows) = Default::default();
+        (self.agents, self.labels) = Default::default();
+        (self.flows, self.type_flows) = Default::default();
         (self.service_points, self.answer_waits, self.abandon_waits) = Default::default();
         self
     }
@@ -226,6 +235,13 @@ impl Summary {
     /// Contacts per replication on each way from step to step.
     pub fn flows(&self) -> Vec<Estimate> {
         self.all::<Flow>(&self.flows)
+    }
+
+    /// Contacts of one type per replication on each way from step to step.
+    pub fn type_flows(&self, kind: usize) -> Vec<Estimate> {
+        let ways = self.flows.pairs.len() / Flow::WIDTH;
+        let rows = kind * ways..(kind + 1) * ways;
+        rows.map(|row| self.read::<Flow>(&self.type_flows, row, self.interval_secs)).collect()
     }
 
     /// Waits of those who were answered, by contact type.

@@ -165,6 +165,28 @@ proptest! {
 }
 
 #[test]
+fn what_contacts_of_each_type_took_adds_up_to_what_all_took() {
+    let mut scene = Scene::line(2.0, 8, 7).handled(200.0, Some(100.0));
+    scene.add_type("Chats", 0.4, Customers::calls(200.0, Some(90.0)));
+    scene.add_step("second", StepKind::Queue(Queue::default()));
+    scene.add_entry("Chats", "second");
+    let experiment = scene.experiment(12, 3);
+    let mut summary = experiment.summary();
+    experiment.play_range(0..12).unwrap().iter().for_each(|day| summary.add(day));
+    let (calls, chats) = (summary.type_flows(0), summary.type_flows(1));
+    for (way, all) in summary.flows().iter().enumerate() {
+        let name = &experiment.names().flows[way];
+        let sum = calls[way].mean + chats[way].mean;
+        assert!((all.mean - sum).abs() < 1e-9, "{} {}: {sum}", name.from, name.why);
+        let is_of_chats = name.from.contains("second");
+        let others = if is_of_chats { &calls } else { &chats };
+        assert_eq!(others[way].mean, 0.0, "{} {}", name.from, name.why);
+    }
+    assert!(chats.iter().map(|way| way.mean).sum::<f64>() > 10.0);
+    assert!(summary.in_short().type_flows(0).is_empty());
+}
+
+#[test]
 fn parts_of_a_trial_add_up_to_the_whole() {
     let scene = Scene::line(2.0, 8, 7).handled(200.0, Some(100.0));
     let experiment = scene.experiment(30, 3);

@@ -45,7 +45,7 @@ use panel::{FindingView, PanelView};
 use parts::{PartLine, part_lines};
 pub(crate) use repair::repair;
 pub(crate) use rules::rules;
-use seen::Seen;
+use seen::{Asked, Seen};
 pub(crate) use walk::walk;
 
 #[derive(Template)]
@@ -58,7 +58,9 @@ struct ShowPage {
     panel: PanelView,
     findings: Vec<FindingView>,
     expectations: Vec<ExpectationRow>,
-    times: Vec<TimeChoice>,
+    times: Vec<Choice>,
+    /// Contact types of the trial that is drawn: all of them, or one alone.
+    types: Vec<Choice>,
     /// The trial whose contacts the ribbons show, and whether it is one of the version before.
     trial: Option<TrialShown>,
     bar: DraftBar,
@@ -94,9 +96,9 @@ struct ShowPage {
     wrong_json: Option<String>,
 }
 
-/// A moment of the day to look at.
-struct TimeChoice {
-    time: String,
+/// Something to look at: a moment of the day, a contact type.
+struct Choice {
+    name: String,
     address: String,
     is_chosen: bool,
 }
@@ -134,9 +136,20 @@ pub(crate) struct ShowQuery {
     at: Option<String>,
     /// The trial whose contacts it shows.
     trial: Option<Uuid>,
+    /// The contact type whose contacts alone it shows.
+    contact_type: Option<String>,
 }
 
 impl ShowQuery {
+    fn asked(&self) -> Asked {
+        Asked {
+            at: self.at.as_deref().and_then(|at| at.parse().ok()),
+            trial: self.trial,
+            from: self.from,
+            contact_type: self.contact_type.clone(),
+        }
+    }
+
     const fn which(&self) -> Which {
         match (self.draft, self.version) {
             (Some(draft), _) => Which::Draft(draft),
@@ -165,8 +178,7 @@ pub(crate) async fn show(
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
-    let at = query.at.as_deref().and_then(|at| at.parse().ok());
-    let seen = Seen::of(&app, &context, opened, at, (query.trial, query.from)).await?;
+    let seen = Seen::of(&app, &context, opened, query.asked()).await?;
     let part = shown_part(&seen, query.part.as_deref());
     let editor = EditorPart::of(&seen.opened, &part, &context)?;
     let mut template = page_of(&app, &context, &seen, &part, editor).await?;
@@ -184,8 +196,7 @@ pub(crate) async fn map_file(
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let opened = open(&app, &context, query.which()).await?;
-    let at = query.at.as_deref().and_then(|at| at.parse().ok());
-    let seen = Seen::of(&app, &context, opened, at, (query.trial, query.from)).await?;
+    let seen = Seen::of(&app, &context, opened, query.asked()).await?;
     let mut map = MapView::of(&Drawn::of(&seen, None, ""));
     map.is_file = true;
     let name = format!("strategy-{}-{}.svg", seen.opened.strategy.name, seen.opened.basis);
@@ -225,7 +236,7 @@ async fn show_page(
     part: &PartId,
     editor: EditorPart,
 ) -> Result<ShowPage, PageError> {
-    let seen = Seen::of(app, context, opened.clone(), None, (None, None)).await?;
+    let seen = Seen::of(app, context, opened.clone(), Asked::default()).await?;
     page_of(app, context, &seen, part, editor).await
 }
 
@@ -251,7 +262,20 @@ async fn page_of(
     let time = seen.at.strftime("%H:%M").to_string();
     let trial =
         seen.trial.as_ref().map_or_else(String::new, |trial| format!("&trial={}", trial.id));
-    let address = format!("{base}&at={time}{trial}");
+    let only = |name: &str| format!("&contact_type={}", words::in_address(name));
+    let shown_type = seen.only.as_deref().map_or_else(String::new, only);
+    let address = format!("{base}&at={time}{trial}{shown_type}");
+    let here = format!("{base}&at={time}{trial}&part={part}");
+    let all_types = Choice {
+        name: "all contacts".to_owned(),
+        address: here.clone(),
+        is_chosen: seen.only.is_none(),
+    };
+    let of_types = seen.types.iter().map(|name| Choice {
+        name: name.clone(),
+        address: format!("{here}{}", only(name)),
+        is_chosen: seen.only.as_ref() == Some(name),
+    });
     let row = |version: &StrategyVersion| VersionRow {
         version: version.version,
         label: version.label.clone(),
@@ -282,7 +306,12 @@ async fn page_of(
         panel: PanelView::of(seen, part, context, &address),
         findings: findings.map(|each| FindingView::of(each, &opened.strategy, &address)).collect(),
         expectations,
-        times: times(seen, &time, &format!("{base}{trial}&part={part}")),
+        times: times(seen, &time, &format!("{base}{trial}{shown_type}&part={part}")),
+        types: if seen.types.len() > 1 {
+            std::iter::once(all_types).chain(of_types).collect()
+        } else {
+            Vec::new()
+        },
         trial: seen.trial.as_ref().map(|trial| TrialShown {
             name: format!("{}, {}", trial.subject.name, words::short_day(trial.subject.day)),
             address: format!("/trials/{}?day={}", trial.id, context.day),
@@ -322,7 +351,7 @@ async fn page_of(
 }
 
 /// The times of the day in which anything is expected or anybody is on shift; the shown one anyway.
-fn times(seen: &Seen, shown: &str, address: &str) -> Vec<TimeChoice> {
+fn times(seen: &Seen, shown: &str, address: &str) -> Vec<Choice> {
     let day = (86_400.0 / seen.premises.interval_secs) as usize;
     let first = seen.interval - seen.interval % day.max(1);
     let premises = &seen.premises;
@@ -348,10 +377,10 @@ fn times(seen: &Seen, shown: &str, address: &str) -> Vec<TimeChoice> {
     }
     times.sort();
     times.dedup();
-    let choice = |time: String| TimeChoice {
+    let choice = |time: String| Choice {
         is_chosen: time == shown,
         address: format!("{address}&at={time}"),
-        time,
+        name: time,
     };
     times.into_iter().map(choice).collect()
 }

@@ -126,8 +126,10 @@ pub(super) fn answer(seen: &Seen) -> String {
                     Stop::End(_) => "",
                 };
                 let of_those = if load.stops[stop] > 0.0 { lost / load.stops[stop] } else { 0.0 };
+                let whose =
+                    seen.only.as_ref().map_or_else(String::new, |only| format!(" of {only}"));
                 format!(
-                    "Most contacts are lost at “{name}”: {} a day, {} of those who reach it, mostly by “{cause}”.",
+                    "Most contacts{whose} are lost at “{name}”: {} a day, {} of those who reach it, mostly by “{cause}”.",
                     words::thousands(lost),
                     words::percent(of_those.min(1.0))
                 )

@@ -19,6 +19,19 @@ use crate::page_error::PageError;
 /// Trials of a version among which the one to draw is found.
 const LATEST_TRIALS: i64 = 40;
 
+/// How a version is to be looked at.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Asked {
+    /// At this time of the context's day; at its busiest where none is said.
+    pub at: Option<Time>,
+    /// With the flows of this trial.
+    pub trial: Option<Uuid>,
+    /// With the differences from this version.
+    pub from: Option<i32>,
+    /// With the contacts of this type alone.
+    pub contact_type: Option<String>,
+}
+
 /// A version, looked at.
 pub(super) struct Seen {
     pub opened: Opened,
@@ -32,19 +45,22 @@ pub(super) struct Seen {
     /// How it differs from another version.
     pub differences: Option<Differences>,
     pub load: Option<Load>,
+    /// The contact types of its trial, and the one that alone is drawn.
+    pub types: Vec<String>,
+    pub only: Option<String>,
     /// The trial that the load is from.
     pub trial: Option<TrialLine>,
 }
 
 impl Seen {
-    /// Looks at a version: at a time of the context's day, or at its busiest.
+    /// Looks at a version.
     pub async fn of(
         app: &App,
         context: &RequestContext,
         opened: Opened,
-        at: Option<Time>,
-        (trial, from): (Option<Uuid>, Option<i32>),
+        asked: Asked,
     ) -> Result<Self, PageError> {
+        let Asked { at, trial, from, contact_type } = asked;
         let strategy = &opened.strategy;
         let monday = context.monday();
         let (premises, trial, differences) = tokio::try_join!(
@@ -66,9 +82,10 @@ impl Seen {
         let moment = premises.start + length * interval as i32;
         let journey = strategy.journey();
         let load = match &trial {
-            Some(line) => load(app, &opened, &journey, line).await?,
+            Some(line) => load(app, &opened, &journey, line, contact_type.as_deref()).await?,
             None => None,
         };
+        let (load, types) = load.map_or((None, Vec::new()), |(load, types)| (Some(load), types));
         let mut findings = preflight(strategy, &premises);
         // The page has a notice of its own for it, with an entry, a queue and a team.
         findings.retain(|finding| finding.rule != Rule::NoEntry);
@@ -79,6 +96,8 @@ impl Seen {
             interval,
             journey,
             differences,
+            only: contact_type.filter(|only| types.contains(only)),
+            types,
             trial: trial.filter(|_| load.is_some()),
             load,
             premises,
@@ -152,11 +171,14 @@ async fn load(
     opened: &Opened,
     journey: &Journey,
     line: &TrialLine,
-) -> Result<Option<Load>, PageError> {
+    only: Option<&str>,
+) -> Result<Option<(Load, Vec<String>)>, PageError> {
     let (trial, summary) =
         tokio::try_join!(app.store.trial(line.id), app.store.trial_summary(line.id))?;
     let Some(summary) = summary else { return Ok(None) };
     let experiment =
         trial.inputs.experiment().map_err(|error| PageError::Internal(Box::new(error)))?;
-    Ok(Some(Load::of(&opened.strategy, journey, experiment.names(), &summary)))
+    let names = experiment.names();
+    let load = Load::of(&opened.strategy, journey, names, &summary, only);
+    Ok(Some((load, names.types.clone())))
 }

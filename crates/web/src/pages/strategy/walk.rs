@@ -11,7 +11,7 @@ use barometer_walk::{Caller, Moment, OnShift, Scene, Walk, WalkEnd, What};
 
 use super::map::{Drawn, MapView};
 use super::open;
-use super::seen::Seen;
+use super::seen::{Asked, Seen};
 use crate::App;
 use crate::access::RequestContext;
 use crate::extract::Query;
@@ -94,7 +94,8 @@ pub(crate) async fn walk(
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
-    let seen = Seen::of(&app, &context, opened, text("at").parse().ok(), (None, None)).await?;
+    let asked = Asked { at: text("at").parse().ok(), ..Asked::default() };
+    let seen = Seen::of(&app, &context, opened, asked).await?;
     let form = WalkForm::of(&seen, &typed, &context);
     let address =
         format!("/strategy?day={}&{}={}&at={}", context.day, form.of.0, form.of.1, form.at);

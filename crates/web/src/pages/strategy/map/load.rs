@@ -16,14 +16,26 @@ pub(in crate::pages::strategy) struct Load {
 }
 
 impl Load {
-    pub fn of(strategy: &Strategy, journey: &Journey, names: &Names, summary: &Summary) -> Self {
-        let flows = summary.flows();
+    /// Of all contacts, or of those of one type.
+    pub fn of(
+        strategy: &Strategy,
+        journey: &Journey,
+        names: &Names,
+        summary: &Summary,
+        only: Option<&str>,
+    ) -> Self {
+        let only = only.and_then(|only| names.types.iter().position(|name| name == only));
+        let flows = match only {
+            Some(kind) => summary.type_flows(kind),
+            None => summary.flows(),
+        };
         let counted = |from: &str, cause: &str| {
             let at = names.flows.iter().position(|flow| flow.from == from && flow.why == cause)?;
             flows.get(at).map(|contacts| contacts.mean)
         };
         let mut received = vec![0.0; strategy.entries.len()];
-        for (kind, name) in names.types.iter().enumerate() {
+        let is_meant = |kind: usize| only.is_none_or(|only| only == kind);
+        for (kind, name) in names.types.iter().enumerate().filter(|(kind, _)| is_meant(*kind)) {
             let entry = strategy.entry_of(name);
             let at = strategy.entries.iter().position(|each| Some(each) == entry);
             if let Some(at) = at {
@@ -121,7 +133,7 @@ mod tests {
         }
         let (names, summary) = played(&strategy);
         let journey = strategy.journey();
-        let load = Load::of(&strategy, &journey, &names, &summary);
+        let load = Load::of(&strategy, &journey, &names, &summary, None);
         assert_eq!((load.offered, load.stops[0], load.stops[1]), (100.0, 100.0, 100.0));
         // Everybody is answered, gives up or finds no place: after the last interval the rest is served.
         let ends: f64 = load.stops[2..].iter().sum();
@@ -133,13 +145,25 @@ mod tests {
     }
 
     #[test]
+    fn contacts_of_one_type_are_drawn_alone_and_all_types_come_to_the_whole() {
+        let strategy = Strategy::plain("Bookings");
+        let (names, summary) = played(&strategy);
+        let journey = strategy.journey();
+        let of = |only| Load::of(&strategy, &journey, &names, &summary, only);
+        let (all, only) = (of(None), of(Some("Bookings")));
+        assert_eq!((all.links, all.stops), (only.links, only.stops), "there is no other type");
+        let unknown = of(Some("Letters"));
+        assert_eq!(unknown.offered, 100.0, "a type that was not tried is not asked for");
+    }
+
+    #[test]
     fn a_step_that_the_trial_did_not_have_has_no_width() {
         let strategy = Strategy::plain("Bookings");
         let (names, summary) = played(&strategy);
         let mut renamed = strategy.clone();
         renamed.steps[0].name = "Another queue".to_owned();
         let journey = renamed.journey();
-        let load = Load::of(&renamed, &journey, &names, &summary);
+        let load = Load::of(&renamed, &journey, &names, &summary, None);
         assert_eq!(load.links[0], Some(100.0), "the entry's contacts come as before");
         assert!(load.links[1..].iter().all(Option::is_none));
         assert_eq!(load.worst(&journey), None);

@@ -35,6 +35,8 @@ pub(super) struct Drawn<'a> {
     pub address: &'a str,
     /// Steps that a walked contact passed, by their ids.
     pub passed: &'a [String],
+    /// Whether the contacts of one type alone are drawn: what they do not pass stands back.
+    pub is_of_one_type: bool,
     /// How parts differ from another version; none where nothing is compared.
     pub differences: Option<&'a Differences>,
 }
@@ -61,6 +63,8 @@ struct Ribbon {
     title: String,
     from: usize,
     to: usize,
+    /// Whether none of those go here whose ways are drawn.
+    is_elsewhere: bool,
     /// The share that went here, and where it is written.
     label: Option<(f64, f64, String)>,
 }
@@ -86,6 +90,8 @@ struct StopView {
     is_passed: bool,
     /// The step's id.
     id: String,
+    /// Whether none of those come here whose ways are drawn.
+    is_elsewhere: bool,
     /// Findings, and the class of the worst.
     found: Option<(usize, &'static str)>,
     /// How it differs from another version: a class, and the sign that is drawn.
@@ -245,6 +251,7 @@ impl<'a> Drawn<'a> {
             open,
             address,
             passed: &[],
+            is_of_one_type: seen.only.is_some(),
             differences: seen.differences.as_ref(),
         }
     }
@@ -355,6 +362,7 @@ impl<'a> Drawn<'a> {
             title,
             from: link.from,
             to: link.to,
+            is_elsewhere: self.is_of_one_type && contacts.is_none_or(|contacts| contacts <= 0.0),
             label,
         }
     }
@@ -446,6 +454,8 @@ impl<'a> Drawn<'a> {
             name: fitted(&full_name, room, LETTER),
             told: format!("{kind} {full_name}{told_detail}{faults}{marked}"),
             mark,
+            is_elsewhere: self.is_of_one_type
+                && self.contacts_at(stop).is_some_and(|contacts| contacts <= 0.0),
             target: match self.journey.stops[stop] {
                 Stop::Step(at) => format!("step.{}", self.strategy.steps[at].id),
                 Stop::End(WayEnd::Released) => "release".to_owned(),
