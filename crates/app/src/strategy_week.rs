@@ -2,8 +2,8 @@
 
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, ForecastInterval, customers_of};
-use barometer_preflight::{ContactTypePremise, Premises, TeamPremise};
-use barometer_store::{Centre, ContactType, Store};
+use barometer_preflight::{ContactTypePremise, Finding, Premises, TeamPremise, preflight};
+use barometer_store::{Centre, ContactType, Store, Waiver};
 use barometer_strategy::{Duration, Strategy};
 use futures_util::future::try_join_all;
 use jiff::Timestamp;
@@ -14,6 +14,43 @@ use crate::planning::span;
 
 /// Days that are looked at, from the Monday.
 const DAYS: i64 = 7;
+
+/// What preflight finds in a strategy in a planned week.
+#[derive(Clone, Debug)]
+pub struct Checked {
+    /// What is planned.
+    pub premises: Premises,
+    /// What is found and not waived.
+    pub findings: Vec<Finding>,
+    /// What is found and somebody has decided to live with.
+    pub waived: Vec<(Finding, Waiver)>,
+}
+
+/// Checks a strategy in the week that begins on this Monday.
+///
+/// # Errors
+///
+/// [`AppError`] when the database fails.
+pub async fn check(
+    store: &Store,
+    centre: &Centre,
+    types: &[ContactType],
+    strategy: &Strategy,
+    monday: Date,
+) -> Result<Checked, AppError> {
+    let premises = premises(store, centre, types, strategy, monday).await?;
+    let mut waivers = store.waivers(centre.id).await?;
+    waivers.retain(|waiver| waiver.taken_back_by.is_none());
+    let (mut findings, mut waived) = (Vec::new(), Vec::new());
+    for finding in preflight(strategy, &premises) {
+        let key = finding.key();
+        match waivers.iter().find(|waiver| waiver.finding == key) {
+            Some(waiver) => waived.push((finding, waiver.clone())),
+            None => findings.push(finding),
+        }
+    }
+    Ok(Checked { premises, findings, waived })
+}
 
 /// What is planned for a week, as preflight goes by it. A contact type without planned cover is taken
 /// to have as many people as its forecast keeps busy: what is not planned is no fault of the strategy.

@@ -27,6 +27,7 @@ mod subject;
 mod tokens;
 mod trials;
 mod users;
+mod waivers;
 
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
@@ -51,6 +52,7 @@ pub use subject::Subject;
 pub use tokens::Token;
 pub use trials::{NewTrial, Trial, TrialLine, TrialSet};
 pub use users::{Role, User};
+pub use waivers::Waiver;
 
 use sqlx::PgPool;
 use sqlx::postgres::PgPoolOptions;

@@ -160,6 +160,8 @@ pub fn router(app: App) -> Router {
         .route("/strategy/expectations/{expectation}/remove", post(expectations::remove))
         .route("/strategy/repair", post(strategy::repair))
         .route("/strategy/drafts", post(strategy::act_on_draft))
+        .route("/strategy/waivers", post(strategy::waive))
+        .route("/strategy/waivers/{waiver}/take-back", post(strategy::take_waiver_back))
         .route("/strategy/merge", post(strategy::merge))
         .route("/strategy/json", post(strategy::save_json))
         .route("/strategy/versions/{version}", get(strategy::export))

@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::release;
+use barometer_app::{release, strategy_week};
 use barometer_plan::Verdict;
 use barometer_store::{GoLive, Role, StrategyVersion, TrialLine};
 use barometer_strategy::{Change, changes};
@@ -49,6 +49,9 @@ struct Sheet {
     /// Expectations that the draft breaks, and how many there are.
     broken: Vec<String>,
     expectations: usize,
+    /// What preflight finds in the planned week, and what of it was waived by whom.
+    found: Vec<&'static str>,
+    waived: Vec<String>,
 }
 
 struct Evidence {
@@ -95,7 +98,20 @@ pub(crate) async fn show(
             };
             let (centre, zone) = (context.centre.id, &context.centre.zone);
             let expected = expectations::checked(&app.store, centre, &after, zone).await?;
-            Some(Sheet::of(draft, live, changes, &trials, expected, &context))
+            let types = app.store.contact_types(centre).await?;
+            let monday = context.monday();
+            let checked =
+                strategy_week::check(&app.store, &context.centre, &types, &after, monday).await?;
+            let mut sheet = Sheet::of(draft, live, changes, &trials, expected, &context);
+            sheet.found = checked.findings.iter().map(|each| each.rule.title()).collect();
+            sheet.waived = checked
+                .waived
+                .iter()
+                .map(|(finding, waiver)| {
+                    format!("{}: “{}”, {}", finding.rule.title(), waiver.reason, waiver.by)
+                })
+                .collect();
+            Some(sheet)
         }
         None => None,
     };
@@ -156,6 +172,8 @@ impl Sheet {
             changes,
             evidence: trials.iter().filter_map(evidence).collect(),
             try_address: format!("/trials?day={}#new", context.day),
+            found: Vec::new(),
+            waived: Vec::new(),
             expectations: expected.len(),
             broken: expected
                 .into_iter()

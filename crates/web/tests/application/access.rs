@@ -93,6 +93,8 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/strategy/json".to_owned(), Role::Planner),
         (post.clone(), "/strategy/drafts".to_owned(), Role::Planner),
         (post.clone(), "/strategy/merge".to_owned(), Role::Planner),
+        (post.clone(), "/strategy/waivers".to_owned(), Role::Planner),
+        (post.clone(), format!("/strategy/waivers/{id}/take-back"), Role::Planner),
         (get.clone(), "/trials".into(), Role::Viewer),
         (get.clone(), format!("/trials/{id}"), Role::Viewer),
         (get.clone(), format!("/runs/{id}/progress"), Role::Viewer),

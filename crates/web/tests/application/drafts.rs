@@ -214,3 +214,36 @@ async fn a_centre_without_any_strategy_begins_with_a_shape(pool: PgPool) {
         .await
         .says("“Hunt group”, a hunt group");
 }
+
+#[sqlx::test(migrations = false)]
+async fn a_finding_is_waived_with_a_reason_and_taken_back(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    change(&centre, &planner, "based_on=v1&do=add&kind=voicemail").await;
+    let page = planner.get("/strategy?draft=1").await;
+    page.says("No way leads here").says("Leave it as it is");
+    let key = "nothing-leads-here%40step.voicemail-1";
+    let address = "/strategy/waivers?draft=1";
+    let silent = planner.post(address, &format!("finding={key}&reason=+")).await;
+    silent.says("say in up to 300 characters why it may stay");
+    let waive = format!("finding={key}&reason=Kept+for+the+winter");
+    for _ in 0..2 {
+        let waived = planner.post(address, &waive).await;
+        assert!(waived.location().ends_with("&draft=1"), "{}", waived.location());
+    }
+    let page = planner.get("/strategy?draft=1").await;
+    page.says("Waived: 1").says("“Kept for the winter”, A planner");
+    page.says("take back");
+    // The change sheet says who lives with what.
+    keep_draft(&centre, &planner).await;
+    planner.get("/go-live").await.says("Waived:").says("No way leads here: “Kept for the winter”");
+    let waiver = centre.store.waivers(centre.centre).await.unwrap().remove(0);
+    planner.post(&format!("/strategy/waivers/{}/take-back?draft=1", waiver.id), "").await;
+    let page = planner.get("/strategy?draft=1").await;
+    assert!(!page.text.contains("Waived: 1"));
+    let kept = centre.store.waivers(centre.centre).await.unwrap();
+    assert_eq!(kept.len(), 1, "it stays on record");
+    assert_eq!(kept[0].taken_back_by.as_deref(), Some("A planner"));
+    planner.post(address, &waive).await;
+    assert_eq!(centre.store.waivers(centre.centre).await.unwrap().len(), 2);
+}

@@ -14,6 +14,7 @@ mod repair;
 mod rules;
 mod seen;
 mod timeline;
+mod waive;
 mod walk;
 
 use askama::Template;
@@ -46,6 +47,8 @@ use parts::{PartLine, part_lines};
 pub(crate) use repair::repair;
 pub(crate) use rules::rules;
 use seen::{Asked, Seen};
+use waive::WaivedRow;
+pub(crate) use waive::{take_back as take_waiver_back, waive};
 pub(crate) use walk::walk;
 
 #[derive(Template)]
@@ -57,6 +60,9 @@ struct ShowPage {
     map: MapView,
     panel: PanelView,
     findings: Vec<FindingView>,
+    /// What is found and waived, with who said why.
+    waived: Vec<WaivedRow>,
+    waive_address: String,
     expectations: Vec<ExpectationRow>,
     times: Vec<Choice>,
     /// Contact types of the trial that is drawn: all of them, or one alone.
@@ -305,6 +311,8 @@ async fn page_of(
         map: MapView::of(&Drawn::of(seen, Some(part), &address)),
         panel: PanelView::of(seen, part, context, &address),
         findings: findings.map(|each| FindingView::of(each, &opened.strategy, &address)).collect(),
+        waived: seen.waived.iter().map(|each| WaivedRow::of(each, opened, centre)).collect(),
+        waive_address: format!("/strategy/waivers?day={}&{of}", context.day),
         expectations,
         times: times(seen, &time, &format!("{base}{trial}{shown_type}&part={part}")),
         types: if seen.types.len() > 1 {

@@ -2,9 +2,9 @@
 //! trial counted.
 
 use barometer_app::drafts::Opened;
-use barometer_app::strategy_week;
-use barometer_preflight::{Finding, Premises, Rule, StepNow, preflight, steps_now};
-use barometer_store::TrialLine;
+use barometer_app::strategy_week::{self, Checked};
+use barometer_preflight::{Finding, Premises, Rule, StepNow, steps_now};
+use barometer_store::{TrialLine, Waiver};
 use barometer_strategy::{Journey, PartChange, PartId};
 use jiff::SignedDuration;
 use jiff::civil::{DateTime, Time};
@@ -38,6 +38,7 @@ pub(super) struct Seen {
     pub journey: Journey,
     pub premises: Premises,
     pub findings: Vec<Finding>,
+    pub waived: Vec<(Finding, Waiver)>,
     /// The moment, on the centre's clock, and its interval among the week's.
     pub at: DateTime,
     pub interval: usize,
@@ -63,9 +64,9 @@ impl Seen {
         let Asked { at, trial, from, contact_type } = asked;
         let strategy = &opened.strategy;
         let monday = context.monday();
-        let (premises, trial, differences) = tokio::try_join!(
+        let (checked, trial, differences) = tokio::try_join!(
             async {
-                let week = strategy_week::premises(
+                let week = strategy_week::check(
                     &app.store,
                     &context.centre,
                     &opened.types,
@@ -77,6 +78,7 @@ impl Seen {
             latest_trial(app, &opened, trial),
             async { Ok(Differences::of(&app.store, &opened, from).await?) },
         )?;
+        let Checked { premises, mut findings, waived } = checked;
         let interval = interval_of(&premises, context, at);
         let length = SignedDuration::from_secs_f64(premises.interval_secs);
         let moment = premises.start + length * interval as i32;
@@ -86,11 +88,11 @@ impl Seen {
             None => None,
         };
         let (load, types) = load.map_or((None, Vec::new()), |(load, types)| (Some(load), types));
-        let mut findings = preflight(strategy, &premises);
         // The page has a notice of its own for it, with an entry, a queue and a team.
         findings.retain(|finding| finding.rule != Rule::NoEntry);
         Ok(Self {
             findings,
+            waived,
             now: steps_now(strategy, &premises, interval),
             at: moment.to_zoned(context.centre.zone.clone()).datetime(),
             interval,
