@@ -49,6 +49,8 @@ enum Command {
     Expect(headless::walk::ExpectOptions),
     /// Tells how two strategies differ; needs no database. Exits with 3 where they do.
     Diff(headless::diff::Options),
+    /// Draws the journey map of a strategy as SVG.
+    Map(headless::map::Options),
     /// Prints the JSON Schema of a strategy, of customers, of a contact or of expectations.
     Schema(headless::schema::Options),
     /// Brings the database's schema up to date.
@@ -101,6 +103,7 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Walk(options) => return headless::walk::walk(&options),
         Command::Expect(options) => return headless::walk::expect(&options),
         Command::Diff(options) => return headless::diff::run(&options),
+        Command::Map(options) => return headless::map::run(&options).map(done),
         Command::Schema(options) => return headless::schema::run(&options).map(done),
         command => command,
     };
@@ -125,6 +128,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Walk(_)
         | Command::Expect(_)
         | Command::Diff(_)
+        | Command::Map(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,

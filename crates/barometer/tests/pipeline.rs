@@ -73,6 +73,18 @@ fn preflight_says_what_is_wrong_and_the_exit_code_how_bad_it_is() {
 }
 
 #[test]
+fn a_map_is_a_picture_with_every_stop() {
+    let folder = folder("map");
+    write(&folder, "strategy.json", &strategy());
+    let (code, text) = told(&run(&folder, &["map", "strategy.json"]));
+    assert_eq!(code, 0, "{text}");
+    assert!(text.starts_with("<svg xmlns=") && text.trim_end().ends_with("</svg>"), "{text}");
+    for stop in ["Bookings line", "Bookings queue", "Answered", "Abandoned"] {
+        assert!(text.contains(stop), "{stop}");
+    }
+}
+
+#[test]
 fn preflight_reads_the_week_from_the_files_of_a_trial() {
     let folder = folder("preflight-week");
     write(&folder, "strategy.json", &strategy());
@@ -119,6 +131,7 @@ fn a_file_that_is_no_strategy_says_every_fault_and_nothing_panics() {
         (vec!["preflight"], "required arguments were not provided"),
         (vec!["diff", "text.json", "faulty.json"], "unknown field `colour`"),
         (vec!["walk", "text.json", "--contact", "text.json"], "unknown field `colour`"),
+        (vec!["map", "text.json"], "unknown field `colour`"),
     ] {
         let (code, text) = told(&run(&folder, &arguments));
         assert!(code != 0 && text.contains(says), "{arguments:?}: {text}");

@@ -36,6 +36,7 @@ pub use pages::sign_in::{DEMO_USERS, DemoUser};
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
 use pages::strategy::expectations;
+pub use pages::strategy::journey_map;
 use pages::{
     comparisons, demand, go_live, methods, outlook, people, progress, sign_in, staffing, strategy,
     tokens, trials, watch,

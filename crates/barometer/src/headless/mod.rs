@@ -4,6 +4,7 @@ mod csv_file;
 pub mod diff;
 pub mod forecast;
 mod history;
+pub mod map;
 pub mod need;
 pub mod preflight;
 pub mod queueing;

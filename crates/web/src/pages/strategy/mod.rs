@@ -40,6 +40,7 @@ pub(crate) use drafts::act as act_on_draft;
 use editor::EditorPart;
 use expectations::ExpectationRow;
 pub(crate) use files::{customers_schema, export, save_json, schema};
+pub use map::journey_map;
 use map::{Drawn, MapView};
 pub(crate) use merge::merge;
 use panel::{FindingView, PanelView};

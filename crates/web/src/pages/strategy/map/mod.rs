@@ -5,11 +5,12 @@ mod load;
 mod shape;
 
 use askama::Template;
-use barometer_preflight::{Finding, Severity, StepNow};
+use barometer_preflight::{Finding, Premises, Severity, StepNow, steps_now};
 use barometer_strategy::{
     Journey, PartChange, PartId, Promise, Step, StepKind, Stop, Strategy, WayEnd,
 };
-use jiff::civil::DateTime;
+use jiff::civil::{DateTime, date};
+use jiff::tz::TimeZone;
 
 use super::differences::Differences;
 use super::seen::Seen;
@@ -197,6 +198,31 @@ impl MapView {
             is_file: false,
         }
     }
+}
+
+/// The map of a strategy of which nothing else is known, as a file: half past nine on a Monday, without
+/// contacts.
+///
+/// # Errors
+///
+/// The template cannot be rendered.
+pub fn journey_map(strategy: &Strategy) -> Result<String, askama::Error> {
+    let premises = Premises::unknown(strategy, TimeZone::UTC);
+    let drawn = Drawn {
+        strategy,
+        journey: &strategy.journey(),
+        load: None,
+        findings: &[],
+        now: &steps_now(strategy, &premises, 0),
+        at: date(2026, 11, 23).at(9, 30, 0, 0),
+        interval_secs: premises.interval_secs,
+        open: None,
+        address: "",
+        passed: &[],
+        is_of_one_type: false,
+        differences: None,
+    };
+    MapView { is_file: true, ..MapView::of(&drawn) }.render()
 }
 
 /// Where ribbons touch their stops, above or below the middle.
