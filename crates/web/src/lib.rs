@@ -154,6 +154,8 @@ pub fn router(app: App) -> Router {
         .route("/strategy/change", post(strategy::change))
         .route("/strategy/map.svg", get(strategy::map_file))
         .route("/strategy/rules", get(strategy::rules))
+        .route("/strategy/people", get(strategy::people).post(strategy::import_people))
+        .route("/strategy/people.csv", get(strategy::people_csv))
         .route("/strategy/walk", get(strategy::walk))
         .route("/strategy/expectations", post(expectations::keep))
         .route("/strategy/expectations.csv", get(expectations::export_expectations))

@@ -6,6 +6,7 @@ mod edits;
 mod joined;
 mod journey;
 mod json;
+mod people;
 mod rewire;
 mod rich;
 mod start;

@@ -247,3 +247,31 @@ async fn a_finding_is_waived_with_a_reason_and_taken_back(pool: PgPool) {
     planner.post(address, &waive).await;
     assert_eq!(centre.store.waivers(centre.centre).await.unwrap().len(), 2);
 }
+
+#[sqlx::test(migrations = false)]
+async fn named_agents_come_in_from_a_file_or_are_refused_by_row_and_column(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    planner
+        .get("/strategy/people")
+        .await
+        .says("No agent is named yet. No queue hangs on one person.");
+    let begun = planner.post(DRAFTS, "do=begin&based_on=v1&name=People").await;
+    assert!(begun.location().contains("draft=1"));
+    let upload = async |text: &str| {
+        planner.upload_with("/strategy/people", "people.csv", ("based_on", "d1.0"), text).await
+    };
+    let refused =
+        upload("name,team,Norse\nAda Quill,Night team,4\nBo Tarn,Bookings team,12\n").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("Nothing was saved.").says("row 3, Norse: “12” is neither yes, no nor a level");
+    let unknown = upload("name,team,Norse\nAda Quill,Night team,4\n").await;
+    unknown.says("row 2, team: there is no team “Night team”");
+    let saved =
+        upload("name,team,Norse\nAda Quill,Bookings team,4\nBo Tarn,Bookings team,\n").await;
+    assert!(saved.location().contains("draft=1") && saved.location().ends_with("note=saved"));
+    let page = planner.get("/strategy/people?draft=1").await;
+    page.says("2 agents are named.").says("Ada Quill").says("Norse");
+    let file = planner.get("/strategy/people.csv?draft=1").await;
+    assert_eq!(file.text, "name,team,Norse\nAda Quill,Bookings team,4\nBo Tarn,Bookings team,\n");
+}

@@ -191,8 +191,19 @@ impl Visitor {
         contact_type: &str,
         file: impl Into<Vec<u8>>,
     ) -> Answer {
+        self.upload_with(address, file_name, ("contact_type", contact_type), file).await
+    }
+
+    /// Sends a file with one field beside it.
+    pub async fn upload_with(
+        &self,
+        address: &str,
+        file_name: &str,
+        (field, value): (&str, &str),
+        file: impl Into<Vec<u8>>,
+    ) -> Answer {
         let mut body = format!(
-            "--edge\r\nContent-Disposition: form-data; name=\"contact_type\"\r\n\r\n{contact_type}\r\n\
+            "--edge\r\nContent-Disposition: form-data; name=\"{field}\"\r\n\r\n{value}\r\n\
              --edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{file_name}\"\r\n\
              Content-Type: text/csv\r\n\r\n"
         )

@@ -10,6 +10,7 @@ mod map;
 mod merge;
 mod panel;
 mod parts;
+mod people;
 mod repair;
 mod rules;
 mod seen;
@@ -45,6 +46,7 @@ use map::{Drawn, MapView};
 pub(crate) use merge::merge;
 use panel::{FindingView, PanelView};
 use parts::{PartLine, part_lines};
+pub(crate) use people::{import_people, people, people_csv};
 pub(crate) use repair::repair;
 pub(crate) use rules::rules;
 use seen::{Asked, Seen};
@@ -82,6 +84,7 @@ struct ShowPage {
     svg_address: String,
     walk_address: String,
     rules_address: String,
+    people_address: String,
     entries: Vec<PartLine>,
     steps: Vec<PartLine>,
     teams: Vec<PartLine>,
@@ -336,6 +339,7 @@ async fn page_of(
         day_after: of_day(1),
         svg_address: format!("/strategy/map.svg{}", address.trim_start_matches("/strategy")),
         walk_address: format!("/strategy/walk?day={}&{of}&at={time}", context.day),
+        people_address: format!("/strategy/people?day={}&{of}", context.day),
         rules_address: format!("/strategy/rules?day={}", context.day),
         entries,
         steps,
