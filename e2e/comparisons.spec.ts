@@ -9,7 +9,7 @@ test('one person more is better on the same customers, and a sweep shows from wh
   await page.getByRole('link', { name: 'Compare or sweep' }).click();
   await expect(page.getByText(/Candidates for Sailing changes/)).toBeVisible();
   await page.getByRole('button', { name: 'Compare them' }).click();
-  await expect(page.getByText(/1 more” has the best service level: .* with 95 % confidence/)).toBeVisible();
+  await expect(page.getByText(/1 more” has the best service level: .* with 95 % confidence/)).toBeVisible({ timeout: 60_000 });
   await expect(page.getByRole('row', { name: /1 more/ })).toContainText('points');
   await page.getByRole('link', { name: 'Compare others' }).click();
   await page.getByLabel('from').first().fill('-6');

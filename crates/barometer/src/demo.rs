@@ -95,7 +95,8 @@ async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()
     let mut candidates = Vec::new();
     for version in store.strategy_versions(centre).await?.iter().rev() {
         let strategy = store.strategy(version.id).await?;
-        let (_, cover, inputs) = demo_inputs(store, centre, strategy, COMPARED, zone).await?;
+        let (_, cover, mut inputs) = demo_inputs(store, centre, strategy, COMPARED, zone).await?;
+        inputs.replications = COMPARED_DAYS;
         candidates.push(Candidate { name: format!("v{}, {cover}", version.version), inputs });
     }
     let (subject, ..) = demo_inputs(store, centre, live, COMPARED, zone).await?;
@@ -151,6 +152,9 @@ const FIRST_TRIALS: [(&str, &str, Date); 3] = [
 
 /// What the better draft is compared with the live strategy on.
 const COMPARED: (&str, &str, Date) = FIRST_TRIALS[0];
+
+/// Days of which the comparison is made: enough to be sure, and soon there on the first start.
+const COMPARED_DAYS: u32 = 60;
 
 async fn queue_trial(
     store: &Store,

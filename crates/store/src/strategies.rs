@@ -31,6 +31,13 @@ pub struct StrategyVersion {
     pub has_been_live: bool,
 }
 
+impl StrategyVersion {
+    /// What tells it from others: its label, or else the strategy's name.
+    pub fn called(&self) -> &str {
+        if self.label.is_empty() { &self.name } else { &self.label }
+    }
+}
+
 /// A strategy to be saved as the next version.
 #[derive(Clone, Copy, Debug)]
 pub struct NewVersion<'a> {

@@ -192,7 +192,7 @@ fn rollbacks(versions: &[StrategyVersion]) -> Vec<Rollback> {
         .filter(|version| version.has_been_live && !version.is_live)
         .map(|version| Rollback {
             version_id: version.id,
-            name: format!("v{} {} (live is v{})", version.version, version.name, live.version),
+            name: format!("v{} {} (live is v{})", version.version, version.called(), live.version),
         })
         .collect()
 }

@@ -178,6 +178,11 @@ async fn a_draft_is_renamed_thrown_away_brought_back_kept_and_tried(pool: PgPool
     assert!(tried.location().contains(&format!("version={}", version.id)), "{}", tried.location());
     assert_eq!((version.version, version.label.as_str()), (2, "Autumn"));
     assert_eq!(planner.post(DRAFTS, "do=try&based_on=d2.0").await.location(), tried.location());
+    let compared = planner.post(DRAFTS, "do=compare&based_on=d2.0").await;
+    let candidates = format!("version={}&more=0&version={}", centre.strategy_version, version.id);
+    assert!(compared.location().contains(&candidates), "{}", compared.location());
+    let form = planner.get(compared.location()).await;
+    form.says(&format!("<option value=\"{}\" selected", version.id));
     planner.get("/strategy?draft=2").await.says("kept as v2").says("<strong>Autumn</strong>");
     // From a version that is one already, trying keeps nothing more.
     planner.post(DRAFTS, "do=try&based_on=v1").await;

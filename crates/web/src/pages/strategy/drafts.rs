@@ -30,6 +30,8 @@ pub(super) struct DraftBar {
     pub redoes: Option<String>,
     /// The version that says the same, if one was kept.
     pub kept_as: Option<i32>,
+    /// The version that a draft began from, to be compared with.
+    pub began_from: Option<i32>,
     /// Everything that can be opened, by group.
     pub groups: Vec<(&'static str, Vec<Openable>)>,
     pub thrown_away: Vec<Openable>,
@@ -94,6 +96,7 @@ impl DraftBar {
             undoes: draft.and_then(|draft| draft.undoes.clone()),
             redoes: draft.and_then(|draft| draft.redoes.clone()),
             kept_as: draft.and_then(|draft| draft.kept_as),
+            began_from: opened.began_from().map(|version| version.version),
             groups: vec![
                 ("Drafts", drafts.into_iter().map(of_draft).collect()),
                 ("Versions", versions.collect()),
@@ -181,7 +184,7 @@ pub(crate) async fn act(
             let number = opened.branch(store, &name, by).await?;
             return Ok(to(format!("draft={number}"), "branched"));
         }
-        "keep" | "try" => {
+        "keep" | "try" | "compare" => {
             let opened = opened_at(&app, &context, &form.based_on).await?;
             let label = match (name, opened.draft()) {
                 ("", Some(draft)) => draft.name.as_str(),
@@ -190,6 +193,11 @@ pub(crate) async fn act(
             let version = opened.keep(store, label, by).await?;
             if form.act == "try" {
                 let address = format!("/trials?day={}&version={version}#new", context.day);
+                return Ok(Redirect::to(&address).into_response());
+            }
+            if let ("compare", Some(before)) = (form.act.as_str(), opened.began_from()) {
+                let candidates = format!("version={}&more=0&version={version}&more=0", before.id);
+                let address = format!("/comparisons?day={}&{candidates}", context.day);
                 return Ok(Redirect::to(&address).into_response());
             }
             return Ok(to(super::query_of(&opened), "kept"));
@@ -202,10 +210,12 @@ pub(crate) async fn act(
     let note = match form.act.as_str() {
         "undo" | "redo" => {
             let history = store.draft_history(draft.id).await?;
-            // What the same person did since the page was drawn is the same work.
-            let is_own = |each: &Revision| each.made_by_id == Some(by);
-            let since = history.iter().filter(|each| each.revision > form.head);
-            let head = if since.clone().all(is_own) { draft.head } else { form.head };
+            // What the same person did since the page was drawn is the same work. What the page showed must
+            // still be there: somebody else may have taken it back.
+            let is_there = history.iter().any(|each| each.revision == form.head);
+            let mut since = history.iter().filter(|each| each.revision > form.head);
+            let is_own = is_there && since.all(|each| each.made_by_id == Some(by));
+            let head = if is_own { draft.head } else { form.head };
             match form.act.as_str() {
                 "undo" if store.undo_in_draft(draft.id, head).await? => "undone",
                 "redo" if store.redo_in_draft(draft.id, head).await? => "redone",

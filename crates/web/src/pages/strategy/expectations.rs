@@ -9,6 +9,7 @@ use jiff::tz::TimeZone;
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::files::Uploaded;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -86,15 +87,9 @@ pub(crate) async fn keep(
 pub(crate) async fn import(
     State(app): State<App>,
     Planner(context): Planner,
-    Multipart(mut parts): Multipart,
+    parts: Multipart,
 ) -> Result<Response, PageError> {
-    let cut_off = |_| PageError::Refused("The upload was cut off. Nothing was saved.".to_owned());
-    let mut text = String::new();
-    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
-        if part.name() == Some("file") {
-            text = part.text().await.map_err(cut_off)?;
-        }
-    }
+    let Uploaded { text, .. } = Uploaded::of(parts).await?;
     let expectations = read_expectations(&text)
         .map_err(|wrong| PageError::Refused(format!("Nothing was saved. {}.", wrong.join(". "))))?;
     save(&app, &context, expectations).await

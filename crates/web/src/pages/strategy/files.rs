@@ -16,26 +16,40 @@ use crate::extract::{Multipart, Path};
 use crate::page_error::PageError;
 use crate::pages::refused;
 
+/// A file that was sent, as text, and what was open when it was.
+pub(super) struct Uploaded {
+    pub text: String,
+    /// A version or a revision of a draft; nothing where the form does not say.
+    pub based_on: String,
+}
+
+impl Uploaded {
+    pub async fn of(Multipart(mut parts): Multipart) -> Result<Self, PageError> {
+        let cut_off = |error: MultipartError| {
+            PageError::Refused(format!(
+                "The upload was cut off: {}. Nothing was saved.",
+                error.body_text()
+            ))
+        };
+        let (mut text, mut based_on) = (String::new(), String::new());
+        while let Some(part) = parts.next_field().await.map_err(cut_off)? {
+            match part.name() {
+                Some("file") => text = part.text().await.map_err(cut_off)?,
+                Some("based_on") => based_on = part.text().await.map_err(cut_off)?,
+                _ => {}
+            }
+        }
+        Ok(Self { text, based_on })
+    }
+}
+
 /// `POST /strategy/json`: takes a strategy that was exported here or written elsewhere into the draft.
 pub(crate) async fn save_json(
     State(app): State<App>,
     Planner(context): Planner,
-    Multipart(mut parts): Multipart,
+    parts: Multipart,
 ) -> Result<Response, PageError> {
-    let cut_off = |error: MultipartError| {
-        PageError::Refused(format!(
-            "The upload was cut off: {}. Nothing was saved.",
-            error.body_text()
-        ))
-    };
-    let (mut text, mut based_on) = (String::new(), String::new());
-    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
-        match part.name() {
-            Some("file") => text = part.text().await.map_err(cut_off)?,
-            Some("based_on") => based_on = part.text().await.map_err(cut_off)?,
-            _ => {}
-        }
-    }
+    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
     let opened = match based_on.as_str() {
         "" => open(&app, &context, Which::Usual).await?,
         based_on => opened_at(&app, &context, based_on).await?,

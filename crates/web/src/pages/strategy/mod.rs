@@ -159,13 +159,14 @@ impl ShowQuery {
             contact_type: self.contact_type.clone(),
         }
     }
+}
 
-    const fn which(&self) -> Which {
-        match (self.draft, self.version) {
-            (Some(draft), _) => Which::Draft(draft),
-            (None, Some(version)) => Which::Version(version),
-            (None, None) => Which::Usual,
-        }
+/// What an address asks for: a draft, a version, or what is usual.
+fn which(draft: Option<i32>, version: Option<i32>) -> Which {
+    match (draft, version) {
+        (Some(draft), _) => Which::Draft(draft),
+        (None, Some(version)) => Which::Version(version),
+        (None, None) => Which::Usual,
     }
 }
 
@@ -184,7 +185,7 @@ pub(crate) async fn show(
     context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let opened = open(&app, &context, query.which()).await?;
+    let opened = open(&app, &context, which(query.draft, query.version)).await?;
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
@@ -205,7 +206,7 @@ pub(crate) async fn map_file(
     context: RequestContext,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let opened = open(&app, &context, query.which()).await?;
+    let opened = open(&app, &context, which(query.draft, query.version)).await?;
     let seen = Seen::of(&app, &context, opened, query.asked()).await?;
     let mut map = MapView::of(&Drawn::of(&seen, None, ""));
     map.is_file = true;

@@ -3,12 +3,13 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_app::drafts::{Opened, Which};
+use barometer_app::drafts::Opened;
 use barometer_strategy::{Person, StepKind, WantedSkill};
 use serde::Deserialize;
 
 use super::change::{opened_at, save_edit};
-use super::{open, query_of};
+use super::files::Uploaded;
+use super::{open, query_of, which};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -68,23 +69,13 @@ pub(crate) struct PeopleQuery {
     draft: Option<i32>,
 }
 
-impl PeopleQuery {
-    const fn which(&self) -> Which {
-        match (self.draft, self.version) {
-            (Some(draft), _) => Which::Draft(draft),
-            (None, Some(version)) => Which::Version(version),
-            (None, None) => Which::Usual,
-        }
-    }
-}
-
 /// `GET /strategy/people`
 pub(crate) async fn people(
     State(app): State<App>,
     context: RequestContext,
     Query(query): Query<PeopleQuery>,
 ) -> Result<Response, PageError> {
-    let opened = open(&app, &context, query.which()).await?;
+    let opened = open(&app, &context, which(query.draft, query.version)).await?;
     page(&page_of(&context, &opened, Vec::new()))
 }
 
@@ -94,7 +85,7 @@ pub(crate) async fn people_csv(
     context: RequestContext,
     Query(query): Query<PeopleQuery>,
 ) -> Result<Response, PageError> {
-    let opened = open(&app, &context, query.which()).await?;
+    let opened = open(&app, &context, which(query.draft, query.version)).await?;
     let text = opened.strategy.people_csv();
     Ok(exports::attachment("people.csv", "text/csv; charset=utf-8", text.into_bytes()))
 }
@@ -103,17 +94,9 @@ pub(crate) async fn people_csv(
 pub(crate) async fn import_people(
     State(app): State<App>,
     Planner(context): Planner,
-    Multipart(mut parts): Multipart,
+    parts: Multipart,
 ) -> Result<Response, PageError> {
-    let cut_off = |_| PageError::Refused("The upload was cut off. Nothing was saved.".to_owned());
-    let (mut text, mut based_on) = (String::new(), String::new());
-    while let Some(part) = parts.next_field().await.map_err(cut_off)? {
-        match part.name() {
-            Some("file") => text = part.text().await.map_err(cut_off)?,
-            Some("based_on") => based_on = part.text().await.map_err(cut_off)?,
-            _ => {}
-        }
-    }
+    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
     let opened = opened_at(&app, &context, &based_on).await?;
     match opened.strategy.edit_from_people_csv(&text) {
         Ok(edit) => save_edit(&app, &context, &opened, &edit, None).await,

@@ -5,13 +5,12 @@ use std::collections::BTreeMap;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::drafts::Which;
 use barometer_strategy::{Channel, StepKind, Strategy};
 use barometer_walk::{Caller, Moment, OnShift, Scene, Walk, WalkEnd, What};
 
 use super::map::{Drawn, MapView};
-use super::open;
 use super::seen::{Asked, Seen};
+use super::{open, which};
 use crate::App;
 use crate::access::RequestContext;
 use crate::extract::Query;
@@ -85,11 +84,7 @@ pub(crate) async fn walk(
 ) -> Result<Response, PageError> {
     let typed: BTreeMap<String, String> = asked.into_iter().collect();
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
-    let which = match (text("draft").parse(), text("version").parse()) {
-        (Ok(draft), _) => Which::Draft(draft),
-        (_, Ok(version)) => Which::Version(version),
-        _ => Which::Usual,
-    };
+    let which = which(text("draft").parse().ok(), text("version").parse().ok());
     let opened = open(&app, &context, which).await?;
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());

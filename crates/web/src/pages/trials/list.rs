@@ -298,7 +298,7 @@ pub(crate) fn version_options(
         name: format!(
             "v{} {}{}",
             version.version,
-            version.name,
+            version.called(),
             if version.is_live { " (live)" } else { "" }
         ),
         is_chosen: Some(version.id) == chosen,
