@@ -14,7 +14,10 @@ async function begin(page: Page, name: string, shape: string) {
 }
 
 async function open(page: Page, stop: RegExp, title: string) {
+  // The same part may be open already: what is waited for is the panel that comes anew.
+  await page.locator('#part').evaluate((part) => part.setAttribute('data-before', ''));
   await map(page).getByRole('link', { name: stop }).click();
+  await expect(page.locator('#part[data-before]')).toHaveCount(0);
   await expect(page.locator('#part').getByRole('heading', { level: 2 })).toContainText(title);
 }
 
