@@ -45,7 +45,7 @@ async function typeIn(page: Page, label: string, value: string) {
 test('a centre is built on the map from a shape, and what is wrong is told at once', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/strategy?day=2026-11-25');
-  await begin(page, 'A new centre', 'anew: Menu and queues');
+  await begin(page, 'A new centre', 'new: Menu and queues');
 
   // A label for those who come first, and a queue of their own.
   await open(page, /^hours gate Opening hours/, 'Opening hours');
@@ -101,10 +101,10 @@ test('a centre is built on the map from a shape, and what is wrong is told at on
   await expect.poll(members).toEqual(before);
   await page.getByText('What was done in this draft').click();
   await expect(page.getByText('Added queue “Bookings queue, copy”.')).toBeVisible();
-  await page.getByRole('button', { name: 'Throw it away' }).click();
-  await expect(bar(page)).toContainText('The draft is thrown away.');
-  await page.getByRole('button', { name: 'Bring it back' }).click();
-  await expect(bar(page)).toContainText('The draft is back.');
+  await page.getByRole('button', { name: 'Discard the draft' }).click();
+  await expect(bar(page)).toContainText('The draft is discarded.');
+  await page.getByRole('button', { name: 'Restore it' }).click();
+  await expect(bar(page)).toContainText('The draft is restored.');
 });
 
 test('two planners change one draft: both keep what they did, and choose where it differs', async ({ page, browser }) => {

@@ -38,7 +38,7 @@ test('a fault is seen on the map, repaired with one press, and undone', async ({
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault');
   await press(page, 'Control+Shift+Z');
-  await expect(page.getByText('Done again.')).toBeVisible();
+  await expect(page.getByText('Redone.')).toBeVisible();
   await expect(fault).toBeHidden();
   // The live version is as it was.
   await page.goto('/strategy?day=2026-11-27');

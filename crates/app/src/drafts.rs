@@ -9,7 +9,7 @@ use std::str::FromStr;
 
 use barometer_plan::channel_of;
 use barometer_store::{
-    Centre, ContactType, DraftLine, NewDraft, NewRevision, NewVersion, Store, StoreError,
+    Centre, ContactType, DraftLine, NewDraft, NewRevision, NewVersion, Revision, Store, StoreError,
     StrategyVersion,
 };
 pub use barometer_strategy::StartingShape;
@@ -84,6 +84,15 @@ pub struct Opened {
     /// What it says.
     pub strategy: Strategy,
     centre: Uuid,
+}
+
+/// Which way to go along the edits of a draft.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Direction {
+    /// To the edit before.
+    Undo,
+    /// To the edit after.
+    Redo,
 }
 
 /// What became of a change.
@@ -320,11 +329,7 @@ impl Opened {
             let line = drafts.iter().find(|each| each.id == draft).ok_or(StoreError::NotFound)?;
             let theirs = store.draft_strategy(draft, line.head).await?;
             let history = store.draft_history(draft).await?;
-            let is_own = history.iter().any(|each| each.revision == made_of)
-                && history
-                    .iter()
-                    .filter(|each| each.revision > made_of)
-                    .all(|each| each.made_by_id == Some(by));
+            let is_own = is_own_since(&history, made_of, by);
             let prefer = |conflict: &Conflict| prefer(conflict).or(is_own.then_some(Side::Mine));
             let merged = merge(&self.strategy, mine, &theirs, &prefer).map_err(|conflicts| {
                 NotSaved::Conflicts { conflicts, who: line.changed_by.clone() }
@@ -343,6 +348,29 @@ impl Opened {
             }
         }
         Err(NotSaved::TooBusy)
+    }
+
+    /// Undoes the last edit of the opened draft, or redoes the last that was undone. `seen` is the revision that
+    /// the person saw: what the same person did since is the same work, and what somebody else did since is not
+    /// undone unseen.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::NotFound`] where a version is opened.
+    pub async fn step(
+        &self,
+        store: &Store,
+        direction: Direction,
+        seen: i32,
+        by: Uuid,
+    ) -> Result<bool, StoreError> {
+        let draft = self.draft().ok_or(StoreError::NotFound)?;
+        let history = store.draft_history(draft.id).await?;
+        let head = if is_own_since(&history, seen, by) { draft.head } else { seen };
+        match direction {
+            Direction::Undo => store.undo_in_draft(draft.id, head).await,
+            Direction::Redo => store.redo_in_draft(draft.id, head).await,
+        }
     }
 
     /// Keeps what is opened as a version, and returns its key. What is one already stays it.
@@ -387,6 +415,16 @@ impl Opened {
             nth += 1;
         }
     }
+}
+
+/// Whether everything that was done to a draft since a revision is one person's own; not where that revision was
+/// undone meanwhile.
+fn is_own_since(history: &[Revision], revision: i32, by: Uuid) -> bool {
+    history.iter().any(|each| each.revision == revision)
+        && history
+            .iter()
+            .filter(|each| each.revision > revision)
+            .all(|each| each.made_by_id == Some(by))
 }
 
 /// What a centre begins with: a line of its own for each contact type.

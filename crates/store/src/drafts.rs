@@ -24,7 +24,7 @@ pub struct DraftLine {
     pub head: i32,
     /// Edits between the version that it began from and the open revision.
     pub edits: i64,
-    /// What was done last, which undo takes back; none where nothing was done.
+    /// The last edit, which undo reverses; none where there is none.
     pub undoes: Option<String>,
     /// What redo does again; none where nothing was undone.
     pub redoes: Option<String>,

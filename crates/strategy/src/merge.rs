@@ -17,7 +17,7 @@ use crate::types::Strategy;
 /// Whose change it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Side {
-    /// That of whoever saves now.
+    /// The change that is being saved.
     Mine,
     /// That which was saved meanwhile.
     Theirs,
@@ -32,7 +32,7 @@ pub struct Conflict {
     pub name: String,
     /// Its value before, in words; none where it was not there.
     pub base: Option<String>,
-    /// Its value as whoever saves now wants it; none where it is gone.
+    /// Its value in the change that is being saved; none where it is gone.
     pub mine: Option<String>,
     /// Its value as it was saved meanwhile; none where it is gone.
     pub theirs: Option<String>,

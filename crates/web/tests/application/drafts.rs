@@ -169,9 +169,12 @@ async fn a_draft_is_renamed_thrown_away_brought_back_kept_and_tried(pool: PgPool
     let long = format!("do=rename&draft=2&name={}", "x".repeat(81));
     planner.post(DRAFTS, &long).await.says("up to 80 characters");
     let away = planner.post(DRAFTS, "do=away&draft=2").await;
-    planner.get(away.location()).await.says("The draft is thrown away.").says("Bring it back");
-    planner.get("/strategy").await.says("Drafts that were thrown away").says("Autumn");
-    planner.get(planner.post(DRAFTS, "do=back&draft=2").await.location()).await.says("is back.");
+    planner.get(away.location()).await.says("The draft is discarded.").says("Restore it");
+    planner.get("/strategy").await.says("Discarded drafts").says("Autumn");
+    planner
+        .get(planner.post(DRAFTS, "do=back&draft=2").await.location())
+        .await
+        .says("is restored.");
     // A draft without an edit is kept as a version all the same; the next press gives the same one.
     let tried = planner.post(DRAFTS, "do=try&based_on=d2.0").await;
     let version = centre.store.strategy_versions(centre.centre).await.unwrap().remove(0);
@@ -226,7 +229,7 @@ async fn a_finding_is_waived_with_a_reason_and_taken_back(pool: PgPool) {
     let planner = centre.visitor(Role::Planner).await;
     change(&centre, &planner, "based_on=v1&do=add&kind=voicemail").await;
     let page = planner.get("/strategy?draft=1").await;
-    page.says("No way leads here").says("Leave it as it is");
+    page.says("No way leads here").says("Waive with a reason");
     let key = "nothing-leads-here%40step.voicemail-1";
     let address = "/strategy/waivers?draft=1";
     let silent = planner.post(address, &format!("finding={key}&reason=+")).await;
@@ -238,7 +241,7 @@ async fn a_finding_is_waived_with_a_reason_and_taken_back(pool: PgPool) {
     }
     let page = planner.get("/strategy?draft=1").await;
     page.says("Waived: 1").says("“Kept for the winter”, A planner");
-    page.says("take back");
+    page.says("withdraw");
     // The change sheet says who lives with what.
     keep_draft(&centre, &planner).await;
     planner.get("/go-live").await.says("Waived:").says("No way leads here: “Kept for the winter”");

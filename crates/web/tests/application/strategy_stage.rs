@@ -60,7 +60,7 @@ async fn a_repair_is_made_with_one_press_and_undone(pool: PgPool) {
     planner.get(undone.location()).await.says("Undone.").says("leads back to itself");
     let redone = planner.post("/strategy/drafts", "do=redo&draft=1&head=1").await;
     let page = planner.get(redone.location()).await;
-    page.says("Done again.");
+    page.says("Redone.");
     assert!(!page.text.contains("leads back to itself"));
     // What somebody else did since is not taken back unseen.
     let other = centre.visitor(Role::Administrator).await;

@@ -2,7 +2,7 @@
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::drafts::{Opened, StartingShape, Which};
+use barometer_app::drafts::{Direction, Opened, StartingShape, Which};
 use barometer_store::{DraftLine, Revision};
 use serde::Deserialize;
 
@@ -208,20 +208,9 @@ pub(crate) async fn act(
     let draft = opened.draft().ok_or(PageError::NotFound)?;
     let here = format!("draft={}", draft.number);
     let note = match form.act.as_str() {
-        "undo" | "redo" => {
-            let history = store.draft_history(draft.id).await?;
-            // What the same person did since the page was drawn is the same work. What the page showed must
-            // still be there: somebody else may have taken it back.
-            let is_there = history.iter().any(|each| each.revision == form.head);
-            let mut since = history.iter().filter(|each| each.revision > form.head);
-            let is_own = is_there && since.all(|each| each.made_by_id == Some(by));
-            let head = if is_own { draft.head } else { form.head };
-            match form.act.as_str() {
-                "undo" if store.undo_in_draft(draft.id, head).await? => "undone",
-                "redo" if store.redo_in_draft(draft.id, head).await? => "redone",
-                _ => "moved",
-            }
-        }
+        "undo" if opened.step(store, Direction::Undo, form.head, by).await? => "undone",
+        "redo" if opened.step(store, Direction::Redo, form.head, by).await? => "redone",
+        "undo" | "redo" => "moved",
         "rename" => {
             if name.is_empty() {
                 let message = "Nothing was changed: a draft needs a name. Go back and type one.";
@@ -266,12 +255,12 @@ pub(super) fn note_words(note: &str) -> Option<&'static str> {
         "merged" => "Kept in the draft, together with what somebody else did meanwhile.",
         "same" => "Nothing was changed.",
         "undone" => "Undone.",
-        "redone" => "Done again.",
+        "redone" => "Redone.",
         "moved" => "Somebody has changed this draft meanwhile: look again before you undo.",
         "kept" => "Kept as a version, which never changes. It can be tried, compared and go live.",
         "renamed" => "The draft has its new name.",
-        "away" => "The draft is thrown away.",
-        "back" => "The draft is back.",
+        "away" => "The draft is discarded.",
+        "back" => "The draft is restored.",
         _ => return None,
     })
 }

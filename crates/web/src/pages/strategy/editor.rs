@@ -38,7 +38,7 @@ pub(super) struct Forms {
     ids: BTreeMap<&'static str, Vec<(String, String)>>,
 }
 
-/// What a setting does to a caller, where the schema's own line speaks to whoever writes JSON.
+/// What a setting does to a caller, where the schema's own line is for people who write JSON.
 const HINTS: &[(&str, &str)] = &[
     ("/contact_types", "Who comes in here; none for every contact type that no other entry names."),
     ("/first", "Where a caller goes first."),
@@ -50,7 +50,7 @@ const HINTS: &[(&str, &str)] = &[
     ("/need/skills", "An agent who has all of these is offered the caller; none: anybody."),
     (
         "/need/relaxations",
-        "After so many seconds the queue asks for less, so that more people may answer.",
+        "Skills to ask for instead after some waiting, so that more people may answer.",
     ),
     (
         "/ring_window_secs",
@@ -61,10 +61,7 @@ const HINTS: &[(&str, &str)] = &[
         "/group_limit_secs",
         "A caller whom nobody has answered by then takes the exit “after the longest wait”. Empty: no limit.",
     ),
-    (
-        "/waves_secs",
-        "When more members join: after so many seconds wave 1, later wave 2. Wave 0 rings at once.",
-    ),
+    ("/waves_secs", "Seconds after which wave 1 joins, then wave 2. Wave 0 rings at once."),
     ("/wave", "0 rings at once; 1 joins with the first of the waves."),
     ("/rank", "Rank 2 is offered callers only when all of rank 1 are taken."),
     ("/priority", "Agents of several lines take the caller of the higher number first."),
@@ -74,10 +71,10 @@ const HINTS: &[(&str, &str)] = &[
         "Several callers ring several free people at once. Off: one caller after the other.",
     ),
     ("/offering/second_call", "Also offer callers to people who are on a call."),
-    ("/offering/most_devices", "At most so many phones ring at once for one caller. Empty: all."),
+    ("/offering/most_devices", "Phones that ring at once for one caller, at most. Empty: all."),
     (
         "/offering/most_offers",
-        "After so many people did not answer, the caller takes the exit “nobody answers”. Empty: no limit.",
+        "Unanswered offers after which the caller takes the exit “nobody answers”. Empty: no limit.",
     ),
     ("/offering/wrap_up_secs", "Every agent gets at least so long after a contact from here."),
     ("/exits/full", "Where a caller goes who finds no place."),

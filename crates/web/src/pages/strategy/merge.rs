@@ -1,4 +1,4 @@
-//! Two planners set the same thing differently: whoever comes second chooses, and nothing is lost.
+//! Two planners set the same thing differently: the second to save chooses, and nothing is lost.
 
 use std::collections::BTreeMap;
 

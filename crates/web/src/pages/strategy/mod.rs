@@ -161,6 +161,13 @@ impl ShowQuery {
     }
 }
 
+/// What was open, where that is all that an address says.
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct OpenQuery {
+    draft: Option<i32>,
+    version: Option<i32>,
+}
+
 /// What an address asks for: a draft, a version, or what is usual.
 fn which(draft: Option<i32>, version: Option<i32>) -> Which {
     match (draft, version) {

@@ -5,11 +5,10 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_app::drafts::Opened;
 use barometer_strategy::{Person, StepKind, WantedSkill};
-use serde::Deserialize;
 
 use super::change::{opened_at, save_edit};
 use super::files::Uploaded;
-use super::{open, query_of, which};
+use super::{OpenQuery, open, query_of, which};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -63,17 +62,11 @@ struct LevelRow {
     left: Vec<(usize, bool)>,
 }
 
-#[derive(Deserialize)]
-pub(crate) struct PeopleQuery {
-    version: Option<i32>,
-    draft: Option<i32>,
-}
-
 /// `GET /strategy/people`
 pub(crate) async fn people(
     State(app): State<App>,
     context: RequestContext,
-    Query(query): Query<PeopleQuery>,
+    Query(query): Query<OpenQuery>,
 ) -> Result<Response, PageError> {
     let opened = open(&app, &context, which(query.draft, query.version)).await?;
     page(&page_of(&context, &opened, Vec::new()))
@@ -83,7 +76,7 @@ pub(crate) async fn people(
 pub(crate) async fn people_csv(
     State(app): State<App>,
     context: RequestContext,
-    Query(query): Query<PeopleQuery>,
+    Query(query): Query<OpenQuery>,
 ) -> Result<Response, PageError> {
     let opened = open(&app, &context, which(query.draft, query.version)).await?;
     let text = opened.strategy.people_csv();

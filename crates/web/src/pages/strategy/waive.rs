@@ -8,6 +8,7 @@ use barometer_store::{Centre, StoreError, Waiver};
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::OpenQuery;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path, Query};
@@ -50,13 +51,6 @@ pub(crate) struct WaiveForm {
     finding: String,
     #[serde(default)]
     reason: String,
-}
-
-/// What was open, to go back to it.
-#[derive(Deserialize)]
-pub(crate) struct OpenQuery {
-    draft: Option<i32>,
-    version: Option<i32>,
 }
 
 /// `POST /strategy/waivers`
