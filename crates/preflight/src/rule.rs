@@ -134,6 +134,34 @@ rules! {
         "An earlier route of the same step takes all contacts with this label.";
     ListedTwice, "listed-twice", Note, "A member listed twice",
         "A hunt group names the same team or agent twice; only the first line counts.";
+    NeverDials, "never-dials", Serious, "A campaign without hours",
+        "A campaign that is not paused has no hours in the whole period, so that nobody on its list is called.";
+    ZoneNeverCalled, "zone-never-called", Warning, "People who can never be called",
+        "The campaign's hours and the hours in which people of a time zone may be called, by their own clocks, have no minute in common.";
+    NobodyToTalk, "nobody-to-talk", Serious, "A campaign dials while none of its agents is on shift",
+        "In no interval of its hours is anybody on shift who could talk to those who answer.";
+    OverTheCeiling, "over-the-ceiling", Serious, "Dialling too fast for the ceiling",
+        "With as many lines for each free agent as are set, and the fewest agents on shift, more calls are abandoned than the ceiling allows. Found by the exact chain of steady pacing, as if its agents took no inbound contacts.";
+    FewForPredictive, "few-for-predictive", Note, "Predictive pacing for a small team",
+        "With fewer than ten agents on shift it is hard to foretell when one of them is free.";
+    MoreLinesThanThereAre, "more-lines-than-there-are", Warning, "More lines than there are",
+        "A campaign may use more lines at once than the centre has.";
+    StarvesInbound, "starves-inbound", Serious, "Agents who never take an inbound contact",
+        "A pacing that keeps an agent for each call takes everybody who becomes free, and its agents answer inbound contacts as well.";
+    CompetesWithInbound, "competes-with-inbound", Warning, "A campaign that does not give way",
+        "A campaign dials for agents who take inbound contacts, without leaving any of them free and without a pause when contacts wait or the service level is low.";
+    OutsideLocalWindow, "outside-local-window", Serious, "Calls at an hour when people sleep",
+        "People may be called before 8:00 or after 21:00 by their own clocks.";
+    HangsUpOnPeople, "hangs-up-on-people", Warning, "Detection that hangs up on people",
+        "Answering-machine detection takes so many people for machines that this alone is more than half of what may be abandoned.";
+    DetectionTooSlow, "detection-too-slow", Serious, "Detection slower than an agent must be",
+        "Detection decides after the time within which an agent must be connected.";
+    CallsTooClose, "calls-too-close", Warning, "Calls too close together",
+        "A person who was not reached is called again within five minutes of a busy line, or within the hour of anything else.";
+    CallsTooOften, "calls-too-often", Warning, "Called too often in a day",
+        "One person may be called four times or more in a day.";
+    RingsTooShort, "rings-too-short", Warning, "Given up before people can answer",
+        "A line is released after fewer than twelve seconds of ringing.";
 }
 
 #[cfg(test)]

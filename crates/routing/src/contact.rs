@@ -4,7 +4,7 @@ use barometer_strategy::Channel;
 
 use crate::host::{Seconds, TimerToken};
 use crate::ids::{
-    AgentId, CallbackId, ContactId, ContactTypeId, ProfileId, ServicePointId, StepId,
+    AgentId, CallbackId, CampaignId, ContactId, ContactTypeId, ProfileId, ServicePointId, StepId,
 };
 use crate::rounds::RoundId;
 
@@ -42,6 +42,8 @@ pub enum Errand {
     HandedOver,
     /// Work that a message made, and the step that made it.
     Work(StepId),
+    /// A campaign's call.
+    Campaign(CampaignId),
 }
 
 /// A callback that was promised.
@@ -95,6 +97,8 @@ pub enum State {
 pub enum Work {
     /// The customer's device rings for a callback.
     CallingBack,
+    /// The agent looks at whom a campaign calls next, or is kept while that line rings.
+    Dialling,
     /// They talk, or the work is done.
     Talking,
     /// The contact is over, and the agent writes up.

@@ -100,6 +100,8 @@ pub enum End {
     CallbackFailed,
     /// Cut off when the agent left.
     CutOff,
+    /// Answered a campaign's call, and no agent was connected in time.
+    NotConnected,
 }
 
 /// Why a contact leaves a service point without an answer.
@@ -159,6 +161,31 @@ pub enum Observation {
     SignedOut { agent: AgentId },
     /// What an agent does is about to change: time until now belongs to what it was.
     AgentChanges { agent: AgentId },
+}
+
+impl Observation {
+    /// The contact that it is of; `None` where it is of an agent alone.
+    #[inline]
+    pub fn contact(&self) -> Option<ContactId> {
+        match *self {
+            Self::Arrived { contact }
+            | Self::ReachedStep { contact, .. }
+            | Self::Took { contact, .. }
+            | Self::Entered { contact, .. }
+            | Self::Joined { contact, .. }
+            | Self::Offered { contact, .. }
+            | Self::Rings { contact, .. }
+            | Self::NotAnswered { contact }
+            | Self::Waited { contact, .. }
+            | Self::LeftUnanswered { contact, .. }
+            | Self::CallbackPromised { contact }
+            | Self::Answered { contact, .. }
+            | Self::Finished { contact, .. }
+            | Self::Ended { contact, .. }
+            | Self::LeftWaiting { contact } => Some(contact),
+            Self::SignedIn { .. } | Self::SignedOut { .. } | Self::AgentChanges { .. } => None,
+        }
+    }
 }
 
 /// Whatever contacts are routed for.

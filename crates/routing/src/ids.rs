@@ -63,6 +63,10 @@ id!(
     CallbackId, NonZeroU16, u16
 );
 id!(
+    /// A campaign.
+    CampaignId, NonZeroU16, u16
+);
+id!(
     /// A contact type.
     ContactTypeId, NonZeroU16, u16
 );

@@ -15,6 +15,7 @@ mod host;
 mod ids;
 mod journey;
 mod offering;
+mod outbound;
 mod profiles;
 mod rounds;
 mod router;
@@ -24,8 +25,8 @@ mod shifts;
 mod waiting;
 
 pub use compiled::{
-    Agent, Callback, CallbackOffer, Class, ClassMember, CompileError, CompiledStrategy,
-    ContactType, Destination, Exits, FlowName, Member, Membership, QueueAnnouncement, Rule,
+    Agent, Callback, CallbackOffer, Campaign, Class, ClassMember, CompileError, CompiledStrategy,
+    ContactType, Destination, Exits, FlowName, Member, Membership, QueueAnnouncement, Rule, Serves,
     ServicePoint, Setting, Step, Stretch, Team, Transition, channel_place, is_within,
     number_matches,
 };
@@ -36,8 +37,8 @@ pub use host::{
     TimerToken,
 };
 pub use ids::{
-    AgentId, CallbackId, ClassId, ContactId, ContactTypeId, FlowId, Id, ProfileId, ServicePointId,
-    StepId, Table, TeamId,
+    AgentId, CallbackId, CampaignId, ClassId, ContactId, ContactTypeId, FlowId, Id, ProfileId,
+    ServicePointId, StepId, Table, TeamId,
 };
 pub use rounds::RoundId;
 pub use router::{Arrival, Router};

@@ -46,7 +46,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     #[inline]
-    fn set_work(&mut self, id: ContactId, doing: Work) {
+    pub(crate) fn set_work(&mut self, id: ContactId, doing: Work) {
         if let State::WithAgent { work, .. } = &mut self.floor.contacts[id].state {
             *work = doing;
         }
@@ -69,7 +69,7 @@ impl<H: Host> Router<'_, H> {
 
     /// Puts a contact in an agent's hands.
     #[inline(always)]
-    fn take_in_hand(
+    pub(crate) fn take_in_hand(
         &mut self,
         id: ContactId,
         agent: AgentId,

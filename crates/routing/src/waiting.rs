@@ -3,7 +3,7 @@
 use barometer_strategy::Channel;
 
 use crate::compiled::{Destination, Transition, channel_place};
-use crate::contact::{Phase, State, Stay};
+use crate::contact::{Errand, Phase, State, Stay};
 use crate::floor::Floor;
 use crate::host::{Cause, End, Host, Observation, Seconds, Stays, Timer, TimerToken};
 use crate::ids::{AgentId, ContactId, ServicePointId};
@@ -67,7 +67,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     #[inline(always)]
-    fn begin_stay(&mut self, id: ContactId, point: ServicePointId, since: Seconds) {
+    pub(crate) fn begin_stay(&mut self, id: ContactId, point: ServicePointId, since: Seconds) {
         let now = self.floor.now;
         let contact = &mut self.floor.contacts[id];
         if contact.waiting_since.is_none() && !contact.is_work() {
@@ -91,7 +91,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     #[inline]
-    fn may_offer_newcomer(&self, point: ServicePointId) -> bool {
+    pub(crate) fn may_offer_newcomer(&self, point: ServicePointId) -> bool {
         let state = &self.floor.service_points[point];
         let parallel = self.strategy.service_points[point].parallel;
         state.first.is_none() && (state.offering == 0 || parallel)
@@ -122,7 +122,7 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Sets the timer for the next members to join.
-    fn set_widening(&mut self, id: ContactId, point: ServicePointId) {
+    pub(crate) fn set_widening(&mut self, id: ContactId, point: ServicePointId) {
         let widenings = &self.strategy.service_points[point].widenings;
         if widenings.is_empty() {
             return;
@@ -286,6 +286,9 @@ impl<H: Host> Router<'_, H> {
             && stay.limit == Some(token)
         {
             let way = self.strategy.service_points[stay.service_point].exits.too_long;
+            if let Errand::Campaign(_) = self.floor.contacts[id].errand {
+                return self.abandon_call(id);
+            }
             self.leave_by(id, way, Cause::TooLong);
         }
     }

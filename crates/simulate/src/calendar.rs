@@ -25,9 +25,13 @@ pub(crate) enum Event {
     AgentAnswers,
     /// An agent declines; the number is the agent's.
     AgentDeclines,
+    /// What a campaign's line does is over; the number is the line's.
+    LineOver,
+    /// A campaign decides again how fast to dial; the number is the campaign's.
+    DiallerLooks,
 }
 
-const EVENTS: [Event; 14] = [
+const EVENTS: [Event; 16] = [
     Event::Routing(Timer::ALL[0]),
     Event::Routing(Timer::ALL[1]),
     Event::Routing(Timer::ALL[2]),
@@ -42,6 +46,8 @@ const EVENTS: [Event; 14] = [
     Event::HandledSoFar,
     Event::AgentAnswers,
     Event::AgentDeclines,
+    Event::LineOver,
+    Event::DiallerLooks,
 ];
 
 impl Event {
@@ -54,6 +60,8 @@ impl Event {
             Self::HandledSoFar => 11,
             Self::AgentAnswers => 12,
             Self::AgentDeclines => 13,
+            Self::LineOver => 14,
+            Self::DiallerLooks => 15,
         }
     }
 }

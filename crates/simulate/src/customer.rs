@@ -18,6 +18,8 @@ pub(crate) struct Customer {
     pub attempt: u32,
     /// Whether this is the one further contact of a customer who was served.
     pub is_repeat: bool,
+    /// Whether a machine has answered a campaign's call: nothing is written up.
+    pub is_machine: bool,
     /// Steps with a draw that it has been in, so that each has a draw of its own.
     pub visits: u32,
     /// When patience ends; `None` before it is drawn, infinite when never.
@@ -41,6 +43,7 @@ impl Customer {
             interval,
             attempt: 1,
             is_repeat: false,
+            is_machine: false,
             visits: 0,
             patience_at: None,
             patience: None,

@@ -38,6 +38,12 @@ impl Purpose {
     pub const TIME_IN_STEP: Self = Self(17);
     pub const CHOICE: Self = Self(18);
     pub const LABEL: Self = Self(19);
+    pub const LINE: Self = Self(20);
+    pub const LINE_RING: Self = Self(21);
+    pub const DETECTION: Self = Self(22);
+    pub const LOOK: Self = Self(23);
+    pub const SKIPPED: Self = Self(24);
+    pub const OUTCOME: Self = Self(25);
 
     /// This purpose for one of many: a step, a visit, an offer.
     #[inline]

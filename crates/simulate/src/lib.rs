@@ -18,6 +18,7 @@ mod draws;
 mod experiment;
 mod model;
 mod observers;
+mod outbound;
 mod population;
 mod replication;
 mod samplers;
@@ -32,9 +33,9 @@ pub use experiment::{
 };
 pub use model::Names;
 pub use observers::{
-    AgentTally, DayTally, EventLog, LabelTally, LoggedEvent, ServicePointTally, TeamTally,
-    TypeTally, What,
+    AgentTally, CampaignTally, DayTally, EventLog, LabelTally, LoggedEvent, ServicePointTally,
+    TeamTally, TypeTally, What,
 };
 pub use replication::PlayError;
 pub use sketch::{WaitSketch, Waits};
-pub use summary::{COMPARED, Compared, Estimate, Measures, Paired, Summary};
+pub use summary::{COMPARED, CampaignMeasures, Compared, Estimate, Measures, Paired, Summary};

@@ -12,6 +12,7 @@ use crate::draws::{Key, Purpose};
 use crate::experiment::Experiment;
 use crate::model::{Model, Shift};
 use crate::observers::{DayTally, EventLog, Observer, Tally, View};
+use crate::outbound::Outbound;
 use crate::population::{Arrivals, Newcomer};
 use crate::simulation::Simulation;
 use crate::summary::Summary;
@@ -151,6 +152,7 @@ struct Replication<'m, O> {
     model: &'m Model,
     router: Router<'m, Simulation<'m, O>>,
     arrivals: Arrivals<'m>,
+    outbound: Outbound<'m>,
     /// What routing knows the profiles of each contact type by.
     profiles: Table<ContactTypeId, Vec<ProfileId>>,
     next_shift: usize,
@@ -172,6 +174,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             model,
             router,
             arrivals: Arrivals::of(model),
+            outbound: Outbound::of(model),
             next_shift: 0,
             next_shift_at: f64::INFINITY,
             warm_up_ends: f64::INFINITY,
@@ -185,6 +188,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         self.router.clear();
         self.router.host.begin(key);
         self.arrivals.begin(key);
+        self.outbound.begin(key);
         self.events = 0;
         self.await_shift(0);
         self.warm_up_ends = match self.model.counting.warm_up_intervals {
@@ -192,7 +196,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             intervals => intervals as f64 * self.model.interval_secs,
         };
         let last = self.router.host.end_of_day() + MOST_OVERRUN_SECS;
-        let expected = self.arrivals.expected() as u64 + 1000;
+        let expected = (self.arrivals.expected() + self.outbound.most_calls()) as u64 + 1000;
         let most_events = expected.saturating_mul(MOST_EVENTS_PER_CONTACT);
         while self.step(last) {
             self.events += 1;
@@ -245,6 +249,9 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             let (contact_type, newcomer) = self.arrivals.take();
             self.come_in(contact_type, newcomer);
         }
+        if !self.model.campaigns.is_empty() {
+            self.outbound.go_on(&mut self.router);
+        }
         true
     }
 
@@ -295,6 +302,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
                     self.router.agent_answers(first);
                 }
             }
+            Event::LineOver => self.outbound.line_over(&mut self.router, place),
+            Event::DiallerLooks => self.outbound.look(place, token),
             Event::AgentDeclines => {
                 let agent = AgentId::at(place);
                 if self.router.host.device_acts(agent, token) {
@@ -367,6 +376,9 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
                 let secs = self.router.host.wrap_up_secs(&self.router.floor, contact);
                 if secs > 0.0 {
                     self.router.talk_ends(contact);
+                    if !self.model.campaigns.is_empty() {
+                        self.outbound.wraps_up(&mut self.router, contact);
+                    }
                     self.router.host.plan_handled(&self.router.floor, contact, secs);
                 } else {
                     self.router.finish(contact);
@@ -374,6 +386,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             }
             Work::WrappingUp => self.router.finish(contact),
             Work::CallingBack => self.router.callback_not_reached(contact),
+            // What a campaign's line does is no work of the contact's own.
+            Work::Dialling => {}
         }
     }
 
@@ -439,6 +453,7 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
     fn end(&mut self) {
         let now = self.router.floor.now.max(self.router.host.end_of_day());
         self.router.advance(now);
+        self.outbound.end(&mut self.router);
         self.router.end_everything();
         for team in self.model.teams.ids() {
             self.router.host.account_leaving(&self.router.floor, team);

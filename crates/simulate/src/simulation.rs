@@ -2,9 +2,9 @@
 //! not, callers with their patience and choices.
 
 use barometer_routing::{
-    AgentId, CallbackId, CallbackOffered, ContactId, End, Errand, Floor, Host, Id, Interrupted,
-    Observation, Phase, Reply, Ringing, Seconds, ServicePointId, State, Stays, StepId, Table,
-    Timer, TimerToken, Work, channel_place,
+    AgentId, CallbackId, CallbackOffered, Cause, ContactId, End, Errand, Floor, Host, Id,
+    Interrupted, Observation, Phase, Reply, Ringing, Seconds, ServicePointId, State, Stays, StepId,
+    Table, Timer, TimerToken, Work, channel_place,
 };
 
 use crate::calendar::{Calendar, Event};
@@ -12,6 +12,7 @@ use crate::customer::{Customer, Customers, Return, Returns};
 use crate::draws::{Key, Purpose};
 use crate::model::{Model, RedialModel, StepLuck, TeamModel};
 use crate::observers::{Clock, Observer, View};
+use crate::outbound::{Called, RecentLevel};
 
 /// Seconds after which a contact is declined where neither a ring window nor a delay says it.
 const DECLINED_AFTER_SECS: f64 = 1.0;
@@ -31,6 +32,12 @@ pub(crate) struct Simulation<'m, O> {
     devices: Table<AgentId, Device>,
     /// People of each team who sign out as soon as they are free.
     pub leaving: Vec<Leaving>,
+    /// What has happened to campaigns' calls and was not followed yet.
+    pub called: Vec<(ContactId, Called)>,
+    /// The service level to which each campaign gives way.
+    pub levels: Vec<RecentLevel>,
+    /// Where each inbound contact waited last, while there are campaigns.
+    waited_at: Vec<Option<ServicePointId>>,
     pub observer: O,
 }
 
@@ -66,6 +73,9 @@ impl<'m, O: Observer> Simulation<'m, O> {
             returns: Returns::default(),
             devices: vec![SILENT; model.strategy.agents.len()].into(),
             leaving: vec![Leaving::default(); model.teams.len()],
+            called: Vec::new(),
+            levels: vec![RecentLevel::default(); model.campaigns.len()],
+            waited_at: Vec::new(),
             observer,
         }
     }
@@ -79,6 +89,9 @@ impl<'m, O: Observer> Simulation<'m, O> {
         self.returns.clear();
         self.devices.fill(SILENT);
         self.leaving.fill(Leaving::default());
+        self.called.clear();
+        self.levels.fill(RecentLevel::default());
+        self.waited_at.clear();
         self.observer.begin(self.model);
     }
 
@@ -172,6 +185,8 @@ impl<'m, O: Observer> Simulation<'m, O> {
         let pace = self.team_of(agent).pace;
         match of.errand {
             Errand::HandedOver => customer.work_left,
+            // Drawn when the call was admitted.
+            Errand::Campaign(_) => pace * customer.work_left,
             Errand::Work(step) => match &self.model.steps[step].luck {
                 StepLuck::Voicemail { time } => pace * time.secs(customer.key, Purpose::HANDLING),
                 _ => 0.0,
@@ -190,6 +205,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
         let State::WithAgent { service_point, .. } = of.state else { return 0.0 };
         let least = self.model.strategy.service_points[service_point].wrap_up_secs;
         match &self.model.contact_types[of.contact_type].wrap_up {
+            _ if self.customers[contact].is_machine => 0.0,
             Some(wrap_up) if !of.is_work() => {
                 wrap_up.secs(self.customers[contact].key, Purpose::WRAP_UP).max(least)
             }
@@ -229,6 +245,42 @@ impl<'m, O: Observer> Simulation<'m, O> {
             customer.work_since = floor.now;
             let secs = customer.work_left * secs_of_one(held);
             self.plan_handled(floor, contact, secs);
+        }
+    }
+
+    /// Notes what happens to campaigns' calls, and how the contacts do to which campaigns give way.
+    fn watch_for_campaigns(&mut self, floor: &Floor, what: Observation) {
+        let Some(contact) = what.contact() else { return };
+        if floor.contacts[contact].contact_type.place() >= self.model.inbound_types {
+            let called = match what {
+                Observation::Answered { .. } => Called::Connected,
+                Observation::Finished { .. } => Called::Finished,
+                Observation::Ended { how, .. } => Called::Ended(how),
+                _ => return,
+            };
+            return self.called.push((contact, called));
+        }
+        let is_in_time = match what {
+            Observation::Entered { service_point, .. } => {
+                if self.waited_at.len() <= contact.place() {
+                    self.waited_at.resize(contact.place() + 1, None);
+                }
+                self.waited_at[contact.place()] = Some(service_point);
+                return;
+            }
+            Observation::Answered { .. } => {
+                let of = &floor.contacts[contact];
+                let waited = of.waiting_since.map_or(0.0, |since| floor.now - since);
+                waited <= self.model.contact_types[of.contact_type].within_secs
+            }
+            Observation::LeftUnanswered { cause: Cause::Abandoned, .. } => false,
+            _ => return,
+        };
+        let waited_at = self.waited_at.get(contact.place()).copied().flatten();
+        for (campaign, level) in self.model.campaigns.iter().zip(&mut self.levels) {
+            if waited_at.is_some_and(|point| campaign.inbound_points.contains(&point)) {
+                level.note(floor.now, is_in_time);
+            }
         }
     }
 
@@ -517,6 +569,9 @@ impl<O: Observer> Host for Simulation<'_, O> {
                 }
             }
             _ => {}
+        }
+        if !self.model.campaigns.is_empty() {
+            self.watch_for_campaigns(floor, what);
         }
         let Self { model, clock, customers, observer, .. } = self;
         observer.observe(View { model, floor, customers, clock }, what);

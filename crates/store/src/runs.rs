@@ -380,7 +380,7 @@ impl Store {
 }
 
 /// What kept sums begin with: they are of Barometer, and of this layout.
-const LAYOUT: &[u8] = b"\xb5sums\x03";
+const LAYOUT: &[u8] = b"\xb5sums\x04";
 
 /// Sums as they are kept.
 pub(crate) fn encoded(sums: &impl Serialize) -> Result<Vec<u8>, StoreError> {

@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use serde_json::Value;
 
 use crate::edit::PartId;
-use crate::types::{Step, Strategy, Team};
+use crate::types::{Campaign, Step, Strategy, Team};
 
 /// One setting that differs.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,7 +41,8 @@ impl Change {
 /// What stands for a setting that one side has not.
 const ABSENT: &str = "not there";
 
-/// Every setting in which `after` differs from `before`: the strategy's own, entries, steps, teams.
+/// Every setting in which `after` differs from `before`: the strategy's own, then those of entries, steps,
+/// teams and campaigns.
 pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     let mut told = Vec::new();
     let value = |strategy: &Strategy| Value::from(strategy.name.as_str());
@@ -57,6 +58,7 @@ pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     compare_parts(&entries(before), &entries(after), &mut told);
     compare_parts(&steps(before), &steps(after), &mut told);
     compare_parts(&teams(before), &teams(after), &mut told);
+    compare_parts(&campaigns(before), &campaigns(after), &mut told);
     told
 }
 
@@ -70,7 +72,7 @@ pub enum PartChange {
 }
 
 /// The parts of `after` that `before` has not, or has with other settings. Entries are matched by their
-/// names, steps and teams by their ids.
+/// names, all others by their ids.
 pub fn changed_parts(before: &Strategy, after: &Strategy) -> Vec<(PartId, PartChange)> {
     let told = |same: Option<bool>| match same {
         None => Some(PartChange::Added),
@@ -89,7 +91,12 @@ pub fn changed_parts(before: &Strategy, after: &Strategy) -> Vec<(PartId, PartCh
         let old = before.teams.iter().find(|old| old.id == team.id);
         Some((PartId::Team(team.id.clone()), told(old.map(|old| old == team))?))
     });
-    entries.chain(steps).chain(teams).collect()
+    let campaigns = after.campaigns.iter().filter_map(|campaign| {
+        let old = before.campaign(&campaign.id);
+        let change = told(old.map(|old| old == campaign))?;
+        Some((PartId::Campaign(campaign.id.clone()), change))
+    });
+    entries.chain(steps).chain(teams).chain(campaigns).collect()
 }
 
 /// A part of a strategy and its settings.
@@ -119,6 +126,11 @@ fn steps(strategy: &Strategy) -> Vec<Part> {
 fn teams(strategy: &Strategy) -> Vec<Part> {
     let part = |team: &Team| Part::of(&team.id, "Team", &team.name, team);
     strategy.teams.iter().map(part).collect()
+}
+
+fn campaigns(strategy: &Strategy) -> Vec<Part> {
+    let part = |campaign: &Campaign| Part::of(&campaign.id, "Campaign", &campaign.name, campaign);
+    strategy.campaigns.iter().map(part).collect()
 }
 
 fn compare_parts(before: &[Part], after: &[Part], told: &mut Vec<Change>) {

@@ -7,7 +7,7 @@ impl Strategy {
     /// people answer nobody else's contacts.
     pub fn joined(name: &str, parts: impl IntoIterator<Item = (String, Self)>) -> Self {
         let mut joined = Self { name: name.to_owned(), ..Self::plain(name) };
-        (joined.entries, joined.steps, joined.teams) = (Vec::new(), Vec::new(), Vec::new());
+        (joined.entries, joined.steps, joined.teams) = Default::default();
         for (contact_type, part) in parts {
             joined.take_in(&contact_type, part);
         }

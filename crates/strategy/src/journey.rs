@@ -3,12 +3,12 @@
 //! [`Strategy::journey`] lists them. Links are known by where they start and why they are taken, which is
 //! how trials count contacts, so a drawing can be as wide as what went there.
 
-use crate::types::{Next, StepKind, Strategy};
+use crate::types::{Next, ServedBy, StepKind, Strategy};
 
 /// The graph of a strategy: stops, and links between them.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Journey {
-    /// Entries in their order, then steps in theirs, then the ends that anything leads to.
+    /// Entries in their order, then steps, then campaigns in theirs, then the ends that anything leads to.
     pub stops: Vec<Stop>,
     /// From stop to stop. Ways on which a contact stays where it is are left out.
     pub links: Vec<Link>,
@@ -21,6 +21,8 @@ pub enum Stop {
     Entry(usize),
     /// The step at this place of the strategy's list.
     Step(usize),
+    /// The campaign at this place of the strategy's list.
+    Campaign(usize),
     /// Where a way ends.
     End(WayEnd),
 }
@@ -85,7 +87,9 @@ impl Strategy {
     pub fn journey(&self) -> Journey {
         let entries = (0..self.entries.len()).map(Stop::Entry);
         let steps = (0..self.steps.len()).map(Stop::Step);
-        let mut journey = Journey { stops: entries.chain(steps).collect(), links: Vec::new() };
+        let campaigns = (0..self.campaigns.len()).map(Stop::Campaign);
+        let stops = entries.chain(steps).chain(campaigns).collect();
+        let mut journey = Journey { stops, links: Vec::new() };
         for (at, entry) in self.entries.iter().enumerate() {
             journey.connect(self, at, String::new(), Some("/first".to_owned()), &entry.first);
         }
@@ -107,16 +111,32 @@ impl Strategy {
                 journey.connect(self, from, cause, Some(exit), way.next);
             }
         }
+        for (at, campaign) in self.campaigns.iter().enumerate() {
+            let from = self.entries.len() + self.steps.len() + at;
+            match &campaign.served_by {
+                ServedBy::Team(_) => {
+                    journey.end(from, "answered", WayEnd::Answered);
+                    if !campaign.pacing.keeps_an_agent() {
+                        journey.end(from, "nobody free in time", WayEnd::Abandoned);
+                    }
+                }
+                ServedBy::Line(id) | ServedBy::Message(id) => {
+                    let to = Next::step(id);
+                    journey.connect(self, from, "a person answers".to_owned(), None, &to);
+                }
+            }
+        }
         journey
     }
 
-    /// The place of a part among the stops of the [journey](Self::journey); `None` for a team, or where
-    /// it is not there.
+    /// The place of a part among the stops of the [journey](Self::journey); `None` for a team, or where it is
+    /// not there.
     pub fn stop_of(&self, part: &crate::PartId) -> Option<usize> {
         let at = part.find(self)?;
         match part {
             crate::PartId::Entry(_) => Some(at),
             crate::PartId::Step(_) => Some(self.entries.len() + at),
+            crate::PartId::Campaign(_) => Some(self.entries.len() + self.steps.len() + at),
             crate::PartId::Team(_) => None,
         }
     }

@@ -72,12 +72,14 @@ pub fn merge(
     })
 }
 
-/// What I made, with other ids for the steps and teams that I added where they added others of the same id:
+/// What I made, with other ids for the parts that I added where they added others of the same id:
 /// two new queues are two, although each got the first free id.
 fn with_own_ids(base: &Strategy, mine: &Strategy, theirs: &Strategy) -> Strategy {
     let ids = |strategy: &Strategy| -> HashSet<String> {
         let steps = strategy.steps.iter().map(|step| step.id.clone());
-        steps.chain(strategy.teams.iter().map(|team| team.id.clone())).collect()
+        let teams = strategy.teams.iter().map(|team| team.id.clone());
+        let campaigns = strategy.campaigns.iter().map(|campaign| campaign.id.clone());
+        steps.chain(teams).chain(campaigns).collect()
     };
     let (were, their, my) = (ids(base), ids(theirs), ids(mine));
     let mut own = mine.clone();
@@ -93,10 +95,10 @@ fn with_own_ids(base: &Strategy, mine: &Strategy, theirs: &Strategy) -> Strategy
 /// A strategy as parts by key, in their order.
 struct Keyed {
     name: String,
-    lists: [Vec<(String, Value)>; 3],
+    lists: [Vec<(String, Value)>; 4],
 }
 
-const LISTS: [&str; 3] = ["entries", "steps", "teams"];
+const LISTS: [&str; 4] = ["entries", "steps", "teams", "campaigns"];
 
 impl Keyed {
     fn of(strategy: &Strategy, entries_by_place: bool) -> Self {
@@ -106,9 +108,10 @@ impl Keyed {
         });
         let steps = strategy.steps.iter().map(|step| (step.id.clone(), json(step)));
         let teams = strategy.teams.iter().map(|team| (team.id.clone(), json(team)));
+        let campaigns = strategy.campaigns.iter().map(|each| (each.id.clone(), json(each)));
         Self {
             name: strategy.name.clone(),
-            lists: [entries.collect(), steps.collect(), teams.collect()],
+            lists: [entries.collect(), steps.collect(), teams.collect(), campaigns.collect()],
         }
     }
 }

@@ -4,7 +4,7 @@ use serde::{Deserialize, Deserializer};
 use serde_json::Value;
 
 use crate::faults::Fault;
-use crate::types::{Entry, Step, Strategy, Team};
+use crate::types::{Campaign, Entry, Step, Strategy, Team};
 
 /// The version of the JSON form that this code writes.
 pub const SCHEMA_VERSION: u32 = 2;
@@ -46,12 +46,14 @@ struct Newest {
     entries: Vec<Entry>,
     steps: Vec<Step>,
     teams: Vec<Team>,
+    #[serde(default)]
+    campaigns: Vec<Campaign>,
 }
 
 impl From<Newest> for Strategy {
     fn from(read: Newest) -> Self {
-        let Newest { schema_version, name, entries, steps, teams } = read;
-        Self { schema_version, name, entries, steps, teams }
+        let Newest { schema_version, name, entries, steps, teams, campaigns } = read;
+        Self { schema_version, name, entries, steps, teams, campaigns }
     }
 }
 

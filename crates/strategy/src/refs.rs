@@ -1,6 +1,6 @@
 //! What in a strategy refers to something else in it, to be looked at or changed in one place.
 
-use crate::types::{Exits, Members, Next, Step, StepKind, Strategy, Team};
+use crate::types::{Exits, Members, Next, ServedBy, Step, StepKind, Strategy, Team};
 
 /// A reference from one part to another.
 pub(crate) enum Ref<'a> {
@@ -93,7 +93,7 @@ impl Team {
 }
 
 impl Strategy {
-    /// Gives a step or a team another id, wherever it is referred to.
+    /// Gives a step, a team or a campaign another id, wherever it is referred to.
     pub(crate) fn rename_id(&mut self, from: &str, to: &str) {
         let renamed = |id: &str| if id == from { to.to_owned() } else { id.to_owned() };
         for entry in &mut self.entries {
@@ -105,6 +105,12 @@ impl Strategy {
         for team in &mut self.teams {
             team.id = renamed(&team.id);
             team.rename_ranks(&|line| Some(renamed(line)));
+        }
+        for campaign in &mut self.campaigns {
+            let (ServedBy::Team(id) | ServedBy::Line(id) | ServedBy::Message(id)) =
+                &mut campaign.served_by;
+            *id = renamed(id);
+            campaign.id = renamed(&campaign.id);
         }
     }
 

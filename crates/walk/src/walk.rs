@@ -136,7 +136,7 @@ impl WalkEnd {
             End::Voicemail => Self::Voicemail,
             End::Outside => Self::Outside,
             End::Contained => Self::Contained,
-            End::CallbackFailed | End::CutOff => Self::Failed,
+            End::CallbackFailed | End::CutOff | End::NotConnected => Self::Failed,
         }
     }
 }

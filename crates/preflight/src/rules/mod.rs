@@ -1,6 +1,7 @@
 //! The rules as functions, by subject: each looks at the ground and gives what it finds.
 
 mod aftermath;
+mod campaigns;
 mod hours;
 mod limits;
 mod people;
@@ -17,7 +18,7 @@ use crate::rule::Rule;
 
 /// Everything that all rules find.
 pub(crate) fn all(ground: &Ground<'_>) -> Vec<Finding> {
-    let subjects: [fn(&Ground<'_>) -> Vec<Finding>; 7] = [
+    let subjects: [fn(&Ground<'_>) -> Vec<Finding>; 8] = [
         shape::find,
         limits::find,
         ringing::find,
@@ -25,6 +26,7 @@ pub(crate) fn all(ground: &Ground<'_>) -> Vec<Finding> {
         people::find,
         hours::find,
         aftermath::find,
+        campaigns::find,
     ];
     subjects.iter().flat_map(|find| find(ground)).collect()
 }

@@ -105,8 +105,10 @@ fn has_same_members(ground: &Ground<'_>, one: &Point<'_>, other: &Point<'_>) -> 
 fn unreached(ground: &Ground<'_>) -> Vec<Finding> {
     let strategy = ground.strategy;
     let mut reached = vec![false; ground.journey.stops.len()];
-    for entry in 0..strategy.entries.len() {
-        let from = ground.journey.reach(entry, true);
+    let is_start = |stop: &Stop| matches!(stop, Stop::Entry(_) | Stop::Campaign(_));
+    let stops = ground.journey.stops.iter().enumerate();
+    for (start, _) in stops.filter(|(_, stop)| is_start(stop)) {
+        let from = ground.journey.reach(start, true);
         reached.iter_mut().zip(from).for_each(|(reached, from)| *reached |= from);
     }
     // Callbacks and messages come to their line without a way that leads there.

@@ -1,7 +1,7 @@
 //! Compiles a strategy that has no faults.
 
 use barometer_strategy::{
-    Channel, Condition, HuntGroup, Next, OfferOrder, Offering, Promise, Queue,
+    Channel, Condition, HuntGroup, Next, OfferOrder, Offering, Promise, Queue, ServedBy,
     Step as StrategyStep, StepKind, Strategy, WhoRings,
 };
 use jiff::Timestamp;
@@ -10,10 +10,12 @@ use jiff::tz::TimeZone;
 use super::hours::Period;
 use super::members::{Roll, widenings};
 use super::{
-    Callback, CallbackOffer, ClassMember, CompiledStrategy, ContactType, Destination, Exits,
-    FlowName, Member, QueueAnnouncement, Rule, ServicePoint, Step, Team, Transition,
+    Callback, CallbackOffer, Campaign, ClassMember, CompiledStrategy, ContactType, Destination,
+    Exits, FlowName, Member, QueueAnnouncement, Rule, Serves, ServicePoint, Step, Team, Transition,
 };
-use crate::ids::{CallbackId, ContactTypeId, FlowId, Id, ServicePointId, StepId, Table};
+use crate::ids::{
+    CallbackId, CampaignId, ContactTypeId, FlowId, Id, ServicePointId, StepId, Table,
+};
 
 /// What a strategy is compiled for.
 #[derive(Debug)]
@@ -51,6 +53,8 @@ pub enum CompileError {
     },
 }
 
+/// Of a queue for a campaign's calls: below any that a planner would give.
+const CAMPAIGN_PRIORITY: i32 = -1_000_000;
 /// Steps, teams, contact types that have numbers.
 const MOST_PARTS: usize = 60_000;
 
@@ -77,7 +81,7 @@ impl CompiledStrategy {
         let points: Vec<&StrategyStep> =
             strategy.steps.iter().filter(|step| step.does.is_line()).collect();
         let mut roll = Roll::call(strategy, setting.people);
-        let members: Vec<Vec<Member>> = points
+        let mut members: Vec<Vec<Member>> = points
             .iter()
             .map(|step| match &step.does {
                 StepKind::HuntGroup(group) => roll.of_group(group),
@@ -85,6 +89,12 @@ impl CompiledStrategy {
                 _ => Vec::new(),
             })
             .collect();
+        members.extend(strategy.campaigns.iter().filter_map(
+            |campaign| match &campaign.served_by {
+                ServedBy::Team(team) => Some(roll.of_team(team)),
+                ServedBy::Line(_) | ServedBy::Message(_) => None,
+            },
+        ));
         let (classes, of_points) = roll.classes(&members);
         let teams: Table<_, Team> = strategy
             .teams
@@ -99,18 +109,26 @@ impl CompiledStrategy {
             flows: Table::default(),
             caller_conditions: Vec::new(),
         };
-        let contact_types = builder.contact_types()?;
+        let mut contact_types = builder.contact_types()?;
         let steps: Table<StepId, Step> =
             strategy.steps.iter().map(|step| builder.step(step)).collect();
         let holds_one = |member: &Member| teams[roll.agents[member.agent].team].slots() <= 1;
-        let service_points: Table<ServicePointId, ServicePoint> = points
+        let mut members = members.into_iter().zip(of_points);
+        let mut service_points: Table<ServicePointId, ServicePoint> = points
             .iter()
-            .zip(members.into_iter().zip(of_points))
+            .zip(members.by_ref())
             .map(|(step, (members, of_point))| {
                 let single = members.iter().all(holds_one);
                 builder.service_point(step, members, of_point, single)
             })
             .collect();
+        let own =
+            strategy.campaigns.iter().filter(|each| matches!(each.served_by, ServedBy::Team(_)));
+        for (campaign, (members, of_point)) in own.zip(members) {
+            let single = members.iter().all(holds_one);
+            service_points.push(builder.campaign_point(campaign, members, of_point, single));
+        }
+        let campaigns = builder.campaigns(points.len(), &mut contact_types);
         let callbacks = builder.callbacks();
         let most_at_once = teams.iter().map(Team::slots).max().unwrap_or(1).max(1) as usize;
         let most_members = service_points.iter().map(|point| point.members.len()).max();
@@ -119,6 +137,7 @@ impl CompiledStrategy {
             steps,
             service_points,
             callbacks,
+            campaigns,
             teams,
             agents: roll.agents,
             classes,
@@ -150,6 +169,53 @@ impl Builder<'_> {
                 Ok(ContactType { channel, first: self.destination(&entry.first) })
             })
             .collect()
+    }
+
+    /// Campaigns, each with a contact type; the service points of those that a team serves come after
+    /// `points` others, in order.
+    fn campaigns(
+        &self,
+        points: usize,
+        contact_types: &mut Table<ContactTypeId, ContactType>,
+    ) -> Table<CampaignId, Campaign> {
+        let mut own = points;
+        let campaigns = self.strategy.campaigns.iter().map(|campaign| {
+            let (serves, first) = match &campaign.served_by {
+                ServedBy::Team(_) => {
+                    own += 1;
+                    (Serves::Agents(ServicePointId::at(own - 1)), Destination::Release)
+                }
+                ServedBy::Line(id) => {
+                    let point = self.service_point_id(id);
+                    (Serves::Agents(point), Destination::Step(self.step_id(id)))
+                }
+                ServedBy::Message(id) => {
+                    let first = Destination::Step(self.step_id(id));
+                    (Serves::Message(first), first)
+                }
+            };
+            let contact_type = contact_types.push(ContactType { channel: Channel::Call, first });
+            Campaign { contact_type, serves }
+        });
+        campaigns.collect()
+    }
+
+    /// Where the calls of a campaign that a team serves wait for their agents: a queue without limits, from
+    /// which agents take nothing before inbound contacts.
+    fn campaign_point(
+        &mut self,
+        campaign: &barometer_strategy::Campaign,
+        members: Vec<Member>,
+        classes: Vec<ClassMember>,
+        all_hold_one: bool,
+    ) -> ServicePoint {
+        let queue = Queue { priority: CAMPAIGN_PRIORITY, ..Queue::default() };
+        let step = StrategyStep {
+            id: campaign.id.clone(),
+            name: campaign.name.clone(),
+            does: StepKind::Queue(queue),
+        };
+        self.service_point(&step, members, classes, all_hold_one)
     }
 
     fn step(&mut self, step: &StrategyStep) -> Step {

@@ -54,6 +54,12 @@ impl<'a> Roll<'a> {
         by_rank(members.collect())
     }
 
+    /// Everyone of a team, all of one rank.
+    pub fn of_team(&self, team: &str) -> Vec<Member> {
+        let own = self.known.numbered().filter(|(_, (of, _))| of.id == team);
+        own.map(|(agent, _)| Member { agent, rank: 1, joins_after: 0.0 }).collect()
+    }
+
     /// The members of a hunt group: as listed, by rank.
     pub fn of_group(&self, group: &HuntGroup) -> Vec<Member> {
         let mut members: Vec<Member> = Vec::new();

@@ -13,7 +13,8 @@ use barometer_strategy::{Channel, OfferOrder, OnLeaving};
 use serde::{Deserialize, Serialize};
 
 use crate::ids::{
-    AgentId, CallbackId, ClassId, ContactTypeId, FlowId, ServicePointId, StepId, Table, TeamId,
+    AgentId, CallbackId, CampaignId, ClassId, ContactTypeId, FlowId, ServicePointId, StepId, Table,
+    TeamId,
 };
 pub use build::{CompileError, Setting};
 pub use numbers::number_matches;
@@ -37,6 +38,9 @@ pub struct CompiledStrategy {
     pub classes: Table<ClassId, Class>,
     /// Every transition that a contact can take.
     pub flows: Table<FlowId, FlowName>,
+    /// The strategy's campaigns, in its order. Each has a contact type of its own, behind those of the
+    /// setting, and where a team serves it a service point, behind those of the steps.
+    pub campaigns: Table<CampaignId, Campaign>,
     /// Labels: the first is the lowest bit.
     pub labels: Vec<String>,
     /// What labels ask about callers, in the order of [`Rule::Caller`]'s numbers.
@@ -171,7 +175,7 @@ pub enum Rule {
 /// A queue or a hunt group.
 #[derive(Debug)]
 pub struct ServicePoint {
-    /// Its step.
+    /// Its step; that of the first step for a campaign's own, which has none.
     pub step: StepId,
     /// Who may be offered its contacts, by rank and then as listed.
     pub members: Vec<Member>,
@@ -291,6 +295,24 @@ pub struct CallbackOffer {
     pub if_expected_wait_secs: f64,
     /// What is promised.
     pub callback: CallbackId,
+}
+
+/// A campaign's calls.
+#[derive(Clone, Copy, Debug)]
+pub struct Campaign {
+    /// Of its calls.
+    pub contact_type: ContactTypeId,
+    /// Who talks to those who answer.
+    pub serves: Serves,
+}
+
+/// Who talks to those who answer a campaign's call.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Serves {
+    /// The members of a service point.
+    Agents(ServicePointId),
+    /// What is played, and all that follows it.
+    Message(Destination),
 }
 
 /// What is promised to those who accept a callback.

@@ -10,6 +10,7 @@ use super::{
 };
 use crate::draws::key_of_name;
 use crate::experiment::{Counting, Cover, Demand, ExperimentError, TypeDemand};
+use crate::outbound::{CampaignModel, campaign_points, type_of};
 use crate::samplers::Sampler;
 
 impl Model {
@@ -34,18 +35,24 @@ impl Model {
             })?;
         let roster = Roster::of(strategy, &compiled, demand, cover)?;
         let teams = strategy.teams.iter().zip(roster.staffed_secs);
+        let called: Vec<TypeDemand> =
+            strategy.campaigns.iter().map(|campaign| type_of(campaign, demand)).collect();
+        let service_points = strategy.steps.iter().filter_map(service_point_model);
+        let own_points = (0..campaign_points(&compiled)).map(|_| ServicePointModel::plain());
         Ok(Self {
             names: names(strategy, demand, &compiled),
             interval_secs: demand.interval_secs,
             intervals: demand.len(),
             dates: dates_of(demand),
-            contact_types: demand.types.iter().map(type_model).collect(),
-            steps: strategy.steps.iter().map(|step| step_model(step, demand)).collect(),
-            service_points: strategy.steps.iter().filter_map(service_point_model).collect(),
+            contact_types: demand.types.iter().chain(&called).map(type_model).collect(),
+            steps: strategy.steps.iter().map(|step| step_model(step, demand, &called)).collect(),
+            service_points: service_points.chain(own_points).collect(),
             callbacks: strategy.steps.iter().filter_map(callback_model).collect(),
             teams: teams.map(|(team, staffed_secs)| team_model(team, staffed_secs)).collect(),
             shifts: roster.shifts,
             counting: Counting::default(),
+            inbound_types: demand.types.len(),
+            campaigns: CampaignModel::of(strategy, &compiled, demand),
             strategy: compiled,
         })
     }
@@ -83,7 +90,7 @@ fn type_model(demand: &TypeDemand) -> TypeModel {
     }
 }
 
-fn step_model(step: &Step, demand: &Demand) -> StepModel {
+fn step_model(step: &Step, demand: &Demand, called: &[TypeDemand]) -> StepModel {
     let luck = match &step.does {
         StepKind::Menu(menu) => {
             let shares_of = |name: &str| -> Vec<f64> {
@@ -94,7 +101,8 @@ fn step_model(step: &Step, demand: &Demand) -> StepModel {
                 });
                 shares.collect()
             };
-            let shares = demand.types.iter().map(|each| shares_of(&each.name));
+            let types = demand.types.iter().chain(called);
+            let shares = types.map(|each| shares_of(&each.name));
             StepLuck::Menu { shares: shares.collect(), time: Sampler::from(&menu.time) }
         }
         StepKind::Announcement(told) => StepLuck::Announcement { time: Sampler::from(&told.time) },
@@ -156,9 +164,11 @@ fn team_model(team: &Team, staffed_secs: Vec<f64>) -> TeamModel {
 
 fn names(strategy: &Strategy, demand: &Demand, compiled: &CompiledStrategy) -> Names {
     use barometer_routing::Id;
-    let points = compiled.service_points.iter();
+    let of_steps = compiled.service_points.len() - campaign_points(compiled);
+    let points = compiled.service_points.iter().take(of_steps);
     Names {
         types: demand.types.iter().map(|each| each.name.clone()).collect(),
+        campaigns: strategy.campaigns.iter().map(|campaign| campaign.name.clone()).collect(),
         service_points: points
             .map(|point| strategy.steps[point.step.place()].name.clone())
             .collect(),

@@ -11,6 +11,7 @@ use barometer_routing::{
 use barometer_strategy::Profile;
 
 use crate::experiment::{Arrivals, Counting, DemandInterval, DemandLuck};
+use crate::outbound::CampaignModel;
 use crate::samplers::Sampler;
 pub use names::Names;
 pub(crate) use roster::{Shift, ShiftChange};
@@ -32,6 +33,9 @@ pub(crate) struct Model {
     /// Who signs in and out, in order of time.
     pub shifts: Vec<ShiftChange>,
     pub counting: Counting,
+    /// Contact types of the demand; those of campaigns come after them.
+    pub inbound_types: usize,
+    pub campaigns: Vec<CampaignModel>,
 }
 
 /// The customers of a contact type.
@@ -103,6 +107,13 @@ pub(crate) struct ServicePointModel {
     pub callback_accepted_share: f64,
     /// Tells its offers apart from those of other service points.
     pub key: u64,
+}
+
+impl ServicePointModel {
+    /// One where nothing is told or offered.
+    pub fn plain() -> Self {
+        Self { announcements: Vec::new(), callback_accepted_share: 0.0, key: 0 }
+    }
 }
 
 #[derive(Debug)]

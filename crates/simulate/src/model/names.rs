@@ -8,6 +8,9 @@ use serde::{Deserialize, Serialize};
 pub struct Names {
     /// Contact types.
     pub types: Vec<String>,
+    /// Campaigns.
+    #[serde(default)]
+    pub campaigns: Vec<String>,
     /// Queues and hunt groups.
     pub service_points: Vec<String>,
     /// Teams.

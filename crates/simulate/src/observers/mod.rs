@@ -9,7 +9,9 @@ use crate::customer::Customers;
 use crate::model::Model;
 pub use event_log::{EventLog, LoggedEvent, What};
 pub(crate) use tally::Tally;
-pub use tally::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
+pub use tally::{
+    AgentTally, CampaignTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally,
+};
 
 /// In which interval a replication is.
 #[derive(Clone, Copy, Debug, Default)]
@@ -72,6 +74,16 @@ pub(crate) trait Observer {
     /// when they are free.
     fn stayed_on(&mut self, _view: View<'_>, _team: TeamId, _people: u32, _since: Seconds) {}
 
+    /// Something of a campaign is to be counted in an interval.
+    fn count_campaign(
+        &mut self,
+        _model: &Model,
+        _campaign: usize,
+        _interval: usize,
+        _count: impl Fn(&mut CampaignTally),
+    ) {
+    }
+
     /// The warm-up is over: what was counted until now is left out.
     fn end_warm_up(&mut self, _view: View<'_>) {}
 
@@ -94,6 +106,17 @@ impl<A: Observer, B: Observer> Observer for (A, B) {
     fn stayed_on(&mut self, view: View<'_>, team: TeamId, people: u32, since: Seconds) {
         self.0.stayed_on(view, team, people, since);
         self.1.stayed_on(view, team, people, since);
+    }
+
+    fn count_campaign(
+        &mut self,
+        model: &Model,
+        campaign: usize,
+        interval: usize,
+        count: impl Fn(&mut CampaignTally),
+    ) {
+        self.0.count_campaign(model, campaign, interval, &count);
+        self.1.count_campaign(model, campaign, interval, &count);
     }
 
     fn end_warm_up(&mut self, view: View<'_>) {

@@ -147,6 +147,70 @@ tally! {
     }
 }
 
+tally! {
+    /// Counts of a campaign in an interval, by when they happened.
+    pub struct CampaignTally {
+        /// Calls dialled.
+        dials,
+        /// Calls that a person answered.
+        people,
+        /// Of those, connected to an agent in time, or the message heard.
+        conversations,
+        /// Of those, released because no agent was free in time.
+        abandoned,
+        /// Of those, taken for machines.
+        lost_to_detection,
+        /// Calls that a machine answered.
+        machines,
+        /// Of those, connected to an agent.
+        machines_to_agents,
+        /// Busy lines.
+        busy,
+        /// Calls that nobody answered.
+        no_answer,
+        /// Numbers that do not exist.
+        unusable,
+        /// Calls that the network could not carry.
+        congested,
+        /// People whom agents skipped.
+        skipped,
+        /// People who are not called any more when the replication ends.
+        done,
+        /// People who are still to be called then.
+        left,
+        /// Whether nobody is left then.
+        used_up,
+        /// Dates with calls that people answered.
+        dates,
+        /// Of those, dates on which more was abandoned than the ceiling allows.
+        dates_over,
+        /// Seconds in which it dialled, by the centre's clock.
+        dialling_secs,
+        /// Seconds of its agents on shift while it dialled.
+        on_shift_secs,
+        /// Of those, seconds in which they were free.
+        free_secs,
+        /// Seconds of agents who looked whom to call.
+        looking_secs,
+        /// Seconds of agents who were kept for a line that rang.
+        kept_secs,
+        /// Seconds of agents who talked.
+        talking_secs,
+        /// Seconds of agents who wrote up.
+        wrapping_up_secs,
+        /// Seconds of lines in use.
+        line_secs,
+    }
+}
+
+impl CampaignTally {
+    /// The share of the calls that people answered for which no agent was connected; `None` where nobody
+    /// answered.
+    pub fn abandoned_share(&self) -> Option<f64> {
+        (self.people > 0.0).then(|| (self.abandoned + self.lost_to_detection) / self.people)
+    }
+}
+
 /// Counts of a replication. What happens after the last interval is counted to it. Tables of
 /// intervals are laid out one part after the other: all intervals of the first type, then the next.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -165,6 +229,8 @@ pub struct DayTally {
     pub agent_intervals: Vec<AgentTally>,
     /// By label.
     pub labels: Vec<LabelTally>,
+    /// By campaign and interval.
+    pub campaigns: Vec<CampaignTally>,
     /// By contact type and way from step to step.
     pub flows: Vec<f64>,
     /// Waits of those who were answered, by contact type.
@@ -393,7 +459,7 @@ impl Tally {
                     self.count_labels(of.labels, |tally| tally.answered += 1.0);
                 }
             }
-            Errand::Work(_) | Errand::HandedOver => {}
+            Errand::Work(_) | Errand::HandedOver | Errand::Campaign(_) => {}
         }
     }
 
@@ -420,6 +486,8 @@ impl Tally {
             End::Contained => &mut tally.contained,
             End::CallbackFailed => &mut tally.callback_failed,
             End::CutOff => &mut tally.cut_off,
+            // Of a campaign's call, which is counted elsewhere.
+            End::NotConnected => return,
         };
         *count += 1.0;
         if self.is_in_warm_up(view, contact) {
@@ -427,6 +495,50 @@ impl Tally {
         }
         let abandoned = f64::from(u8::from(how == End::Abandoned));
         self.count_labels(of.labels, |tally| tally.abandoned += abandoned);
+    }
+
+    /// Whether an observation is of a campaign's call, which is counted as a campaign's; of its agents alone
+    /// their part is counted here.
+    fn is_of_campaign(&mut self, view: View<'_>, what: Observation) -> bool {
+        let Some(contact) = what.contact() else { return false };
+        if view.floor.contacts[contact].contact_type.place() < view.model.inbound_types {
+            return false;
+        }
+        match what {
+            Observation::Answered { agent, .. } => {
+                self.counts.agents[agent.place()].answered += 1.0;
+                self.count_for_agent(view, agent, |tally| tally.answered += 1.0);
+                let team = view.model.strategy.agents[agent].team.place();
+                let place = team * view.model.intervals + view.clock.interval;
+                self.counts.teams[place].answered += 1.0;
+            }
+            Observation::Offered { agent, .. } => {
+                self.counts.agents[agent.place()].offers += 1.0;
+                self.count_for_agent(view, agent, |tally| tally.offers += 1.0);
+            }
+            _ => {}
+        }
+        true
+    }
+
+    /// Counts the dates on which each campaign called, and those on which it was over its ceiling.
+    fn hold_against_ceilings(&mut self, model: &Model) {
+        let rows = self.counts.campaigns.chunks_mut(model.intervals);
+        for (rows, campaign) in rows.zip(&model.campaigns) {
+            let mut from = 0;
+            while from < rows.len() {
+                let date = model.dates[from];
+                let after = model.dates.partition_point(|&other| other <= date);
+                let mut whole = CampaignTally::default();
+                rows[from..after].iter().for_each(|tally| whole.add(tally));
+                if let Some(share) = whole.abandoned_share() {
+                    rows[from].dates += 1.0;
+                    let is_over = share > campaign.campaign.abandoned_ceiling;
+                    rows[from].dates_over += f64::from(u8::from(is_over));
+                }
+                from = after;
+            }
+        }
     }
 
     /// Counts a contact for each of its labels.
@@ -545,6 +657,9 @@ impl Observer for Tally {
 
     #[inline(always)]
     fn observe(&mut self, view: View<'_>, what: Observation) {
+        if !view.model.campaigns.is_empty() && self.is_of_campaign(view, what) {
+            return;
+        }
         match what {
             Observation::Arrived { contact } => {
                 let is_again = view.customers[contact].attempt > 1;
@@ -612,7 +727,18 @@ impl Observer for Tally {
         }
     }
 
+    fn count_campaign(
+        &mut self,
+        model: &Model,
+        campaign: usize,
+        interval: usize,
+        count: impl Fn(&mut CampaignTally),
+    ) {
+        count(&mut self.counts.campaigns[campaign * model.intervals + interval]);
+    }
+
     fn end(&mut self, view: View<'_>) {
+        self.hold_against_ceilings(view.model);
         for agent in view.floor.agents.ids() {
             self.account(view, agent);
             self.account_shift(view, agent);
@@ -652,18 +778,20 @@ impl DayTally {
         rows_after(&mut self.service_points, before, intervals);
         rows_after(&mut self.teams, before, intervals);
         rows_after(&mut self.agent_intervals, before, intervals);
+        rows_after(&mut self.campaigns, before, intervals);
         self.intervals -= intervals;
     }
 
     /// Nothing counted yet.
     fn of(model: &Model) -> Self {
-        let Model { intervals, contact_types, teams, names, strategy, counting, .. } = model;
+        let Model { intervals, inbound_types, campaigns, teams, names, strategy, counting, .. } =
+            model;
         Self {
             intervals: *intervals,
-            types: vec![TypeTally::default(); contact_types.len() * intervals],
+            types: vec![TypeTally::default(); inbound_types * intervals],
             service_points: vec![
                 ServicePointTally::default();
-                strategy.service_points.len() * intervals
+                names.service_points.len() * intervals
             ],
             teams: vec![TeamTally::default(); teams.len() * intervals],
             agents: vec![AgentTally::default(); strategy.agents.len()],
@@ -673,9 +801,10 @@ impl DayTally {
                 Vec::new()
             },
             labels: vec![LabelTally::default(); names.labels.len()],
-            flows: vec![0.0; names.flows.len() * contact_types.len()],
-            answer_waits: vec![Default::default(); contact_types.len()],
-            abandon_waits: vec![Default::default(); contact_types.len()],
+            campaigns: vec![CampaignTally::default(); campaigns.len() * intervals],
+            flows: vec![0.0; names.flows.len() * inbound_types],
+            answer_waits: vec![Default::default(); *inbound_types],
+            abandon_waits: vec![Default::default(); *inbound_types],
             events: 0,
         }
     }

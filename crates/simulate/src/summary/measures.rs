@@ -6,7 +6,9 @@
 use serde::{Deserialize, Serialize};
 
 use super::estimate::{Estimate, Pair};
-use crate::observers::{AgentTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
+use crate::observers::{
+    AgentTally, CampaignTally, LabelTally, ServicePointTally, TeamTally, TypeTally,
+};
 
 /// A tally whose replications are summed up: pairs of numerator and denominator, and the measures
 /// that follow from their sums.
@@ -239,6 +241,54 @@ measures! {
     }
 }
 
+measures! {
+    /// Results of a campaign.
+    pub struct CampaignMeasures from CampaignTally, as (tally) {
+        /// Calls dialled, per replication.
+        dials: mean(tally.dials, 1.0) as "dials",
+        /// Calls that a person answered, per replication.
+        people: mean(tally.people, 1.0) as "answered_by_people",
+        /// Conversations with people, per replication.
+        conversations: mean(tally.conversations, 1.0) as "conversations",
+        /// Calls that a person answered and no agent was connected for in time, per replication.
+        abandoned: mean(tally.abandoned, 1.0) as "abandoned",
+        /// Calls that a person answered and that were taken for a machine's, per replication.
+        lost_to_detection: mean(tally.lost_to_detection, 1.0) as "lost_to_detection",
+        /// Abandoned and taken for machines / answered by people.
+        abandoned_share: ratio(tally.abandoned + tally.lost_to_detection, tally.people) as "abandoned_share",
+        /// Dates over the ceiling / dates with calls that people answered.
+        dates_over: ratio(tally.dates_over, tally.dates) as "dates_over_ceiling_share",
+        /// Calls that a person answered / calls dialled.
+        answered_share: ratio(tally.people, tally.dials) as "answered_share",
+        /// Calls that a machine answered / calls dialled.
+        machine_share: ratio(tally.machines, tally.dials) as "machine_share",
+        /// Machines that reached an agent, per replication.
+        machines_to_agents: mean(tally.machines_to_agents, 1.0) as "machines_to_agents",
+        /// Talk and wrap-up / time of agents on shift while it dialled.
+        utilisation: ratio(tally.talking_secs + tally.wrapping_up_secs, tally.on_shift_secs) as "utilisation_share",
+        /// Free time / time of agents on shift while it dialled.
+        free: ratio(tally.free_secs, tally.on_shift_secs) as "free_share",
+        /// Looking at whom to call / time of agents on shift while it dialled.
+        looking: ratio(tally.looking_secs, tally.on_shift_secs) as "looking_share",
+        /// Kept for a line that rang / time of agents on shift while it dialled.
+        kept: ratio(tally.kept_secs, tally.on_shift_secs) as "kept_share",
+        /// Conversations for each hour of an agent on shift while it dialled.
+        per_agent_hour: ratio(3600.0 * tally.conversations, tally.on_shift_secs) as "conversations_per_agent_hour",
+        /// Seconds that an agent is free for each conversation.
+        wait_secs: ratio(tally.free_secs, tally.conversations) as "agent_wait_secs",
+        /// Hours of agents on shift while it dialled, per replication.
+        agent_hours: hours(tally.on_shift_secs, 1.0) as "agent_hours",
+        /// Lines in use while it dialled, on average.
+        lines: ratio(tally.line_secs, tally.dialling_secs) as "mean_lines",
+        /// People who are still to be called at the end.
+        left: mean(tally.left, 1.0) as "people_left",
+        /// People who are not called any more at the end.
+        done: mean(tally.done, 1.0) as "people_done",
+        /// Share of replications in which the list was used up.
+        used_up: mean(tally.used_up, 1.0) as "list_used_up_share",
+    }
+}
+
 /// A transition: contacts that took it, per replication.
 pub(crate) struct Flow(pub f64);
 
@@ -267,6 +317,7 @@ mod tests {
             TeamMeasures::NAMES,
             AgentMeasures::NAMES,
             LabelMeasures::NAMES,
+            CampaignMeasures::NAMES,
         ] {
             for (place, name) in names.iter().enumerate() {
                 assert_eq!(place_of(names, name), place);

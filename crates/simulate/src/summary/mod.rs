@@ -6,11 +6,15 @@ mod paired;
 
 use serde::{Deserialize, Serialize};
 
-use crate::observers::{AgentTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally};
+use crate::observers::{
+    AgentTally, CampaignTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally,
+};
 use crate::sketch::{WaitSketch, Waits};
 pub use estimate::Estimate;
 pub(crate) use estimate::Pair;
-pub use measures::{AgentMeasures, LabelMeasures, Measures, ServicePointMeasures, TeamMeasures};
+pub use measures::{
+    AgentMeasures, CampaignMeasures, LabelMeasures, Measures, ServicePointMeasures, TeamMeasures,
+};
 use measures::{Flow, Sums, Tallied, Whole};
 pub use paired::{COMPARED, Compared, Paired};
 
@@ -28,6 +32,8 @@ pub struct Summary {
     types: Vec<Table>,
     service_points: Vec<Table>,
     teams: Vec<Table>,
+    /// The day, then its intervals, by campaign.
+    campaigns: Vec<Table>,
     agents: Table,
     labels: Table,
     flows: Table,
@@ -78,6 +84,7 @@ impl Summary {
             types: Vec::new(),
             service_points: Vec::new(),
             teams: Vec::new(),
+            campaigns: Vec::new(),
             agents: Table::default(),
             labels: Table::default(),
             flows: Table::default(),
@@ -114,6 +121,11 @@ impl Summary {
             row.iter().for_each(|each| total.add(each));
             std::iter::once(total).chain(row.iter().copied())
         });
+        add_parts(&mut self.campaigns, day.campaigns.chunks(n), |row| {
+            let mut total = CampaignTally::default();
+            row.iter().for_each(|each| total.add(each));
+            std::iter::once(total).chain(row.iter().copied())
+        });
         self.agents.add(day.agents.iter().copied());
         self.agent_intervals.add(day.agent_intervals.iter().copied());
         self.labels.add(day.labels.iter().copied());
@@ -134,6 +146,7 @@ impl Summary {
             (&mut self.types, &other.types),
             (&mut self.service_points, &other.service_points),
             (&mut self.teams, &other.teams),
+            (&mut self.campaigns, &other.campaigns),
         ] {
             parts.resize_with(parts.len().max(others.len()), Table::default);
             parts.iter_mut().zip(others).for_each(|(part, other)| part.merge(other));
@@ -153,6 +166,7 @@ impl Summary {
     pub fn in_short(mut self) -> Self {
         self.types.iter_mut().for_each(|table| table.pairs.truncate(Whole::WIDTH));
         self.teams.iter_mut().for_each(|table| table.pairs.truncate(TeamTally::WIDTH));
+        self.campaigns.iter_mut().for_each(|table| table.pairs.truncate(CampaignTally::WIDTH));
         (self.agents, self.labels) = Default::default();
         (self.flows, self.type_flows) = Default::default();
         (self.service_points, self.answer_waits, self.abandon_waits) = Default::default();
@@ -212,6 +226,21 @@ impl Summary {
     /// One team, interval by interval.
     pub fn team_intervals(&self, team: usize) -> Vec<TeamMeasures> {
         self.rows::<TeamTally>(&self.teams[team])
+    }
+
+    /// How many campaigns there are.
+    pub fn campaign_count(&self) -> usize {
+        self.campaigns.len()
+    }
+
+    /// One campaign: the whole of the replication.
+    pub fn of_campaign(&self, campaign: usize) -> CampaignMeasures {
+        self.read::<CampaignTally>(&self.campaigns[campaign], 0, self.day_secs())
+    }
+
+    /// One campaign, interval by interval.
+    pub fn campaign_intervals(&self, campaign: usize) -> Vec<CampaignMeasures> {
+        self.rows::<CampaignTally>(&self.campaigns[campaign])
     }
 
     /// Agent by agent.

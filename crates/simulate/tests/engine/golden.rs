@@ -94,6 +94,7 @@ const fn end_code(how: End) -> u32 {
         End::Contained => 5,
         End::CallbackFailed => 6,
         End::CutOff => 7,
+        End::NotConnected => 8,
     }
 }
 

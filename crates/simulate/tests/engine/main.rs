@@ -6,5 +6,6 @@ mod fixture;
 mod golden;
 mod laws;
 mod offers;
+mod outbound;
 mod settings;
 mod theory;

@@ -24,6 +24,7 @@ impl Edit {
         edits.extend(added.map(|entry| Self::Add { part: Part::Entry(entry), at: None }));
         edits.extend(list(&steps(before), &steps(after)));
         edits.extend(list(&teams(before), &teams(after)));
+        edits.extend(list(&campaigns(before), &campaigns(after)));
         match <[Self; 1]>::try_from(edits) {
             Ok([only]) => only,
             Err(edits) => Self::Several(edits),
@@ -42,6 +43,14 @@ fn steps(strategy: &Strategy) -> Identified {
 fn teams(strategy: &Strategy) -> Identified {
     let part = |team: &crate::Team| (PartId::Team(team.id.clone()), Part::Team(team.clone()));
     strategy.teams.iter().map(part).collect()
+}
+
+fn campaigns(strategy: &Strategy) -> Identified {
+    let part = |campaign: &crate::Campaign| {
+        let id = PartId::Campaign(campaign.id.clone());
+        (id, Part::Campaign(Box::new(campaign.clone())))
+    };
+    strategy.campaigns.iter().map(part).collect()
 }
 
 /// The edits of one list: first what goes, then place by place what stands there afterwards.

@@ -5,9 +5,9 @@ use jiff::civil::time;
 use super::Part;
 use crate::Duration;
 use crate::types::{
-    Announcement, Assistant, Callback, Entry, HoursGate, HuntGroup, Labelling, Member, Members,
-    Menu, Next, Offering, OpenHours, Outside, Promise, Queue, Routing, Step, StepKind, Strategy,
-    Team, Voicemail, Weekday,
+    Announcement, Assistant, Callback, Campaign, Entry, HoursGate, HuntGroup, Labelling, Member,
+    Members, Menu, Next, Offering, OpenHours, Outside, Promise, Queue, Routing, Step, StepKind,
+    Strategy, Team, Voicemail, Weekday,
 };
 
 /// The kinds of steps, without what they hold.
@@ -125,6 +125,14 @@ impl Part {
         Self::Team(Team::named(&id, &format!("Team {id}")))
     }
 
+    /// A campaign of the first team.
+    pub fn new_campaign(strategy: &Strategy) -> Self {
+        let id = free_id(strategy, "campaign");
+        let nth = strategy.campaigns.len() + 1;
+        let team = strategy.teams.first().map_or("", |team| team.id.as_str());
+        Self::Campaign(Box::new(Campaign::named(&id, &format!("Campaign {nth}"), team)))
+    }
+
     /// A step of a kind. What it cannot do without is filled in with what the strategy has; nothing is
     /// connected to it yet.
     pub fn new_step(strategy: &Strategy, kind: StepName) -> Self {
@@ -140,10 +148,13 @@ impl Part {
     }
 }
 
-/// `queue-1`, or the first further number that no step and no team has.
+/// `queue-1`, or the first further number that no step, team or campaign has.
 pub(super) fn free_id(strategy: &Strategy, stem: &str) -> String {
-    let is_taken =
-        |id: &str| strategy.step(id).is_some() || strategy.teams.iter().any(|team| team.id == id);
+    let is_taken = |id: &str| {
+        strategy.step(id).is_some()
+            || strategy.teams.iter().any(|team| team.id == id)
+            || strategy.campaign(id).is_some()
+    };
     let mut nth = 1;
     loop {
         let id = format!("{stem}-{nth}");

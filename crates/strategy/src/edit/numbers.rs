@@ -6,7 +6,7 @@ use super::{Edit, Part, PartId};
 use crate::changes::{field_words, is_limit, joined};
 use crate::types::Strategy;
 
-/// A setting of a step or a team that is a number, or a limit that could have one.
+/// A setting of a step, a team or a campaign that is a number, or a limit that could have one.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NumberSetting {
     /// Of which part.
@@ -25,7 +25,7 @@ impl NumberSetting {
 }
 
 impl Strategy {
-    /// Every number that can be set in steps and teams, limits that are not set included.
+    /// Every number that can be set in steps, teams and campaigns, limits that are not set included.
     pub fn numbers(&self) -> Vec<NumberSetting> {
         let steps = self.steps.iter().map(|step| {
             let id = PartId::Step(step.id.clone());
@@ -35,8 +35,13 @@ impl Strategy {
             let id = PartId::Team(team.id.clone());
             (id, format!("team “{}”", team.name), Part::Team(team.clone()))
         });
+        let campaigns = self.campaigns.iter().map(|campaign| {
+            let id = PartId::Campaign(campaign.id.clone());
+            let whole = Part::Campaign(Box::new(campaign.clone()));
+            (id, format!("campaign “{}”", campaign.name), whole)
+        });
         let mut found = Vec::new();
-        for (part, subject, whole) in steps.chain(teams) {
+        for (part, subject, whole) in steps.chain(teams).chain(campaigns) {
             let mut of_part = Found { part, subject, numbers: &mut found };
             of_part.look(&whole.to_json(), "", "");
         }

@@ -1,4 +1,4 @@
-//! The parts that edits are made to: entries, steps and teams.
+//! The parts that edits are made to: entries, steps, teams and campaigns.
 
 use std::fmt;
 use std::str::FromStr;
@@ -8,9 +8,9 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use crate::faults::Fault;
-use crate::types::{Entry, Step, Strategy, Team};
+use crate::types::{Campaign, Entry, Step, Strategy, Team};
 
-/// Which part of a strategy. Steps and teams are known by their ids, entries by their place.
+/// Which part of a strategy. Entries are known by their place, all others by their ids.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum PartId {
@@ -20,6 +20,8 @@ pub enum PartId {
     Step(String),
     /// The team with this id.
     Team(String),
+    /// The campaign with this id.
+    Campaign(String),
 }
 
 /// A part of a strategy.
@@ -32,6 +34,8 @@ pub enum Part {
     Step(Box<Step>),
     /// Who answers them.
     Team(Team),
+    /// Whom the centre calls.
+    Campaign(Box<Campaign>),
 }
 
 impl fmt::Display for PartId {
@@ -40,6 +44,7 @@ impl fmt::Display for PartId {
             Self::Entry(at) => write!(formatter, "entry.{at}"),
             Self::Step(id) => write!(formatter, "step.{id}"),
             Self::Team(id) => write!(formatter, "team.{id}"),
+            Self::Campaign(id) => write!(formatter, "campaign.{id}"),
         }
     }
 }
@@ -53,11 +58,12 @@ impl FromStr for PartId {
             Some(("entry", at)) => at.parse().ok().map(Self::Entry),
             Some(("step", id)) => Some(Self::Step(id.to_owned())),
             Some(("team", id)) => Some(Self::Team(id.to_owned())),
+            Some(("campaign", id)) => Some(Self::Campaign(id.to_owned())),
             _ => None,
         };
         part.ok_or_else(|| Fault {
             field: "part".to_owned(),
-            message: format!("“{text}” names no entry, step or team"),
+            message: format!("“{text}” names no entry, step, team or campaign"),
         })
     }
 }
@@ -69,6 +75,7 @@ impl PartId {
             Self::Entry(_) => "entries",
             Self::Step(_) => "steps",
             Self::Team(_) => "teams",
+            Self::Campaign(_) => "campaigns",
         }
     }
 
@@ -78,6 +85,7 @@ impl PartId {
             Self::Entry(at) => (*at < strategy.entries.len()).then_some(*at),
             Self::Step(id) => strategy.steps.iter().position(|step| step.id == *id),
             Self::Team(id) => strategy.teams.iter().position(|team| team.id == *id),
+            Self::Campaign(id) => strategy.campaigns.iter().position(|each| each.id == *id),
         }
     }
 
@@ -92,6 +100,7 @@ impl PartId {
             Self::Entry(_) => Part::Entry(strategy.entries[at].clone()),
             Self::Step(_) => Part::Step(Box::new(strategy.steps[at].clone())),
             Self::Team(_) => Part::Team(strategy.teams[at].clone()),
+            Self::Campaign(_) => Part::Campaign(Box::new(strategy.campaigns[at].clone())),
         })
     }
 
@@ -111,6 +120,7 @@ impl PartId {
             Self::Entry(_) => Part::Entry(typed(value)?),
             Self::Step(_) => Part::Step(Box::new(typed(value)?)),
             Self::Team(_) => Part::Team(typed(value)?),
+            Self::Campaign(_) => Part::Campaign(Box::new(typed(value)?)),
         })
     }
 
@@ -121,6 +131,7 @@ impl PartId {
                 Self::Entry(at) => format!("there is no entry {}", at + 1),
                 Self::Step(id) => format!("there is no step “{id}”"),
                 Self::Team(id) => format!("there is no team “{id}”"),
+                Self::Campaign(id) => format!("there is no campaign “{id}”"),
             },
         })
     }
@@ -160,6 +171,7 @@ impl PartId {
             Self::Entry(_) => Part::Entry(strategy.entries.remove(at)),
             Self::Step(_) => Part::Step(Box::new(strategy.steps.remove(at))),
             Self::Team(_) => Part::Team(strategy.teams.remove(at)),
+            Self::Campaign(_) => Part::Campaign(Box::new(strategy.campaigns.remove(at))),
         })
     }
 
@@ -170,6 +182,7 @@ impl PartId {
             (Self::Entry(_), Part::Entry(_))
                 | (Self::Step(_), Part::Step(_))
                 | (Self::Team(_), Part::Team(_))
+                | (Self::Campaign(_), Part::Campaign(_))
         );
         if fits {
             return Ok(());
@@ -184,6 +197,9 @@ impl PartId {
             Self::Entry(_) => (at < strategy.entries.len()).then_some(Self::Entry(at)),
             Self::Step(_) => strategy.steps.get(at).map(|step| Self::Step(step.id.clone())),
             Self::Team(_) => strategy.teams.get(at).map(|team| Self::Team(team.id.clone())),
+            Self::Campaign(_) => {
+                strategy.campaigns.get(at).map(|each| Self::Campaign(each.id.clone()))
+            }
         }
     }
 
@@ -203,6 +219,7 @@ impl Part {
             Self::Entry(entry) => &entry.name,
             Self::Step(step) => &step.name,
             Self::Team(team) => &team.name,
+            Self::Campaign(campaign) => &campaign.name,
         }
     }
 
@@ -212,6 +229,7 @@ impl Part {
             Self::Entry(_) => "entry",
             Self::Step(step) => step.does.words(),
             Self::Team(_) => "team",
+            Self::Campaign(_) => "campaign",
         }
     }
 
@@ -221,6 +239,7 @@ impl Part {
             Self::Entry(entry) => serde_json::to_value(entry),
             Self::Step(step) => serde_json::to_value(step),
             Self::Team(team) => serde_json::to_value(team),
+            Self::Campaign(campaign) => serde_json::to_value(campaign),
         };
         value.expect("names and numbers always serialise")
     }
@@ -231,6 +250,7 @@ impl Part {
             Self::Entry(_) => PartId::Entry(at),
             Self::Step(step) => PartId::Step(step.id.clone()),
             Self::Team(team) => PartId::Team(team.id.clone()),
+            Self::Campaign(campaign) => PartId::Campaign(campaign.id.clone()),
         }
     }
 
@@ -240,6 +260,7 @@ impl Part {
             Self::Entry(_) => strategy.entries.len(),
             Self::Step(_) => strategy.steps.len(),
             Self::Team(_) => strategy.teams.len(),
+            Self::Campaign(_) => strategy.campaigns.len(),
         }
     }
 
@@ -260,6 +281,7 @@ impl Part {
             Self::Entry(entry) => strategy.entries.insert(at, entry),
             Self::Step(step) => strategy.steps.insert(at, *step),
             Self::Team(team) => strategy.teams.insert(at, team),
+            Self::Campaign(campaign) => strategy.campaigns.insert(at, *campaign),
         }
         Ok(())
     }

@@ -34,7 +34,7 @@ impl Edit {
         // It stands after the step that leads to it, so that lists tell the way in its order.
         let at = match part {
             PartId::Step(_) => part.find(strategy).map(|at| at + 1),
-            PartId::Entry(_) | PartId::Team(_) => None,
+            PartId::Entry(_) | PartId::Team(_) | PartId::Campaign(_) => None,
         };
         let edits = vec![
             Self::Add { part: Part::Step(step), at },
@@ -43,7 +43,7 @@ impl Edit {
         Ok((Self::Several(edits), added))
     }
 
-    /// Adds a copy of a step or a team with what belongs to it: a line's ranks in its teams and the
+    /// Adds a copy of a step, a team or a campaign with what belongs to it: a line's ranks in its teams and the
     /// callbacks that it offers, a team's place in hunt groups. Nothing leads to the copy of a step yet, and
     /// the copy of a team has no named agents, who are in one team only.
     ///
@@ -78,6 +78,16 @@ impl Edit {
                 whole.teams.insert(at + 1, team);
                 copy
             }
+            PartId::Campaign(id) => {
+                let mut campaign = strategy.campaigns[at].clone();
+                campaign.id = free_id(strategy, id);
+                campaign.name = copy_name(&campaign.name, |name| {
+                    strategy.campaigns.iter().any(|each| each.name == name)
+                });
+                let copy = PartId::Campaign(campaign.id.clone());
+                whole.campaigns.insert(at + 1, campaign);
+                copy
+            }
         };
         Ok((Self::between(strategy, &whole), copy))
     }
@@ -93,7 +103,7 @@ impl Edit {
         let mut whole = strategy.clone();
         part.take_from(&mut whole)?;
         match part {
-            PartId::Entry(_) => {}
+            PartId::Entry(_) | PartId::Campaign(_) => {}
             PartId::Step(id) => whole.forget_step(id, to),
             PartId::Team(id) => {
                 for step in &mut whole.steps {

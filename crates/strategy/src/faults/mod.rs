@@ -1,5 +1,6 @@
 //! What keeps a strategy from being played, before anyone tries it.
 
+mod campaigns;
 mod lines;
 mod people;
 
@@ -65,6 +66,17 @@ impl Strategy {
             found.at = format!("teams[{at}].");
             found.id(&team.id, &mut ids);
             found.team(team, &mut agents);
+        }
+        let mut ids = HashSet::new();
+        found.at = String::new();
+        let campaigns = self.campaigns.len();
+        found.ensure(campaigns <= MOST_PARTS, "campaigns", || {
+            format!("up to {MOST_PARTS} of them, got {campaigns}")
+        });
+        for (at, campaign) in self.campaigns.iter().enumerate() {
+            found.at = format!("campaigns[{at}].");
+            found.id(&campaign.id, &mut ids);
+            found.campaign(campaign);
         }
         found.at = String::new();
         found.labels();

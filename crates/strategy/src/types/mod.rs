@@ -1,5 +1,6 @@
 //! The parts of a strategy.
 
+mod campaigns;
 mod hunting;
 mod steps;
 mod teams;
@@ -8,6 +9,10 @@ mod waiting;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+pub use campaigns::{
+    Assumed, Blending, CallOutcome, Campaign, CampaignList, Caps, LocalHours, MachineAction,
+    Machines, Pacing, Retries, ServedBy, ZoneShare,
+};
 pub use hunting::{HuntGroup, Member, Members, OfferOrder, Offering, WhoRings};
 pub use steps::{
     Announcement, Assistant, Callback, Condition, HoursException, HoursGate, LabelRule, Labelling,
@@ -33,6 +38,10 @@ pub struct Strategy {
     pub steps: Vec<Step>,
     /// Who answers them.
     pub teams: Vec<Team>,
+    /// Who is called, and how.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schemars(default)]
+    pub campaigns: Vec<Campaign>,
 }
 
 /// Where contacts come in: a number, a chat or message address.
@@ -127,12 +136,18 @@ impl Strategy {
                 does: StepKind::Queue(Queue::default()),
             }],
             teams: vec![Team::named("team", &format!("{name} team"))],
+            campaigns: Vec::new(),
         }
     }
 
     /// The step with this id.
     pub fn step(&self, id: &str) -> Option<&Step> {
         self.steps.iter().find(|step| step.id == id)
+    }
+
+    /// The campaign with this id.
+    pub fn campaign(&self, id: &str) -> Option<&Campaign> {
+        self.campaigns.iter().find(|campaign| campaign.id == id)
     }
 
     /// The first queue, if there is one.

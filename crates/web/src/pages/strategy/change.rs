@@ -182,6 +182,7 @@ fn new_part(opened: &Opened, kind: &str) -> Option<Part> {
     Some(match kind {
         "entry" => Part::new_entry(strategy),
         "team" => Part::new_team(strategy),
+        "campaign" => Part::new_campaign(strategy),
         kind => Part::new_step(strategy, step_name(kind)?),
     })
 }

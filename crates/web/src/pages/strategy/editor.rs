@@ -185,6 +185,14 @@ fn first_settings(key: &PartId, value: &Value) -> Vec<&'static str> {
     first.extend_from_slice(match (key, kind.map(String::as_str)) {
         (PartId::Entry(_), _) => &["/contact_types", "/first"],
         (PartId::Team(_), _) => &["/skills", "/channels", "/answer_delay", "/agents"],
+        (PartId::Campaign(_), _) => &[
+            "/served_by",
+            "/pacing",
+            "/abandoned_ceiling",
+            "/hours",
+            "/list/people",
+            "/caps/lines",
+        ],
         (_, Some("queue")) => &[
             "/does/queue/places",
             "/does/queue/longest_wait_secs",

@@ -45,7 +45,7 @@ pub use map::journey_map;
 use map::{Drawn, MapView};
 pub(crate) use merge::merge;
 use panel::{FindingView, PanelView};
-use parts::{PartLine, part_lines};
+use parts::{PartLine, PartLines, part_lines};
 pub(crate) use people::{import_people, people, people_csv};
 pub(crate) use repair::repair;
 pub(crate) use rules::rules;
@@ -85,9 +85,11 @@ struct ShowPage {
     walk_address: String,
     rules_address: String,
     people_address: String,
+    campaigns_address: String,
     entries: Vec<PartLine>,
     steps: Vec<PartLine>,
     teams: Vec<PartLine>,
+    campaigns: Vec<PartLine>,
     kinds: [StepName; 11],
     /// Where a way can be led to, as forms say it and by name.
     targets: Vec<(String, String)>,
@@ -305,7 +307,8 @@ async fn page_of(
         address: format!("/strategy?day={}&version={}", context.day, version.version),
         export: format!("/strategy/versions/{}", version.version),
     };
-    let (entries, steps, teams) = part_lines(&opened.strategy, part, &address);
+    let PartLines { entries, steps, teams, campaigns } =
+        part_lines(&opened.strategy, part, &address);
     let findings = seen.findings.iter();
     let of_day = |days: i64| {
         let day = context.day.saturating_add(jiff::Span::new().days(days));
@@ -348,10 +351,12 @@ async fn page_of(
         svg_address: format!("/strategy/map.svg{}", address.trim_start_matches("/strategy")),
         walk_address: format!("/strategy/walk?day={}&{of}&at={time}", context.day),
         people_address: format!("/strategy/people?day={}&{of}", context.day),
+        campaigns_address: format!("/strategy/campaigns?day={}&{of}", context.day),
         rules_address: format!("/strategy/rules?day={}", context.day),
         entries,
         steps,
         teams,
+        campaigns,
         kinds: StepName::ALL,
         targets: panel::targets(&opened.strategy),
         editor,

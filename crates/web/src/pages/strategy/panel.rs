@@ -146,7 +146,7 @@ fn ways(seen: &Seen, part: &PartId, address: &str) -> Vec<WayRow> {
                     (step.name.clone(), Some(format!("{address}&part=step.{}", step.id)))
                 }
                 Stop::End(end) => (end.words().to_owned(), None),
-                Stop::Entry(_) => (String::new(), None),
+                Stop::Entry(_) | Stop::Campaign(_) => (String::new(), None),
             };
             let cause = if link.cause.is_empty() { "first".to_owned() } else { link.cause.clone() };
             let led_to = match seen.journey.stops[link.to] {

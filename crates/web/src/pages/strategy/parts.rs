@@ -1,7 +1,9 @@
 //! The parts of a strategy: how they are addressed, listed and described.
 
 use barometer_preflight::{Finding, Severity};
-use barometer_strategy::{Entry, Part, PartId, Step, StepKind, Stop, Strategy, Team};
+use barometer_strategy::{
+    Campaign, Entry, Pacing, Part, PartId, Step, StepKind, Stop, Strategy, Team,
+};
 
 use super::seen::Seen;
 use crate::words;
@@ -31,6 +33,7 @@ pub(super) const fn definition(part: &PartId) -> &'static str {
         PartId::Entry(_) => "Entry",
         PartId::Step(_) => "Step",
         PartId::Team(_) => "Team",
+        PartId::Campaign(_) => "Campaign",
     }
 }
 
@@ -41,12 +44,15 @@ fn with_article(noun: &str) -> String {
     format!("{article} {noun}")
 }
 
-/// Entries, steps and teams as lists.
-pub(super) fn part_lines(
-    strategy: &Strategy,
-    open: &PartId,
-    address: &str,
-) -> (Vec<PartLine>, Vec<PartLine>, Vec<PartLine>) {
+/// The parts of a strategy as lists.
+pub(super) struct PartLines {
+    pub entries: Vec<PartLine>,
+    pub steps: Vec<PartLine>,
+    pub teams: Vec<PartLine>,
+    pub campaigns: Vec<PartLine>,
+}
+
+pub(super) fn part_lines(strategy: &Strategy, open: &PartId, address: &str) -> PartLines {
     let line = |key: PartId, name: &str, kind: String, ways| PartLine {
         address: format!("{address}&part={}", key),
         is_open: key == *open,
@@ -71,11 +77,33 @@ pub(super) fn part_lines(
     };
     let team =
         |team: &Team| line(PartId::Team(team.id.clone()), &team.name, team_facts(team), Vec::new());
-    (
-        strategy.entries.iter().enumerate().map(entry).collect(),
-        strategy.steps.iter().map(step).collect(),
-        strategy.teams.iter().map(team).collect(),
-    )
+    let campaign = |campaign: &Campaign| {
+        let id = PartId::Campaign(campaign.id.clone());
+        line(id, &campaign.name, campaign_facts(campaign), Vec::new())
+    };
+    PartLines {
+        entries: strategy.entries.iter().enumerate().map(entry).collect(),
+        steps: strategy.steps.iter().map(step).collect(),
+        teams: strategy.teams.iter().map(team).collect(),
+        campaigns: strategy.campaigns.iter().map(campaign).collect(),
+    }
+}
+
+/// The most telling settings of a campaign.
+pub(in crate::pages) fn campaign_facts(campaign: &Campaign) -> String {
+    let people = words::thousands(f64::from(campaign.list.people));
+    let paused = if campaign.paused_because.is_some() { ", paused" } else { "" };
+    format!("{}, {people} people{paused}", pacing_words(&campaign.pacing))
+}
+
+/// How a campaign dials, with its one number where it has one.
+pub(in crate::pages) fn pacing_words(pacing: &Pacing) -> String {
+    match pacing {
+        Pacing::Steady { lines_per_agent } => {
+            format!("steady, {lines_per_agent} lines for each free agent")
+        }
+        other => other.words().to_owned(),
+    }
 }
 
 /// The most telling settings of a step.
@@ -123,6 +151,7 @@ pub(super) fn answer(seen: &Seen) -> String {
                 let name = match seen.journey.stops[stop] {
                     Stop::Entry(at) => &strategy.entries[at].name,
                     Stop::Step(at) => &strategy.steps[at].name,
+                    Stop::Campaign(at) => &strategy.campaigns[at].name,
                     Stop::End(_) => "",
                 };
                 let of_those = if load.stops[stop] > 0.0 { lost / load.stops[stop] } else { 0.0 };

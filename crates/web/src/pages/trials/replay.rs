@@ -286,6 +286,7 @@ const fn place_of(how: End) -> u32 {
         End::Contained => 5,
         End::CallbackFailed => 6,
         End::CutOff => 7,
+        End::NotConnected => 8,
     }
 }
 

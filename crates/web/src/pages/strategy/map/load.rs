@@ -48,7 +48,8 @@ impl Load {
             .map(|link| match journey.stops[link.from] {
                 Stop::Entry(at) => Some(received[at]),
                 Stop::Step(at) => counted(&strategy.steps[at].name, &link.cause),
-                Stop::End(_) => None,
+                // What campaigns dial is no part of what comes in.
+                Stop::Campaign(_) | Stop::End(_) => None,
             })
             .collect();
         // A callback that was accepted while waiting ends like one that was accepted at its step.

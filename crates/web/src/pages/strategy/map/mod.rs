@@ -112,7 +112,7 @@ impl StopView {
 
     /// Whether it is a step, whose words stand above it.
     fn is_step(&self) -> bool {
-        !matches!(self.shape, Shape::Inlet | Shape::Bar { .. })
+        !matches!(self.shape, Shape::Inlet | Shape::Outlet | Shape::Bar { .. })
     }
 }
 
@@ -158,7 +158,8 @@ impl MapView {
             .map(|(at, shape)| {
                 let half = half_size(shape).1.max(stacks(at));
                 let column = drawn.column(at);
-                let words = if column == Column::Last || at < drawn.strategy.entries.len() {
+                let words = if column == Column::Last || !matches!(journey.stops[at], Stop::Step(_))
+                {
                     // Their words stand inside or beside them.
                     8.0
                 } else {
@@ -306,7 +307,7 @@ impl<'a> Drawn<'a> {
 
     fn column(&self, stop: usize) -> Column {
         match self.journey.stops[stop] {
-            Stop::Entry(_) => Column::Early,
+            Stop::Entry(_) | Stop::Campaign(_) => Column::Early,
             Stop::End(_) => Column::Last,
             Stop::Step(at) => match self.strategy.steps[at].does {
                 StepKind::Queue(_)
@@ -322,6 +323,7 @@ impl<'a> Drawn<'a> {
     fn shape(&self, stop: usize) -> Shape {
         match self.journey.stops[stop] {
             Stop::Entry(_) => Shape::Inlet,
+            Stop::Campaign(_) => Shape::Outlet,
             Stop::Step(at) => {
                 let waiting = self.waiting(at);
                 shape::of_step(&self.strategy.steps[at], self.now.get(at), self.at, waiting)
@@ -396,6 +398,7 @@ impl<'a> Drawn<'a> {
     fn name_of(&self, stop: usize) -> &str {
         match self.journey.stops[stop] {
             Stop::Entry(at) => &self.strategy.entries[at].name,
+            Stop::Campaign(at) => &self.strategy.campaigns[at].name,
             Stop::Step(at) => &self.strategy.steps[at].name,
             Stop::End(end) => end.words(),
         }
@@ -404,6 +407,7 @@ impl<'a> Drawn<'a> {
     fn part(&self, stop: usize) -> Option<PartId> {
         match self.journey.stops[stop] {
             Stop::Entry(at) => Some(PartId::Entry(at)),
+            Stop::Campaign(at) => Some(PartId::Campaign(self.strategy.campaigns[at].id.clone())),
             Stop::Step(at) => Some(PartId::Step(self.strategy.steps[at].id.clone())),
             Stop::End(_) => None,
         }
@@ -441,7 +445,7 @@ impl<'a> Drawn<'a> {
     fn stop_view(&self, stop: usize, (x, y): (f64, f64), shape: Shape) -> StopView {
         let full_name = self.name_of(stop).to_owned();
         let room = match self.journey.stops[stop] {
-            Stop::Entry(_) | Stop::End(_) => 126.0,
+            Stop::Entry(_) | Stop::Campaign(_) | Stop::End(_) => 126.0,
             Stop::Step(_) => MOST_WORDS,
         };
         let part = self.part(stop);
@@ -452,6 +456,7 @@ impl<'a> Drawn<'a> {
         });
         let kind = match self.step(stop) {
             Some((_, step)) => step.does.words(),
+            None if matches!(part, Some(PartId::Campaign(_))) => "campaign",
             None if part.is_some() => "entry",
             None => "end",
         };
@@ -486,7 +491,7 @@ impl<'a> Drawn<'a> {
                 Stop::Step(at) => format!("step.{}", self.strategy.steps[at].id),
                 Stop::End(WayEnd::Released) => "release".to_owned(),
                 Stop::End(WayEnd::BusyTone) => "busy_tone".to_owned(),
-                Stop::Entry(_) | Stop::End(_) => String::new(),
+                Stop::Entry(_) | Stop::Campaign(_) | Stop::End(_) => String::new(),
             },
             detail: fitted(&detail, room, SMALL_LETTER),
             address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
@@ -509,6 +514,13 @@ impl<'a> Drawn<'a> {
                     names => names.join(", "),
                 },
             },
+            Stop::Campaign(at) => {
+                let campaign = &self.strategy.campaigns[at];
+                match campaign.paused_because {
+                    Some(_) => "paused".to_owned(),
+                    None => campaign.pacing.words().to_owned(),
+                }
+            }
             Stop::End(_) => counted.map_or_else(String::new, |counted| {
                 let share = self.contacts_at(stop).map_or(0.0, |contacts| self.share(contacts));
                 format!("{counted} · {}", words::percent(share))

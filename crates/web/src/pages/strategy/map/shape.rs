@@ -12,6 +12,8 @@ use crate::pressure_scale;
 pub(in crate::pages::strategy) enum Shape {
     /// An inlet.
     Inlet,
+    /// A pump: calls go out.
+    Outlet,
     /// A day's dial: the arc that is open, and the hand at the moment.
     Dial { open: Vec<String>, hand: (f64, f64), is_open: bool },
     /// A fan with an outlet for each choice.
@@ -49,7 +51,7 @@ pub(in crate::pages::strategy) struct Dot {
 /// Half of the width and half of the height of an instrument.
 pub(super) fn half_size(shape: &Shape) -> (f64, f64) {
     match shape {
-        Shape::Inlet => (68.0, 17.0),
+        Shape::Inlet | Shape::Outlet => (68.0, 17.0),
         Shape::Dial { .. } => (15.0, 15.0),
         Shape::Fan { outlets } => (9.0, (outlets.len() as f64 * 5.0).clamp(15.0, 26.0)),
         Shape::Tag => (12.0, 9.0),

@@ -1,0 +1,238 @@
+//! When a campaign may call: its own hours by the centre's clock, and people's hours by theirs.
+
+use barometer_strategy::Campaign;
+use jiff::civil::{Date, Time};
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, ToSpan};
+
+use crate::Seconds;
+
+const DAY_SECS: f64 = 86_400.0;
+const HOUR_SECS: f64 = 3600.0;
+
+/// When people may be called, zone by zone, in seconds since the start.
+#[derive(Clone, Debug)]
+pub struct CallingTimes {
+    zones: Vec<Zone>,
+    /// The centre's clock, and when the campaign dials by it, whoever may be called.
+    centre: Zone,
+}
+
+#[derive(Clone, Debug)]
+struct Zone {
+    name: String,
+    /// Both clocks allow it, in order of time.
+    open: Vec<(Seconds, Seconds)>,
+    /// From when on the zone's clock shows this many seconds more than those since the start, counted from
+    /// a midnight.
+    offsets: Vec<(Seconds, f64)>,
+}
+
+impl CallingTimes {
+    /// The times of a campaign from `start` on, for so many seconds.
+    pub fn of(campaign: &Campaign, start: Timestamp, secs: f64, centre: &TimeZone) -> Self {
+        let period = Period { start, secs };
+        let hours = period.stretches(centre, |date| {
+            let is_on = campaign.dials_on(date);
+            let hours = campaign.hours.iter().filter(|hours| is_on && hours.is_on(date));
+            hours.map(|hours| (hours.from, hours.until)).collect()
+        });
+        let local = (campaign.local_hours.from, campaign.local_hours.until);
+        let zone = |name: &str, clock: &TimeZone| Zone {
+            name: name.to_owned(),
+            open: both(&hours, &period.stretches(clock, |_| vec![local])),
+            offsets: period.offsets(clock),
+        };
+        let name = centre.iana_name().unwrap_or("the centre's zone");
+        let named = campaign.list.zones.iter().map(|each| {
+            // A strategy without faults names zones that there are.
+            let clock = TimeZone::get(&each.zone).unwrap_or_else(|_| centre.clone());
+            zone(&each.zone, &clock)
+        });
+        let mut zones: Vec<Zone> = named.collect();
+        if zones.is_empty() {
+            zones.push(zone(name, centre));
+        }
+        let centre = Zone { open: hours.clone(), ..zone(name, centre) };
+        Self { zones, centre }
+    }
+
+    /// How many zones there are: at least one.
+    pub fn zones(&self) -> usize {
+        self.zones.len()
+    }
+
+    /// What a zone is called.
+    pub fn zone_name(&self, zone: usize) -> &str {
+        &self.zones[zone].name
+    }
+
+    /// Whether somebody in a zone may be called now.
+    pub fn is_open(&self, zone: usize, now: Seconds) -> bool {
+        is_within(&self.zones[zone].open, now)
+    }
+
+    /// Whether the campaign dials now at all, by the centre's clock.
+    pub fn is_dialling(&self, now: Seconds) -> bool {
+        is_within(&self.centre.open, now)
+    }
+
+    /// When both clocks allow calls, in order of time.
+    pub fn open(&self, zone: usize) -> &[(Seconds, Seconds)] {
+        &self.zones[zone].open
+    }
+
+    /// When the campaign dials, by the centre's clock, in order of time.
+    pub fn hours(&self) -> &[(Seconds, Seconds)] {
+        &self.centre.open
+    }
+
+    /// Seconds until the hours of now are over; 0 outside them.
+    pub fn left_secs(&self, now: Seconds) -> Seconds {
+        let after = self.centre.open.partition_point(|&(_, until)| until <= now);
+        self.centre
+            .open
+            .get(after)
+            .filter(|(from, _)| *from <= now)
+            .map_or(0.0, |hours| hours.1 - now)
+    }
+
+    /// The day by the centre's clock, counted from the first.
+    pub fn day(&self, at: Seconds) -> i32 {
+        self.centre.local(at).0
+    }
+
+    /// The next moment after now at which a zone's calls, or the campaign's hours, begin or end; infinite
+    /// where none does.
+    pub fn next_change(&self, now: Seconds) -> Seconds {
+        let lists = self.zones.iter().chain([&self.centre]).map(|zone| &zone.open);
+        let next = |open: &Vec<(Seconds, Seconds)>| {
+            let after = open.partition_point(|&(_, until)| until <= now);
+            open.get(after).map(|&(from, until)| if from > now { from } else { until })
+        };
+        lists.filter_map(next).fold(f64::INFINITY, f64::min)
+    }
+
+    /// The hour that a zone's clocks show, 0 to 23.
+    pub fn local_hour(&self, zone: usize, at: Seconds) -> usize {
+        let (_, secs) = self.zones[zone].local(at);
+        ((secs / HOUR_SECS) as usize).min(23)
+    }
+
+    /// The day in a zone, counted from the first.
+    pub fn local_day(&self, zone: usize, at: Seconds) -> i32 {
+        self.zones[zone].local(at).0
+    }
+
+    /// When the next day begins in a zone.
+    pub fn next_local_day(&self, zone: usize, at: Seconds) -> Seconds {
+        let (_, secs) = self.zones[zone].local(at);
+        at + (DAY_SECS - secs)
+    }
+
+    /// When an hour of a zone's clocks next begins; now, where it is that hour.
+    pub fn next_local_hour(&self, zone: usize, at: Seconds, hour: usize) -> Seconds {
+        let (_, secs) = self.zones[zone].local(at);
+        let begins = hour as f64 * HOUR_SECS;
+        if (begins..begins + HOUR_SECS).contains(&secs) {
+            return at;
+        }
+        at + (begins - secs).rem_euclid(DAY_SECS)
+    }
+}
+
+impl Zone {
+    /// The day, and the seconds since its midnight, by the zone's clocks.
+    fn local(&self, at: Seconds) -> (i32, f64) {
+        let offsets = &self.offsets;
+        let after = offsets.partition_point(|&(from, _)| from <= at);
+        let offset = after.checked_sub(1).map_or(0.0, |before| offsets[before].1);
+        let shown = at + offset;
+        ((shown / DAY_SECS).floor() as i32, shown.rem_euclid(DAY_SECS))
+    }
+}
+
+fn is_within(stretches: &[(Seconds, Seconds)], at: Seconds) -> bool {
+    let after = stretches.partition_point(|&(from, _)| from <= at);
+    after.checked_sub(1).is_some_and(|before| at < stretches[before].1)
+}
+
+/// When both hold.
+fn both(one: &[(Seconds, Seconds)], other: &[(Seconds, Seconds)]) -> Vec<(Seconds, Seconds)> {
+    let (mut left, mut right) = (0, 0);
+    let mut found = Vec::new();
+    while let (Some(a), Some(b)) = (one.get(left), other.get(right)) {
+        let (from, until) = (a.0.max(b.0), a.1.min(b.1));
+        if from < until {
+            found.push((from, until));
+        }
+        if a.1 <= b.1 { left += 1 } else { right += 1 }
+    }
+    found
+}
+
+struct Period {
+    start: Timestamp,
+    secs: f64,
+}
+
+impl Period {
+    /// Hours of each day of a zone as stretches of seconds since the start, in order; those that touch are
+    /// one.
+    fn stretches(
+        &self,
+        zone: &TimeZone,
+        hours: impl Fn(Date) -> Vec<(Time, Time)>,
+    ) -> Vec<(Seconds, Seconds)> {
+        let days = (self.secs / DAY_SECS).ceil() as i64 + 1;
+        let first = self.start.to_zoned(zone.clone()).date();
+        let secs_at = |date: Date, time: Time| {
+            let at = date.to_datetime(time).to_zoned(zone.clone()).ok()?;
+            Some(at.timestamp().duration_since(self.start).as_secs_f64())
+        };
+        let dates = (-1..=days).filter_map(|ahead| first.checked_add(ahead.days()).ok());
+        let mut found: Vec<(Seconds, Seconds)> = Vec::new();
+        for date in dates {
+            for (from, until) in hours(date) {
+                let is_midnight = until == Time::midnight();
+                let last = if is_midnight { date.tomorrow().ok() } else { Some(date) };
+                let ends = last.and_then(|last| secs_at(last, until));
+                if let (Some(begins), Some(ends)) = (secs_at(date, from), ends)
+                    && begins < ends
+                {
+                    found.push((begins, ends));
+                }
+            }
+        }
+        found.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut joined: Vec<(Seconds, Seconds)> = Vec::with_capacity(found.len());
+        for (from, until) in found {
+            match joined.last_mut() {
+                Some(last) if from <= last.1 => last.1 = last.1.max(until),
+                _ => joined.push((from, until)),
+            }
+        }
+        joined
+    }
+
+    /// What a zone's clocks show beside the seconds since the start, from when on: clocks are put forward or
+    /// back on the hour.
+    fn offsets(&self, zone: &TimeZone) -> Vec<(Seconds, f64)> {
+        let first = self.start.to_zoned(zone.clone());
+        let midnight = first.time().duration_since(Time::midnight()).as_secs_f64();
+        let base = f64::from(zone.to_offset(self.start).seconds());
+        let mut offsets = vec![(f64::NEG_INFINITY, midnight)];
+        let mut after = self.start;
+        let end = jiff::SignedDuration::from_secs_f64(self.secs + 2.0 * DAY_SECS);
+        let end = self.start.checked_add(end).unwrap_or(Timestamp::MAX);
+        while let Some(change) = zone.following(after).next()
+            && change.timestamp() <= end
+        {
+            after = change.timestamp();
+            let at = after.duration_since(self.start).as_secs_f64();
+            let shown = f64::from(change.offset().seconds());
+            offsets.push((at, midnight + shown - base));
+        }
+        offsets
+    }
+}

@@ -1,0 +1,146 @@
+//! One campaign at work.
+
+use std::collections::VecDeque;
+
+use barometer_strategy::Campaign;
+
+use crate::Seconds;
+use crate::book::{Book, PersonId};
+use crate::calling_times::CallingTimes;
+use crate::pacing::{Learned, Pacing, Situation, of};
+
+/// How a call to a person ended.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum CallEnd {
+    /// The line was busy, or the network congested.
+    Busy,
+    /// Nobody answered.
+    NoAnswer,
+    /// A machine answered, or a person was taken for one.
+    Machine,
+    /// A person answered, and no agent was connected in time.
+    Abandoned,
+    /// There was a conversation, or the message was heard; again after so many seconds where that was
+    /// agreed.
+    Talked {
+        /// Seconds after which to call again.
+        again_after_secs: Option<Seconds>,
+    },
+    /// The number does not exist, or the agent skipped the person.
+    Never,
+}
+
+/// Calls begun in the last minute, and who is called, how often and how fast.
+#[derive(Debug)]
+pub struct Dialler<'c> {
+    campaign: &'c Campaign,
+    times: CallingTimes,
+    /// Whom it calls.
+    pub book: Book,
+    pacing: Box<dyn Pacing>,
+    begun: VecDeque<Seconds>,
+    day: Option<i32>,
+}
+
+/// The span over which calls begun are counted.
+const MINUTE_SECS: f64 = 60.0;
+
+impl<'c> Dialler<'c> {
+    /// A campaign that calls at these times.
+    pub fn of(campaign: &'c Campaign, times: CallingTimes) -> Self {
+        Self {
+            book: Book::of(campaign, &times),
+            pacing: of(campaign),
+            begun: VecDeque::new(),
+            day: None,
+            campaign,
+            times,
+        }
+    }
+
+    /// From the beginning again.
+    pub fn begin(&mut self) {
+        self.book.begin();
+        self.pacing.begin();
+        self.begun.clear();
+        self.day = None;
+    }
+
+    /// When it may call whom.
+    pub fn times(&self) -> &CallingTimes {
+        &self.times
+    }
+
+    /// How many calls to begin now: as many as the pacing asks for, within the caps.
+    pub fn calls_to_begin(&mut self, at: &Situation<'_>, lines_in_use: u32) -> u32 {
+        if !self.times.is_dialling(at.now) {
+            return 0;
+        }
+        let day = self.times.day(at.now);
+        if self.day.replace(day).is_some_and(|before| before != day) {
+            self.pacing.new_day();
+        }
+        let ringing = at.ringing_since.len() as u32;
+        let mut calls = self.pacing.lines(at).saturating_sub(ringing);
+        let caps = &self.campaign.caps;
+        if let Some(lines) = caps.lines {
+            calls = calls.min(lines.saturating_sub(lines_in_use));
+        }
+        if let Some(per_agent) = caps.lines_per_agent {
+            let most = (per_agent * f64::from(at.on_shift) + 1e-9) as u32;
+            calls = calls.min(most.saturating_sub(ringing));
+        }
+        if let Some(most) = caps.dials_per_minute {
+            while self.begun.front().is_some_and(|&begun| begun <= at.now - MINUTE_SECS) {
+                self.begun.pop_front();
+            }
+            calls = calls.min(most.saturating_sub(self.begun.len() as u32));
+        }
+        calls
+    }
+
+    /// Takes the next person who may be called now; the call begins.
+    pub fn next_person(&mut self, now: Seconds) -> Option<PersonId> {
+        let person = self.book.next(&self.times, now)?;
+        if self.campaign.caps.dials_per_minute.is_some() {
+            self.begun.push_back(now);
+        }
+        Some(person)
+    }
+
+    /// The pacing learns something.
+    pub fn learn(&mut self, what: Learned) {
+        self.pacing.learn(what);
+    }
+
+    /// A call is over.
+    pub fn call_over(&mut self, person: PersonId, now: Seconds, end: CallEnd) {
+        let retries = &self.campaign.retries;
+        let (after_secs, is_agreed) = match end {
+            CallEnd::Busy => (retries.busy_after_secs, false),
+            CallEnd::NoAnswer => (retries.no_answer_after_secs, false),
+            CallEnd::Machine => (retries.machine_after_secs, false),
+            CallEnd::Abandoned => (retries.abandoned_after_secs, false),
+            CallEnd::Talked { again_after_secs } => (again_after_secs, true),
+            CallEnd::Never => (None, false),
+        };
+        self.book.call_over(&self.times, person, now, after_secs, is_agreed);
+    }
+
+    /// When to decide again at the latest though nothing else happens; infinite where there is nothing to
+    /// wait for.
+    pub fn next_look(&self, now: Seconds) -> Seconds {
+        if self.book.is_used_up() {
+            return f64::INFINITY;
+        }
+        let change = self.times.next_change(now);
+        if !self.times.is_dialling(now) {
+            return change;
+        }
+        let paced = self.pacing.every_secs().map_or(f64::INFINITY, |secs| now + secs);
+        // A minute's cap frees a call when the oldest is a minute old.
+        let freed = self.begun.front().map_or(f64::INFINITY, |&begun| begun + MINUTE_SECS);
+        let freed = if freed > now { freed } else { f64::INFINITY };
+        change.min(paced).min(freed).min(self.book.next_due(now))
+    }
+}

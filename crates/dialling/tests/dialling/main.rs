@@ -1,0 +1,9 @@
+//! Outbound by itself: whom to call, when, how fast, and the exact chain.
+
+#![cfg(test)]
+
+mod book;
+mod calling_times;
+mod chain;
+mod need;
+mod pacing;

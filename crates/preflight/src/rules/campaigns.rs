@@ -1,0 +1,405 @@
+//! Campaigns: dialling too fast, at the wrong time, for people who are needed elsewhere.
+
+use barometer_dialling::chain::SteadyTeam;
+use barometer_dialling::need::CallMix;
+use barometer_dialling::{CallingTimes, Detection};
+use barometer_routing::{CampaignId, Id, Serves};
+use barometer_strategy::{Campaign, Edit, MachineAction, Pacing, PartId, ServedBy};
+use jiff::civil::{Time, time};
+use serde_json::{Value, json};
+
+use super::{found, percent, secs, set};
+use crate::finding::Finding;
+use crate::ground::Ground;
+use crate::rule::Rule;
+
+/// Teams are looked at up to this size: larger ones may dial faster, and the chain takes longer to solve.
+const MOST_AGENTS: u32 = 25;
+/// Agents under which predictive pacing has little to go by.
+const FEW_AGENTS: u32 = 10;
+/// Seconds under which a further call is too close: after a busy line, and after any other.
+const BUSY_TOO_CLOSE: f64 = 300.0;
+const TOO_CLOSE: f64 = 3600.0;
+/// Calls to one person in a day that are too many.
+const TOO_OFTEN: u32 = 4;
+/// Seconds that people need to get to the phone.
+const RING_TOO_SHORT: f64 = 12.0;
+
+pub(super) fn find(ground: &Ground<'_>) -> Vec<Finding> {
+    let campaigns = ground.strategy.campaigns.iter().enumerate();
+    // One that is paused calls nobody; what is wrong with it is found when it runs.
+    campaigns
+        .filter(|(_, campaign)| campaign.paused_because.is_none())
+        .flat_map(|(place, campaign)| Outbound::of(ground, place, campaign).find())
+        .collect()
+}
+
+/// A campaign and what is known of its agents.
+struct Outbound<'a> {
+    campaign: &'a Campaign,
+    part: PartId,
+    times: CallingTimes,
+    /// Agents on shift in each interval in which it dials; none where nothing is known of them.
+    on_shift: Option<Vec<u32>>,
+    /// The earliest and the latest time of day at which any of its agents is on shift.
+    staffed: Option<(Time, Time)>,
+    /// Whether inbound contacts wait for its agents as well.
+    is_blended: bool,
+    lines: Option<u32>,
+}
+
+impl<'a> Outbound<'a> {
+    fn of(ground: &Ground<'_>, place: usize, campaign: &'a Campaign) -> Self {
+        let premises = ground.premises;
+        let secs = premises.interval_secs * premises.intervals as f64;
+        let times = CallingTimes::of(campaign, premises.start, secs, &premises.zone);
+        let route = &ground.compiled.campaigns[CampaignId::at(place)];
+        let point = match route.serves {
+            Serves::Agents(point) => Some(&ground.compiled.service_points[point]),
+            Serves::Message(_) => None,
+        };
+        let mut staffed = None;
+        let on_shift = point.filter(|_| ground.knows_staff()).map(|point| {
+            let mut teams: Vec<usize> = point
+                .members
+                .iter()
+                .map(|m| ground.compiled.agents[m.agent].team.place())
+                .collect();
+            teams.sort_unstable();
+            teams.dedup();
+            let on_shift_at = |interval: usize| {
+                let people = teams.iter().map(|&team| {
+                    let id = &ground.strategy.teams[team].id;
+                    let team = premises.teams.iter().find(|each| each.team == *id);
+                    team.and_then(|team| team.people.get(interval)).copied().unwrap_or(0)
+                });
+                people.sum::<u32>()
+            };
+            let busy = (0..premises.intervals).filter(|&interval| on_shift_at(interval) > 0);
+            staffed = staffed_hours(ground, busy);
+            (0..premises.intervals)
+                .filter(|&interval| times.is_dialling(interval as f64 * premises.interval_secs))
+                .map(on_shift_at)
+                .collect()
+        });
+        let is_blended = point.is_some_and(|own| {
+            ground.points.iter().any(|inbound| {
+                let theirs = &ground.model(inbound).members;
+                let is_shared =
+                    theirs.iter().any(|m| own.members.iter().any(|o| o.agent == m.agent));
+                is_shared && ground.traffic().expected(inbound.at) > 0.0
+            })
+        });
+        Self {
+            part: PartId::Campaign(campaign.id.clone()),
+            lines: premises.lines,
+            campaign,
+            times,
+            on_shift,
+            staffed,
+            is_blended,
+        }
+    }
+
+    fn found(&self, rule: Rule, setting: &str, reason: String) -> Finding {
+        found(rule, self.part.clone(), Some(setting.to_owned()), reason)
+    }
+
+    fn set(&self, setting: &str, to: Value) -> Edit {
+        set(&self.part, setting, to)
+    }
+
+    fn find(&self) -> Vec<Finding> {
+        let timing = [self.never_dials(), self.zone_never_open(), self.nobody_on_shift()];
+        let pace = [self.over_the_ceiling(), self.few_agents(), self.more_lines()];
+        let people = [self.starves_inbound(), self.competes(), self.indecent_hours()];
+        let calls = [self.detection(), self.too_close(), self.too_often(), self.short_ring()];
+        let all = timing.into_iter().chain(pace).chain(people).chain(calls);
+        all.flatten().collect()
+    }
+
+    fn never_dials(&self) -> Option<Finding> {
+        if !self.times.hours().is_empty() {
+            return None;
+        }
+        let name = &self.campaign.name;
+        let reason = format!("“{name}” has no hours in the whole period: it calls nobody.");
+        // Hours of its own, within any first and last day, and no day off.
+        let office = json!([{ "days": [], "from": "09:00:00", "until": "17:00:00" }]);
+        let hours = [("/hours", office), ("/days_off", json!([]))];
+        let days = ["/first_day", "/last_day"].map(|setting| (setting, Value::Null));
+        let edits = hours.into_iter().chain(days).map(|(setting, to)| self.set(setting, to));
+        let finding = self.found(Rule::NeverDials, "/hours", reason);
+        Some(finding.mended_by("Dial every day from 9:00 to 17:00", Edit::Several(edits.collect())))
+    }
+
+    fn zone_never_open(&self) -> Option<Finding> {
+        let zone = (0..self.times.zones()).find(|&zone| self.times.open(zone).is_empty())?;
+        if self.times.hours().is_empty() {
+            return None;
+        }
+        let local = &self.campaign.local_hours;
+        let reason = format!(
+            "“{}” never dials between {} and {} by the clocks of {}: nobody there is called.",
+            self.campaign.name,
+            local.from.strftime("%H:%M"),
+            local.until.strftime("%H:%M"),
+            self.times.zone_name(zone)
+        );
+        let finding = self.found(Rule::ZoneNeverCalled, "/local_hours", reason);
+        let mut others = self.campaign.list.zones.clone();
+        if others.len() < 2 {
+            return Some(finding);
+        }
+        others.remove(zone);
+        let rest: f64 = others.iter().map(|other| other.share).sum();
+        others.iter_mut().for_each(|other| other.share /= rest);
+        Some(
+            finding.mended_by("Leave them out of the list", self.set("/list/zones", json!(others))),
+        )
+    }
+
+    fn nobody_on_shift(&self) -> Option<Finding> {
+        let on_shift = self.on_shift.as_ref()?;
+        if on_shift.is_empty() || on_shift.iter().any(|&people| people > 0) {
+            return None;
+        }
+        let name = &self.campaign.name;
+        let reason =
+            format!("None of its agents is on shift in any interval in which “{name}” dials.");
+        let finding = self.found(Rule::NobodyToTalk, "/hours", reason);
+        let Some((from, until)) = self.staffed else { return Some(finding) };
+        let hours = json!([{ "days": [], "from": from, "until": until }]);
+        let what = format!("Dial from {} to {}", from.strftime("%H:%M"), until.strftime("%H:%M"));
+        Some(finding.mended_by(what, self.set("/hours", hours)))
+    }
+
+    /// The fewest agents on shift while it dials, where any is.
+    fn fewest(&self) -> Option<u32> {
+        self.on_shift.as_ref()?.iter().copied().filter(|&people| people > 0).min()
+    }
+
+    fn over_the_ceiling(&self) -> Option<Finding> {
+        let Pacing::Steady { lines_per_agent } = self.campaign.pacing else { return None };
+        let agents = self.fewest()?.min(MOST_AGENTS);
+        let mix = CallMix::of(self.campaign, None);
+        let team = SteadyTeam {
+            agents,
+            lines_per_agent,
+            answered_share: mix.agent_share,
+            ring_secs: mix.ring_secs,
+            handle_secs: mix.agent_secs.max(1.0),
+        };
+        let share = team.solve().ok()?.abandoned_share;
+        let ceiling = self.campaign.abandoned_ceiling;
+        if share <= ceiling {
+            return None;
+        }
+        let safe = team.safe_lines(ceiling).ok()?;
+        let reason = format!(
+            "With {agents} agents and {lines_per_agent} lines for each free one, {} of those who answer \
+             find nobody free; {} is allowed. {safe} lines would hold.",
+            percent(share),
+            percent(ceiling)
+        );
+        let setting = "/pacing/steady/lines_per_agent";
+        let finding = self.found(Rule::OverTheCeiling, setting, reason);
+        let slower = self.set(setting, json!(safe));
+        let adapting = self.set("/pacing", json!({ "predictive": {} }));
+        Some(
+            finding
+                .mended_by(format!("Dial {safe} lines for each free agent"), slower)
+                .mended_by("Let the pacing adapt to the ceiling", adapting),
+        )
+    }
+
+    fn few_agents(&self) -> Option<Finding> {
+        let Pacing::Predictive {} = self.campaign.pacing else { return None };
+        let agents = self.fewest().filter(|&agents| agents < FEW_AGENTS)?;
+        let reason = format!(
+            "“{}” dials for as few as {agents} agents: when one of them is free cannot be foretold, so \
+             that it is hardly faster than one line for each free agent.",
+            self.campaign.name
+        );
+        let one_each = self.set("/pacing", json!({ "progressive": {} }));
+        let finding = self.found(Rule::FewForPredictive, "/pacing", reason);
+        Some(finding.mended_by("Dial one line for each free agent", one_each))
+    }
+
+    fn more_lines(&self) -> Option<Finding> {
+        let there_are = self.lines?;
+        let lines = self.campaign.caps.lines?;
+        if lines <= there_are {
+            return None;
+        }
+        let reason = format!(
+            "“{}” may use {lines} lines at once, and there are {there_are}.",
+            self.campaign.name
+        );
+        let edit = self.set("/caps/lines", json!(there_are));
+        let finding = self.found(Rule::MoreLinesThanThereAre, "/caps/lines", reason);
+        Some(finding.mended_by(format!("Use up to {there_are} lines"), edit))
+    }
+
+    fn has_blending_rule(&self) -> bool {
+        let blending = &self.campaign.blending;
+        blending.kept_free > 0
+            || blending.pause_at_waiting.is_some()
+            || blending.pause_below_service_level.is_some()
+    }
+
+    fn starves_inbound(&self) -> Option<Finding> {
+        let keeps = self.campaign.pacing.keeps_an_agent();
+        if !self.is_blended || !keeps || self.campaign.blending.kept_free > 0 {
+            return None;
+        }
+        let reason = format!(
+            "“{}” keeps each agent who becomes free for its next call at once, so that nobody is free when \
+             an inbound contact arrives.",
+            self.campaign.name
+        );
+        let finding = self.found(Rule::StarvesInbound, "/blending/kept_free", reason);
+        let keep = |free: u32| self.set("/blending/kept_free", json!(free));
+        Some(
+            finding
+                .mended_by("Leave two free agents for inbound contacts", keep(2))
+                .mended_by("Leave one", keep(1)),
+        )
+    }
+
+    fn competes(&self) -> Option<Finding> {
+        let keeps = self.campaign.pacing.keeps_an_agent();
+        if !self.is_blended || keeps || self.has_blending_rule() {
+            return None;
+        }
+        let reason = format!(
+            "“{}” dials while its agents take inbound contacts, and nothing slows it down when those wait.",
+            self.campaign.name
+        );
+        let finding = self.found(Rule::CompetesWithInbound, "/blending", reason);
+        let pause = self.set("/blending/pause_at_waiting", json!(1));
+        Some(finding.mended_by("Do not dial while an inbound contact waits", pause))
+    }
+
+    fn indecent_hours(&self) -> Option<Finding> {
+        let local = &self.campaign.local_hours;
+        let (from, until) = (time(8, 0, 0, 0), time(21, 0, 0, 0));
+        if local.from >= from && local.until <= until {
+            return None;
+        }
+        let reason = format!(
+            "People may be called from {} to {} by their own clocks.",
+            local.from.strftime("%H:%M"),
+            local.until.strftime("%H:%M")
+        );
+        let edit = self.set(
+            "/local_hours",
+            json!({ "from": local.from.max(from), "until": local.until.min(until) }),
+        );
+        let finding = self.found(Rule::OutsideLocalWindow, "/local_hours", reason);
+        Some(finding.mended_by("Call from 8:00 to 21:00 at the most", edit))
+    }
+
+    fn detection(&self) -> Option<Finding> {
+        let sensitivity = self.campaign.machines.sensitivity?;
+        let detection = Detection::of(sensitivity);
+        if self.campaign.machines.action == MachineAction::ToAgent {
+            return None;
+        }
+        let (lost, ceiling) =
+            (detection.people_taken_for_machines, self.campaign.abandoned_ceiling);
+        let setting = "/machines/sensitivity";
+        let is_late = !self.campaign.pacing.keeps_an_agent()
+            && detection.decide_secs >= self.campaign.connect_within_secs
+            && !matches!(self.campaign.served_by, ServedBy::Message(_));
+        let lower = || self.set(setting, json!(0.2));
+        if is_late {
+            let reason = format!(
+                "Detection takes {}, and an agent must be connected within {}: everybody is late for \
+                 whom no agent is free at that very moment.",
+                secs(detection.decide_secs),
+                secs(self.campaign.connect_within_secs)
+            );
+            let finding = self.found(Rule::DetectionTooSlow, setting, reason);
+            return Some(finding.mended_by("Let detection try less hard", lower()));
+        }
+        if lost <= ceiling / 2.0 {
+            return None;
+        }
+        let reason = format!(
+            "Detection takes {} of the people who answer for machines and hangs up on them; the ceiling \
+             for all abandoned calls is {}.",
+            percent(lost),
+            percent(ceiling)
+        );
+        let finding = self.found(Rule::HangsUpOnPeople, setting, reason);
+        let off = self.set(setting, Value::Null);
+        Some(
+            finding
+                .mended_by("Let detection try less hard", lower())
+                .mended_by("Switch detection off", off),
+        )
+    }
+
+    fn too_close(&self) -> Option<Finding> {
+        let retries = &self.campaign.retries;
+        let rules = [
+            ("busy_after_secs", "a busy line", retries.busy_after_secs, BUSY_TOO_CLOSE),
+            ("no_answer_after_secs", "no answer", retries.no_answer_after_secs, TOO_CLOSE),
+            ("machine_after_secs", "a machine", retries.machine_after_secs, TOO_CLOSE),
+            ("abandoned_after_secs", "an abandoned call", retries.abandoned_after_secs, TOO_CLOSE),
+        ];
+        let (field, what, after, least) = rules
+            .into_iter()
+            .find(|(_, _, after, least)| after.is_some_and(|after| after < *least))?;
+        let setting = format!("/retries/{field}");
+        let reason = format!(
+            "After {what} a person is called again within {}.",
+            secs(after.unwrap_or_default())
+        );
+        let edit = self.set(&setting, json!(least));
+        let finding = self.found(Rule::CallsTooClose, &setting, reason);
+        Some(finding.mended_by(format!("Wait {:.0} minutes", least / 60.0), edit))
+    }
+
+    fn too_often(&self) -> Option<Finding> {
+        let most = self.campaign.retries.most_a_day;
+        if most < TOO_OFTEN {
+            return None;
+        }
+        let setting = "/retries/most_a_day";
+        let reason = format!("One person may be called {most} times in a day.");
+        let edit = self.set(setting, json!(TOO_OFTEN - 1));
+        Some(
+            self.found(Rule::CallsTooOften, setting, reason)
+                .mended_by("Call three times at most", edit),
+        )
+    }
+
+    fn short_ring(&self) -> Option<Finding> {
+        let limit = self.campaign.ring_limit_secs;
+        if limit >= RING_TOO_SHORT {
+            return None;
+        }
+        let setting = "/ring_limit_secs";
+        let reason = format!(
+            "A line is given up after {} of ringing; people take {} to answer on average.",
+            secs(limit),
+            secs(self.campaign.assumed.ring.mean_secs())
+        );
+        let edit = self.set(setting, json!(20.0));
+        Some(self.found(Rule::RingsTooShort, setting, reason).mended_by("Ring for 20 s", edit))
+    }
+}
+
+/// The earliest beginning and the latest end of these intervals by the centre's clock; none where they go
+/// past midnight.
+fn staffed_hours(
+    ground: &Ground<'_>,
+    intervals: impl Iterator<Item = usize>,
+) -> Option<(Time, Time)> {
+    let clock = |nth: usize| ground.clock(nth).time();
+    let stretches = intervals.map(|nth| (clock(nth), clock(nth + 1)));
+    let whole = stretches.reduce(|all, one| (all.0.min(one.0), all.1.max(one.1)))?;
+    (whole.0 < whole.1).then_some(whole)
+}

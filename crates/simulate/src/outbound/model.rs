@@ -1,0 +1,124 @@
+//! Campaigns made ready to be played.
+
+use barometer_dialling::{CallingTimes, Detection};
+use barometer_routing::{CampaignId, CompiledStrategy, Id, Serves, ServicePointId};
+use barometer_strategy::{Campaign, Channel, Customers, Pacing, Strategy};
+
+use crate::draws::{Key, key_of_name};
+use crate::experiment::{Arrivals, Demand, DemandInterval, TypeDemand};
+use crate::samplers::Sampler;
+
+/// A campaign, and the luck of those whom it calls.
+#[derive(Debug)]
+pub(crate) struct CampaignModel {
+    pub id: CampaignId,
+    pub campaign: Campaign,
+    pub times: CallingTimes,
+    pub ring: Sampler,
+    pub machine_ring: Sampler,
+    pub unanswered_ring: Option<Sampler>,
+    /// How long an agent looks before a number is dialled; none where nobody looks.
+    pub look: Option<Sampler>,
+    pub skipped_share: f64,
+    pub talk: Sampler,
+    pub detection: Option<Detection>,
+    /// Queues and hunt groups at which inbound contacts wait for its agents.
+    pub inbound_points: Vec<ServicePointId>,
+    /// Tells its draws from those of other campaigns, whatever its place in the list.
+    pub key: u64,
+}
+
+/// Told apart from all contact types' and agents' keys.
+const CAMPAIGNS: u64 = 1 << 41;
+
+impl CampaignModel {
+    pub fn of(strategy: &Strategy, compiled: &CompiledStrategy, demand: &Demand) -> Vec<Self> {
+        let secs = demand.len() as f64 * demand.interval_secs;
+        let campaigns = strategy.campaigns.iter().enumerate().map(|(place, campaign)| {
+            let id = CampaignId::at(place);
+            let (look, skipped_share) = match &campaign.pacing {
+                Pacing::ByHand { look_up } => (Some(Sampler::from(look_up)), 0.0),
+                Pacing::Preview { look, skipped_share } => {
+                    (Some(Sampler::from(look)), *skipped_share)
+                }
+                Pacing::Progressive {} | Pacing::Steady { .. } | Pacing::Predictive {} => {
+                    (None, 0.0)
+                }
+            };
+            let assumed = &campaign.assumed;
+            Self {
+                id,
+                times: CallingTimes::of(campaign, demand.start, secs, &demand.zone),
+                ring: Sampler::from(&assumed.ring),
+                machine_ring: Sampler::from(&assumed.machine_ring),
+                unanswered_ring: assumed.unanswered_ring.as_ref().map(Sampler::from),
+                look,
+                skipped_share,
+                talk: Sampler::from(&assumed.talk),
+                detection: campaign.machines.sensitivity.map(Detection::of),
+                inbound_points: inbound_points(compiled, id),
+                key: CAMPAIGNS.wrapping_add(key_of_name(&campaign.id)),
+                campaign: campaign.clone(),
+            }
+        });
+        campaigns.collect()
+    }
+
+    /// The draws of a call to somebody.
+    pub fn key_of_call(&self, replication: Key, person: u32, nth: u32) -> Key {
+        replication.of(self.key).of(u64::from(person)).of(u64::from(nth))
+    }
+
+    /// The seconds of talk with a person.
+    pub fn talk_secs(&self, key: Key) -> f64 {
+        let secs = self.talk.secs(key, crate::draws::Purpose::HANDLING);
+        self.campaign.longest_call_secs.map_or(secs, |longest| secs.min(longest))
+    }
+}
+
+/// The service points, of those at which inbound contacts wait, whose members a campaign's agents are.
+fn inbound_points(compiled: &CompiledStrategy, id: CampaignId) -> Vec<ServicePointId> {
+    let Serves::Agents(own) = compiled.campaigns[id].serves else { return Vec::new() };
+    let members = &compiled.service_points[own].members;
+    let of_steps = compiled.service_points.len() - campaign_points(compiled);
+    let shares = |point: &ServicePointId| {
+        let theirs = &compiled.service_points[*point].members;
+        theirs.iter().any(|member| members.iter().any(|ours| ours.agent == member.agent))
+    };
+    compiled.service_points.ids().take(of_steps).filter(shares).collect()
+}
+
+/// Service points that campaigns have of their own, behind all others.
+pub(crate) fn campaign_points(compiled: &CompiledStrategy) -> usize {
+    let of_steps = compiled
+        .steps
+        .iter()
+        .filter(|step| matches!(step, barometer_routing::Step::ServicePoint(_)))
+        .count();
+    compiled.service_points.len() - of_steps
+}
+
+/// What a campaign's calls are like as contacts: nobody comes in by itself, and nobody who listens to a
+/// message waits longer than the talk with an agent would take.
+pub(crate) fn type_of(campaign: &Campaign, demand: &Demand) -> TypeDemand {
+    let assumed = &campaign.assumed;
+    let customers = Customers {
+        channel: Channel::Call,
+        handling: assumed.talk.clone(),
+        wrap_up: assumed.wrap_up.clone(),
+        patience: Some(barometer_strategy::Duration::exponential(assumed.talk.mean_secs())),
+        after_abandoning: None,
+        after_blocked: None,
+        repeat: None,
+        profiles: Vec::new(),
+    };
+    let handle_secs = assumed.talk.mean_secs();
+    TypeDemand {
+        name: campaign.name.clone(),
+        customers,
+        within_secs: campaign.connect_within_secs,
+        intervals: vec![DemandInterval { contacts: 0.0, handle_secs }; demand.len()],
+        arrivals: Arrivals::Random,
+        luck: None,
+    }
+}
