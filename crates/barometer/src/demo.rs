@@ -70,7 +70,12 @@ pub async fn load(store: &Store) -> Result<()> {
 async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
     let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
     let live = barometer_demo::strategy();
-    for draft in [barometer_demo::faulty_draft(), barometer_demo::better_draft()] {
+    let drafts = [
+        barometer_demo::faulty_draft(),
+        barometer_demo::better_draft(),
+        barometer_demo::campaign_draft(),
+    ];
+    for draft in drafts {
         let by = Some(planner.id);
         let new = NewDraft { name: draft.name, based_on: 1, strategy: &live, by };
         let number = store.begin_draft(centre, new, None).await?;

@@ -49,6 +49,8 @@ enum Command {
     Expect(headless::walk::ExpectOptions),
     /// Tells how two strategies differ; needs no database. Exits with 3 where they do.
     Diff(headless::diff::Options),
+    /// Prints how many lines a team may ring for each free agent under a ceiling on abandoned calls.
+    Pacing(headless::pacing::Options),
     /// Draws the journey map of a strategy as SVG.
     Map(headless::map::Options),
     /// Prints the JSON Schema of a strategy, of customers, of a contact or of expectations.
@@ -103,6 +105,7 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Walk(options) => return headless::walk::walk(&options),
         Command::Expect(options) => return headless::walk::expect(&options),
         Command::Diff(options) => return headless::diff::run(&options),
+        Command::Pacing(options) => return headless::pacing::run(&options).map(done),
         Command::Map(options) => return headless::map::run(&options).map(done),
         Command::Schema(options) => return headless::schema::run(&options).map(done),
         command => command,
@@ -128,6 +131,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Walk(_)
         | Command::Expect(_)
         | Command::Diff(_)
+        | Command::Pacing(_)
         | Command::Map(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,

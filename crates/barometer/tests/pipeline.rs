@@ -186,3 +186,51 @@ fn two_strategies_differ_in_words_and_as_an_edit() {
     assert_eq!((code, edit.apply(&before)), (3, Ok(after)));
     assert_eq!(told(&run(&folder, &["diff", "before.json", "before.json"])), (0, String::new()));
 }
+
+#[test]
+fn pacing_prints_the_safe_lines_of_a_team_and_what_a_goal_needs() {
+    let folder = folder("pacing");
+    let figures = ["--answered", "0.3", "--ring-secs", "12", "--handle-secs", "120"];
+    let asked = [&["pacing", "--agents", "20", "--lines", "3"][..], &figures].concat();
+    let (code, text) = told(&run(&folder, &asked));
+    assert_eq!(code, 0, "{text}");
+    let rows: Vec<Vec<&str>> = text.lines().skip(1).map(|line| line.split(',').collect()).collect();
+    let number = |row: usize, field: usize| rows[row][field].parse::<f64>().unwrap();
+    assert_eq!((rows[0][0], rows[1][0]), ("safe", "asked"));
+    assert!(number(0, 2) <= 0.03 && number(1, 2) > 0.03, "{text}");
+    assert!(number(0, 1) < 3.0 && number(0, 3) < number(1, 3), "{text}");
+
+    let mut strategy = strategy();
+    write(&folder, "none.json", &strategy);
+    let (code, text) = told(&run(&folder, &["pacing", "none.json", "--agents", "5"]));
+    assert_ne!(code, 0);
+    assert!(text.contains("the strategy has no campaign"), "{text}");
+
+    strategy.campaigns = vec![barometer_strategy::Campaign::named("news", "News", "team")];
+    write(&folder, "one.json", &strategy);
+    let goal = ["--conversations", "500", "--hours", "40", "--json"];
+    let asked = [&["pacing", "one.json", "--agents", "12"][..], &goal].concat();
+    let (code, text) = told(&run(&folder, &asked));
+    assert_eq!(code, 0, "{text}");
+    let told: serde_json::Value = serde_json::from_str(&text).unwrap();
+    assert!(told["goal"]["agents"].as_u64().unwrap() >= 1, "{text}");
+    assert!(told["goal"]["lines"].as_u64() >= told["goal"]["agents"].as_u64(), "{text}");
+
+    for (wrong, words) in [("0", "agents must be 1 to 500"), ("700", "agents must be 1 to 500")] {
+        let asked = [&["pacing", "--agents", wrong][..], &figures].concat();
+        let (code, text) = self::told(&run(&folder, &asked));
+        assert!(code != 0 && text.contains(words), "{text}");
+    }
+}
+
+#[test]
+fn a_campaign_that_dials_too_fast_fails_the_pipeline_and_its_trial_has_rows_of_its_own() {
+    let folder = folder("campaign");
+    let mut strategy = strategy();
+    let mut campaign = barometer_strategy::Campaign::named("news", "News", "team");
+    campaign.retries.most_a_day = 9;
+    strategy.campaigns = vec![campaign];
+    write(&folder, "often.json", &strategy);
+    let (code, text) = told(&run(&folder, &["preflight", "often.json"]));
+    assert!(code != 0 && text.contains("calls-too-often"), "{text}");
+}

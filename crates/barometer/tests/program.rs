@@ -97,6 +97,9 @@ async fn new_trial(store: &Store, replications: u32) -> NewTrial {
     let forecast = store.forecast_between(bookings.id, from, to).await.unwrap();
     let planned = schedule(&forecast, &[], bookings.grain.secs(), &bookings.rules).unwrap();
     let agents = CoverChoice::Need.agents(&planned, 0).unwrap();
+    // Calls to passengers would only make these trials longer.
+    let mut strategy = store.strategy(version.id).await.unwrap();
+    strategy.campaigns.clear();
     NewTrial {
         subject: Subject {
             centre: centre.id,
@@ -111,7 +114,7 @@ async fn new_trial(store: &Store, replications: u32) -> NewTrial {
             replications,
             seed: 4,
             ..TrialInputs::of_one_type(
-                store.strategy(version.id).await.unwrap(),
+                strategy,
                 bookings.rules,
                 &centre.zone,
                 bookings.grain.secs(),
@@ -297,6 +300,9 @@ async fn a_cancelled_trial_stops_in_another_process(pool: PgPool) {
     let database = address(&pool).await;
     assert!(run(&database, &["demo"], "").status.success());
     let store = Store::on(pool);
+    for trial in store.latest_trials(None, 9).await.unwrap() {
+        store.cancel_run(trial.id).await.unwrap();
+    }
     let _worker = Worker::start(&database);
     let trial = queue_trial(&store, 20_000).await;
     wait_for(&store, trial, |trial| trial.run.work_done > 0).await;

@@ -8,6 +8,7 @@
 //! The demo's [`TODAY`] is fixed, so screens and tests stay as they are.
 
 mod calendar;
+mod campaigns;
 mod character;
 mod cover;
 mod drafts;
@@ -17,6 +18,7 @@ mod people;
 mod strategy;
 
 pub use calendar::SCHOOL_HOLIDAYS;
+pub use campaigns::campaign_draft;
 pub use character::Character;
 pub use drafts::{DemoDraft, better_draft, faulty_draft};
 pub use expectations::expectations;

@@ -38,6 +38,7 @@ pub fn strategy() -> Strategy {
     evening.ranks =
         ["groups-queue", "assisted-travel-queue"].map(|queue| (queue.to_owned(), 2)).into();
     strategy.teams.push(evening);
+    strategy.campaigns = vec![crate::campaigns::sailing_news()];
     strategy
 }
 

@@ -40,6 +40,8 @@ pub struct Dialler<'c> {
     pacing: Box<dyn Pacing>,
     begun: VecDeque<Seconds>,
     day: Option<i32>,
+    /// Until when nobody may be called, unless a call ends before.
+    nobody_until: Seconds,
 }
 
 /// The span over which calls begun are counted.
@@ -53,6 +55,7 @@ impl<'c> Dialler<'c> {
             pacing: of(campaign),
             begun: VecDeque::new(),
             day: None,
+            nobody_until: f64::NEG_INFINITY,
             campaign,
             times,
         }
@@ -64,6 +67,7 @@ impl<'c> Dialler<'c> {
         self.pacing.begin();
         self.begun.clear();
         self.day = None;
+        self.nobody_until = f64::NEG_INFINITY;
     }
 
     /// When it may call whom.
@@ -73,7 +77,7 @@ impl<'c> Dialler<'c> {
 
     /// How many calls to begin now: as many as the pacing asks for, within the caps.
     pub fn calls_to_begin(&mut self, at: &Situation<'_>, lines_in_use: u32) -> u32 {
-        if !self.times.is_dialling(at.now) {
+        if at.now < self.nobody_until || !self.times.is_dialling(at.now) {
             return 0;
         }
         let day = self.times.day(at.now);
@@ -101,7 +105,10 @@ impl<'c> Dialler<'c> {
 
     /// Takes the next person who may be called now; the call begins.
     pub fn next_person(&mut self, now: Seconds) -> Option<PersonId> {
-        let person = self.book.next(&self.times, now)?;
+        let Some(person) = self.book.next(&self.times, now) else {
+            self.nobody_until = self.times.next_change(now).min(self.book.next_due(now));
+            return None;
+        };
         if self.campaign.caps.dials_per_minute.is_some() {
             self.begun.push_back(now);
         }
@@ -125,11 +132,12 @@ impl<'c> Dialler<'c> {
             CallEnd::Never => (None, false),
         };
         self.book.call_over(&self.times, person, now, after_secs, is_agreed);
+        self.nobody_until = self.nobody_until.min(self.book.next_due(now)).max(now);
     }
 
     /// When to decide again at the latest though nothing else happens; infinite where there is nothing to
-    /// wait for.
-    pub fn next_look(&self, now: Seconds) -> Seconds {
+    /// wait for. Time alone changes a decision only while something is under way.
+    pub fn next_look(&self, now: Seconds, is_under_way: bool) -> Seconds {
         if self.book.is_used_up() {
             return f64::INFINITY;
         }
@@ -137,7 +145,11 @@ impl<'c> Dialler<'c> {
         if !self.times.is_dialling(now) {
             return change;
         }
-        let paced = self.pacing.every_secs().map_or(f64::INFINITY, |secs| now + secs);
+        if now < self.nobody_until {
+            return change.min(self.nobody_until);
+        }
+        let every = self.pacing.every_secs().filter(|_| is_under_way);
+        let paced = every.map_or(f64::INFINITY, |secs| now + secs);
         // A minute's cap frees a call when the oldest is a minute old.
         let freed = self.begun.front().map_or(f64::INFINITY, |&begun| begun + MINUTE_SECS);
         let freed = if freed > now { freed } else { f64::INFINITY };

@@ -19,7 +19,9 @@ mod detection;
 mod dialler;
 mod learned_durations;
 pub mod need;
+pub mod pace;
 pub mod pacing;
+pub mod records;
 
 pub use book::{Book, PersonId};
 pub use calling_times::CallingTimes;

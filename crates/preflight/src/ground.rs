@@ -3,8 +3,8 @@
 use std::cell::OnceCell;
 
 use barometer_routing::{
-    CompiledStrategy, Id, ServicePoint, ServicePointId, Setting, Step as CompiledStep, StepId,
-    channel_place,
+    CampaignId, CompiledStrategy, Id, Serves, ServicePoint, ServicePointId, Setting,
+    Step as CompiledStep, StepId, channel_place,
 };
 use barometer_strategy::{
     Channel, Exits, Journey, Next, Offering, PartId, Step, StepKind, Strategy,
@@ -101,6 +101,54 @@ impl<'a> Ground<'a> {
     /// Whether anything is known of who is on shift.
     pub fn knows_staff(&self) -> bool {
         self.premises.teams.iter().any(|team| team.people.iter().any(|&people| people > 0))
+    }
+
+    /// The service point whose members a campaign's agents are; `None` where it plays a message.
+    fn campaign_point(&self, place: usize) -> Option<&ServicePoint> {
+        match self.compiled.campaigns[CampaignId::at(place)].serves {
+            Serves::Agents(point) => Some(&self.compiled.service_points[point]),
+            Serves::Message(_) => None,
+        }
+    }
+
+    /// Agents of a campaign on shift in each interval; `None` where it has none, or nobody is planned.
+    pub fn campaign_people(&self, place: usize) -> Option<Vec<u32>> {
+        let point = self.campaign_point(place).filter(|_| self.knows_staff())?;
+        let mut teams: Vec<usize> = point
+            .members
+            .iter()
+            .map(|member| self.compiled.agents[member.agent].team.place())
+            .collect();
+        teams.sort_unstable();
+        teams.dedup();
+        let mut people = vec![0; self.premises.intervals];
+        for team in teams {
+            let id = &self.strategy.teams[team].id;
+            let planned = self.premises.teams.iter().filter(|each| each.team == *id);
+            for team in planned {
+                people.iter_mut().zip(&team.people).for_each(|(sum, people)| *sum += people);
+            }
+        }
+        Some(people)
+    }
+
+    /// Whether somebody of a team is an agent of a campaign.
+    pub fn is_of_campaign(&self, place: usize, team: &str) -> bool {
+        let members = self.campaign_point(place).into_iter().flat_map(|point| &point.members);
+        members
+            .map(|member| self.compiled.agents[member.agent].team)
+            .any(|of| self.strategy.teams[of.place()].id == team)
+    }
+
+    /// Queues and hunt groups at which contacts wait for a campaign's agents.
+    pub fn points_of_campaign(&self, place: usize) -> impl Iterator<Item = &Point<'a>> {
+        let own = self.campaign_point(place);
+        self.points.iter().filter(move |point| {
+            let theirs = &self.model(point).members;
+            own.is_some_and(|own| {
+                theirs.iter().any(|member| own.members.iter().any(|our| our.agent == member.agent))
+            })
+        })
     }
 
     /// What may arrive where.

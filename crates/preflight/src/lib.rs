@@ -18,7 +18,7 @@ mod rules;
 mod traffic;
 
 pub use finding::{Finding, Repair};
-pub use now::{RankNow, StepNow, steps_now};
+pub use now::{CampaignNow, RankNow, StepNow, campaigns_now, steps_now};
 pub use premises::{ContactTypePremise, Premises, TeamPremise};
 pub use rule::{Rule, Severity};
 

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use barometer_routing::Id;
-use barometer_strategy::Strategy;
+use barometer_strategy::{Channel, Strategy};
 
 use crate::ground::Ground;
 use crate::premises::Premises;
@@ -54,6 +54,52 @@ impl StepNow {
 pub fn steps_now(strategy: &Strategy, premises: &Premises, interval: usize) -> Vec<StepNow> {
     let Some(ground) = Ground::of(strategy, premises) else { return Vec::new() };
     (0..strategy.steps.len()).map(|at| step_now(&ground, at, interval)).collect()
+}
+
+/// A campaign's agents in one interval.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct CampaignNow {
+    /// Those on shift.
+    pub on_shift: u32,
+    /// Of those, how many inbound contacts keep busy on average, as far as those are home here.
+    pub inbound_erlangs: f64,
+}
+
+impl CampaignNow {
+    /// Agents whom inbound contacts leave to the campaign on average, without those who are kept free.
+    pub fn left(&self, kept_free: u32) -> u32 {
+        let left = f64::from(self.on_shift) - self.inbound_erlangs - f64::from(kept_free);
+        left.max(0.0).round() as u32
+    }
+}
+
+/// What is true of each campaign's agents in each interval, in the order of the campaigns; `None` for one
+/// without agents, or where nobody is planned. Nothing where the strategy has faults.
+pub fn campaigns_now(strategy: &Strategy, premises: &Premises) -> Vec<Option<Vec<CampaignNow>>> {
+    let Some(ground) = Ground::of(strategy, premises) else { return Vec::new() };
+    let of = |place: usize| {
+        let people = ground.campaign_people(place)?;
+        let points: Vec<usize> = ground.points_of_campaign(place).map(|point| point.at).collect();
+        // A contact that may come to several of these is counted once.
+        let mut coming: Vec<usize> = Vec::new();
+        for each in points.iter().flat_map(|&at| ground.traffic().at(at)) {
+            let home = strategy.home_team(&premises.types[each.of].name, Channel::Call);
+            let is_home = home.is_some_and(|team| ground.is_of_campaign(place, &team.id));
+            if is_home && !coming.contains(&each.of) {
+                coming.push(each.of);
+            }
+        }
+        let now = people.into_iter().enumerate().map(|(interval, on_shift)| {
+            let erlangs = coming.iter().map(|&of| {
+                let of = &premises.types[of];
+                let contacts = of.contacts.get(interval).copied().unwrap_or(0.0);
+                contacts * of.handle_secs / premises.interval_secs
+            });
+            CampaignNow { on_shift, inbound_erlangs: erlangs.sum() }
+        });
+        Some(now.collect())
+    };
+    (0..strategy.campaigns.len()).map(of).collect()
 }
 
 fn step_now(ground: &Ground<'_>, at: usize, interval: usize) -> StepNow {

@@ -104,6 +104,8 @@ impl AgentState {
 pub(crate) struct IdleList {
     pub first: Option<AgentId>,
     pub last: Option<AgentId>,
+    /// How many there are.
+    pub count: u32,
 }
 
 impl Floor {
@@ -171,6 +173,7 @@ impl Floor {
             return;
         }
         now.is_idle = true;
+        list.count += 1;
         (now.before, now.after) = (list.last, None);
         match list.last.replace(agent) {
             None => list.first = Some(agent),
@@ -187,6 +190,7 @@ impl Floor {
         }
         let (before, after) = (now.before, now.after);
         let list = &mut self.idle[strategy.agents[agent].class];
+        list.count -= 1;
         match before {
             None => list.first = after,
             Some(before) => self.agents[before].after = after,

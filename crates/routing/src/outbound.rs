@@ -120,11 +120,10 @@ impl<H: Host> Router<'_, H> {
     /// Agents of a campaign who are free now.
     pub fn free_agents(&self, campaign: CampaignId) -> u32 {
         let Serves::Agents(point) = self.strategy.campaigns[campaign].serves else { return 0 };
-        let members = self.strategy.service_points[point].members.iter();
+        let classes = self.strategy.service_points[point].classes.iter();
         // Those who join only after some waiting do not take a call that may not wait.
-        let free = members
-            .filter(|member| member.joins_after <= 0.0 && self.floor.agents[member.agent].is_idle);
-        free.count() as u32
+        let at_once = classes.filter(|class| class.joins_after <= 0.0);
+        at_once.map(|class| self.floor.idle[class.class].count).sum()
     }
 
     /// Agents of a campaign on shift.

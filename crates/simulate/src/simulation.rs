@@ -34,6 +34,8 @@ pub(crate) struct Simulation<'m, O> {
     pub leaving: Vec<Leaving>,
     /// What has happened to campaigns' calls and was not followed yet.
     pub called: Vec<(ContactId, Called)>,
+    /// Campaigns whose agents' doings have changed since their calls were followed, by bit.
+    pub stirred: u64,
     /// The service level to which each campaign gives way.
     pub levels: Vec<RecentLevel>,
     /// Where each inbound contact waited last, while there are campaigns.
@@ -74,6 +76,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
             devices: vec![SILENT; model.strategy.agents.len()].into(),
             leaving: vec![Leaving::default(); model.teams.len()],
             called: Vec::new(),
+            stirred: 0,
             levels: vec![RecentLevel::default(); model.campaigns.len()],
             waited_at: Vec::new(),
             observer,
@@ -90,6 +93,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
         self.devices.fill(SILENT);
         self.leaving.fill(Leaving::default());
         self.called.clear();
+        self.stirred = 0;
         self.levels.fill(RecentLevel::default());
         self.waited_at.clear();
         self.observer.begin(self.model);
@@ -250,6 +254,12 @@ impl<'m, O: Observer> Simulation<'m, O> {
 
     /// Notes what happens to campaigns' calls, and how the contacts do to which campaigns give way.
     fn watch_for_campaigns(&mut self, floor: &Floor, what: Observation) {
+        if let Observation::AgentChanges { agent }
+        | Observation::SignedIn { agent }
+        | Observation::SignedOut { agent } = what
+        {
+            self.stirred |= self.model.campaigns_of_agent[agent];
+        }
         let Some(contact) = what.contact() else { return };
         if floor.contacts[contact].contact_type.place() >= self.model.inbound_types {
             let called = match what {

@@ -6,6 +6,7 @@ pub mod forecast;
 mod history;
 pub mod map;
 pub mod need;
+pub mod pacing;
 pub mod preflight;
 pub mod queueing;
 pub mod schema;

@@ -69,7 +69,8 @@ pub trait Pacing: Send + std::fmt::Debug {
     /// Something has happened.
     fn learn(&mut self, _what: Learned) {}
 
-    /// Seconds after which it wants to decide again though nothing has happened; none where it need not.
+    /// Seconds after which it wants to decide again though nothing has happened, while lines ring or
+    /// conversations are under way; none where it need not.
     fn every_secs(&self) -> Option<Seconds> {
         None
     }

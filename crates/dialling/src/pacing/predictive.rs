@@ -26,7 +26,7 @@ use crate::learned_durations::{Assumption, LearnedDurations};
 const AIM: f64 = 0.8;
 const GUARD: f64 = 0.95;
 /// Share of the answers that are still to come today that is counted on.
-const COUNTED_ON: f64 = 0.3;
+const COUNTED_ON: f64 = 0.6;
 /// Answers over which the difference from the aim is made good.
 const MADE_GOOD_OVER: f64 = 250.0;
 /// How fast the risk is corrected: its logarithm by this much for each answer.
@@ -208,6 +208,10 @@ impl Pacing for Predictive {
     fn lines(&mut self, at: &Situation<'_>) -> u32 {
         let in_air = at.ringing_since.len() as u32;
         self.learn_lines(at.now);
+        // Nobody is free, and nobody could become free who is not owed to inbound contacts.
+        if at.free == 0 && at.owed as usize >= at.talking_since.len() {
+            return 0;
+        }
         let share = self.share();
         if at.on_shift == 0 || !self.may_risk(at, share) {
             return at.free;

@@ -6,4 +6,6 @@ mod book;
 mod calling_times;
 mod chain;
 mod need;
+mod pace;
 mod pacing;
+mod records;

@@ -3,7 +3,6 @@
 use barometer_dialling::chain::SteadyTeam;
 use barometer_dialling::need::CallMix;
 use barometer_dialling::{CallingTimes, Detection};
-use barometer_routing::{CampaignId, Id, Serves};
 use barometer_strategy::{Campaign, Edit, MachineAction, Pacing, PartId, ServedBy};
 use jiff::civil::{Time, time};
 use serde_json::{Value, json};
@@ -53,43 +52,16 @@ impl<'a> Outbound<'a> {
         let premises = ground.premises;
         let secs = premises.interval_secs * premises.intervals as f64;
         let times = CallingTimes::of(campaign, premises.start, secs, &premises.zone);
-        let route = &ground.compiled.campaigns[CampaignId::at(place)];
-        let point = match route.serves {
-            Serves::Agents(point) => Some(&ground.compiled.service_points[point]),
-            Serves::Message(_) => None,
-        };
-        let mut staffed = None;
-        let on_shift = point.filter(|_| ground.knows_staff()).map(|point| {
-            let mut teams: Vec<usize> = point
-                .members
-                .iter()
-                .map(|m| ground.compiled.agents[m.agent].team.place())
-                .collect();
-            teams.sort_unstable();
-            teams.dedup();
-            let on_shift_at = |interval: usize| {
-                let people = teams.iter().map(|&team| {
-                    let id = &ground.strategy.teams[team].id;
-                    let team = premises.teams.iter().find(|each| each.team == *id);
-                    team.and_then(|team| team.people.get(interval)).copied().unwrap_or(0)
-                });
-                people.sum::<u32>()
-            };
-            let busy = (0..premises.intervals).filter(|&interval| on_shift_at(interval) > 0);
-            staffed = staffed_hours(ground, busy);
-            (0..premises.intervals)
-                .filter(|&interval| times.is_dialling(interval as f64 * premises.interval_secs))
-                .map(on_shift_at)
-                .collect()
+        let people = ground.campaign_people(place);
+        let all = people.iter().flatten().enumerate().filter(|(_, people)| **people > 0);
+        let staffed = staffed_hours(ground, all.map(|(interval, _)| interval));
+        let on_shift = people.map(|people| {
+            let begins = |interval: usize| interval as f64 * premises.interval_secs;
+            let dialled = people.into_iter().enumerate();
+            dialled.filter(|(nth, _)| times.is_dialling(begins(*nth))).map(|(_, n)| n).collect()
         });
-        let is_blended = point.is_some_and(|own| {
-            ground.points.iter().any(|inbound| {
-                let theirs = &ground.model(inbound).members;
-                let is_shared =
-                    theirs.iter().any(|m| own.members.iter().any(|o| o.agent == m.agent));
-                is_shared && ground.traffic().expected(inbound.at) > 0.0
-            })
-        });
+        let mut shared = ground.points_of_campaign(place);
+        let is_blended = shared.any(|inbound| ground.traffic().expected(inbound.at) > 0.0);
         Self {
             part: PartId::Campaign(campaign.id.clone()),
             lines: premises.lines,

@@ -10,7 +10,7 @@ use super::{
 };
 use crate::draws::key_of_name;
 use crate::experiment::{Counting, Cover, Demand, ExperimentError, TypeDemand};
-use crate::outbound::{CampaignModel, campaign_points, type_of};
+use crate::outbound::{CampaignModel, campaign_points, campaigns_of_agent, type_of};
 use crate::samplers::Sampler;
 
 impl Model {
@@ -53,6 +53,7 @@ impl Model {
             counting: Counting::default(),
             inbound_types: demand.types.len(),
             campaigns: CampaignModel::of(strategy, &compiled, demand),
+            campaigns_of_agent: campaigns_of_agent(&compiled),
             strategy: compiled,
         })
     }

@@ -6,7 +6,7 @@ mod names;
 mod roster;
 
 use barometer_routing::{
-    CallbackId, CompiledStrategy, ContactTypeId, ServicePointId, StepId, Table, TeamId,
+    AgentId, CallbackId, CompiledStrategy, ContactTypeId, ServicePointId, StepId, Table, TeamId,
 };
 use barometer_strategy::Profile;
 
@@ -36,6 +36,8 @@ pub(crate) struct Model {
     /// Contact types of the demand; those of campaigns come after them.
     pub inbound_types: usize,
     pub campaigns: Vec<CampaignModel>,
+    /// The campaigns whose agent somebody is, by [bit](crate::outbound::bit_of).
+    pub campaigns_of_agent: Table<AgentId, u64>,
 }
 
 /// The customers of a contact type.

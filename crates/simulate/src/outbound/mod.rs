@@ -23,7 +23,7 @@ use crate::observers::{CampaignTally, Observer};
 use crate::simulation::Simulation;
 pub(crate) use level::RecentLevel;
 use lines::{Line, Lines, Phase};
-pub(crate) use model::{CampaignModel, campaign_points, type_of};
+pub(crate) use model::{CampaignModel, bit_of, campaign_points, campaigns_of_agent, type_of};
 
 /// What has happened to a campaign's contact while routing was at work.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -43,6 +43,8 @@ pub(crate) struct Outbound<'m> {
     key: Key,
     at_work: Vec<AtWork<'m>>,
     lines: Lines,
+    /// Campaigns that may have to dial, by bit.
+    stirred: u64,
 }
 
 /// One campaign.
@@ -61,6 +63,13 @@ struct AtWork<'m> {
     looks_at: Seconds,
     now: Busy,
     since: Seconds,
+}
+
+impl AtWork<'_> {
+    /// Whether a line rings or a conversation is under way.
+    fn is_under_way(&self) -> bool {
+        !self.ringing.is_empty() || !self.talking.is_empty()
+    }
 }
 
 /// How many of a campaign's agents and lines do what, at one moment.
@@ -92,12 +101,20 @@ impl<'m> Outbound<'m> {
             now: Busy::default(),
             since: 0.0,
         });
-        Self { model, key: Key::default(), at_work: at_work.collect(), lines: Lines::default() }
+        Self {
+            model,
+            key: Key::default(),
+            at_work: at_work.collect(),
+            lines: Lines::default(),
+            stirred: 0,
+        }
     }
 
     /// A replication begins.
     pub fn begin(&mut self, key: Key) {
         self.key = key;
+        // Every campaign looks around at the first event.
+        self.stirred = u64::MAX;
         self.lines.clear();
         for at_work in &mut self.at_work {
             at_work.dialler.begin();
@@ -126,8 +143,11 @@ impl<'m> Outbound<'m> {
             self.follow(router, contact, what);
         }
         router.host.called = happened;
+        let stirred = std::mem::take(&mut router.host.stirred) | std::mem::take(&mut self.stirred);
         for place in 0..self.at_work.len() {
-            self.dial(router, place);
+            if stirred & bit_of(place) != 0 {
+                self.dial(router, place);
+            }
         }
     }
 
@@ -137,6 +157,7 @@ impl<'m> Outbound<'m> {
         if at_work.looks == Some(token) {
             (at_work.looks, at_work.looks_at) = (None, f64::INFINITY);
         }
+        self.stirred |= bit_of(place);
     }
 
     /// An agent begins to write up a conversation of a campaign.
@@ -233,7 +254,7 @@ impl<'m> Outbound<'m> {
         if at_work.looks.is_some() && at_work.looks_at > now {
             return;
         }
-        let at = at_work.dialler.next_look(now);
+        let at = at_work.dialler.next_look(now, at_work.is_under_way());
         if at < f64::INFINITY && at > now {
             at_work.looks = Some(router.host.calendar.plan(at, Event::DiallerLooks, place));
             at_work.looks_at = at;
@@ -303,6 +324,7 @@ impl<'m> Outbound<'m> {
     /// What a line does is over.
     pub fn line_over<O: Observer>(&mut self, router: &mut Played<'m, O>, id: usize) {
         let line = self.lines[id];
+        self.stirred |= bit_of(line.campaign);
         self.account(router, line.campaign);
         match line.phase {
             Phase::Looking => self.looked(router, id),
@@ -474,6 +496,7 @@ impl<'m> Outbound<'m> {
         let line = self.lines[id];
         let is_person = line.answer == Answer::Person;
         let interval = router.host.clock.interval;
+        self.stirred |= bit_of(line.campaign);
         self.account(router, line.campaign);
         match what {
             Called::Connected => {
@@ -562,7 +585,8 @@ impl<'m> Outbound<'m> {
         let at_work = &mut self.at_work[line.campaign];
         at_work.dialler.call_over(line.person, router.floor.now, end);
         // Somebody may be due earlier than was planned.
-        if at_work.dialler.next_look(router.floor.now) < at_work.looks_at {
+        let is_under_way = at_work.is_under_way();
+        if at_work.dialler.next_look(router.floor.now, is_under_way) < at_work.looks_at {
             at_work.looks = None;
         }
     }

@@ -1,7 +1,7 @@
 //! Campaigns made ready to be played.
 
 use barometer_dialling::{CallingTimes, Detection};
-use barometer_routing::{CampaignId, CompiledStrategy, Id, Serves, ServicePointId};
+use barometer_routing::{AgentId, CampaignId, CompiledStrategy, Id, Serves, ServicePointId, Table};
 use barometer_strategy::{Campaign, Channel, Customers, Pacing, Strategy};
 
 use crate::draws::{Key, key_of_name};
@@ -86,6 +86,24 @@ fn inbound_points(compiled: &CompiledStrategy, id: CampaignId) -> Vec<ServicePoi
         theirs.iter().any(|member| members.iter().any(|ours| ours.agent == member.agent))
     };
     compiled.service_points.ids().take(of_steps).filter(shares).collect()
+}
+
+/// The bit of a campaign among those of an agent; the last stands for all that have none of their own.
+pub(crate) fn bit_of(campaign: usize) -> u64 {
+    1 << campaign.min(63)
+}
+
+/// Whose agent each agent is.
+pub(crate) fn campaigns_of_agent(compiled: &CompiledStrategy) -> Table<AgentId, u64> {
+    let mut of_agent: Table<AgentId, u64> = vec![0; compiled.agents.len()].into();
+    for (campaign, route) in compiled.campaigns.iter().enumerate() {
+        if let Serves::Agents(point) = route.serves {
+            for member in &compiled.service_points[point].members {
+                of_agent[member.agent] |= bit_of(campaign);
+            }
+        }
+    }
+    of_agent
 }
 
 /// Service points that campaigns have of their own, behind all others.

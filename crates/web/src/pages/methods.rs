@@ -11,7 +11,7 @@ use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 
 /// The notes by name.
-const NOTES: [(&str, &str); 8] = [
+const NOTES: [(&str, &str); 9] = [
     ("bands", include_str!("../../../../docs/methods/bands.md")),
     ("cleaning", include_str!("../../../../docs/methods/cleaning.md")),
     ("day", include_str!("../../../../docs/methods/day.md")),
@@ -19,6 +19,7 @@ const NOTES: [(&str, &str); 8] = [
     ("families", include_str!("../../../../docs/methods/families.md")),
     ("forecast", include_str!("../../../../docs/methods/forecast.md")),
     ("need", include_str!("../../../../docs/methods/need.md")),
+    ("pacing", include_str!("../../../../docs/methods/pacing.md")),
     ("trial", include_str!("../../../../docs/methods/trial.md")),
 ];
 

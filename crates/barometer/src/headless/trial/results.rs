@@ -115,6 +115,10 @@ impl Told<'_> {
         for (at, name) in names.teams.iter().enumerate() {
             self.push(&mut rows, ("team", name), None, own_names(summary.of_team(at).named()));
         }
+        for (at, name) in names.campaigns.iter().enumerate() {
+            let campaign = summary.of_campaign(at);
+            self.push(&mut rows, ("campaign", name), None, own_names(campaign.named()));
+        }
         for ((_, name), agent) in names.agents.iter().zip(summary.agents()) {
             self.push(&mut rows, ("agent", name), None, own_names(agent.named()));
         }
@@ -163,6 +167,13 @@ impl Told<'_> {
         for (at, name) in names.teams.iter().enumerate() {
             let teams = summary.team_intervals(at);
             part(("team", name), teams.iter().map(|team| own_names(team.named())).collect());
+        }
+        for (at, name) in names.campaigns.iter().enumerate() {
+            let campaigns = summary.campaign_intervals(at);
+            part(
+                ("campaign", name),
+                campaigns.iter().map(|campaign| own_names(campaign.named())).collect(),
+            );
         }
         rows
     }

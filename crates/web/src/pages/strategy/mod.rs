@@ -1,5 +1,6 @@
 //! Strategy: what happens to a contact of the centre, on the map and part by part, version by version.
 
+pub(crate) mod campaigns;
 mod change;
 mod differences;
 mod drafts;

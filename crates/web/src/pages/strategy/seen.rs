@@ -4,6 +4,7 @@
 use barometer_app::drafts::Opened;
 use barometer_app::strategy_week::{self, Checked};
 use barometer_preflight::{Finding, Premises, Rule, StepNow, steps_now};
+use barometer_simulate::CampaignMeasures;
 use barometer_store::{TrialLine, Waiver};
 use barometer_strategy::{Journey, PartChange, PartId};
 use jiff::SignedDuration;
@@ -51,6 +52,8 @@ pub(super) struct Seen {
     pub only: Option<String>,
     /// The trial that the load is from.
     pub trial: Option<TrialLine>,
+    /// What its campaigns came to, by their names.
+    pub tried: Vec<(String, CampaignMeasures)>,
 }
 
 impl Seen {
@@ -87,7 +90,9 @@ impl Seen {
             Some(line) => load(app, &opened, &journey, line, contact_type.as_deref()).await?,
             None => None,
         };
-        let (load, types) = load.map_or((None, Vec::new()), |(load, types)| (Some(load), types));
+        let (load, types, tried) = load.map_or_else(Default::default, |counted| {
+            (Some(counted.load), counted.types, counted.campaigns)
+        });
         // The page has a notice of its own for it, with an entry, a queue and a team.
         findings.retain(|finding| finding.rule != Rule::NoEntry);
         Ok(Self {
@@ -103,6 +108,7 @@ impl Seen {
             trial: trial.filter(|_| load.is_some()),
             load,
             premises,
+            tried,
             opened,
         })
     }
@@ -174,7 +180,7 @@ async fn load(
     journey: &Journey,
     line: &TrialLine,
     only: Option<&str>,
-) -> Result<Option<(Load, Vec<String>)>, PageError> {
+) -> Result<Option<Counted>, PageError> {
     let (trial, summary) =
         tokio::try_join!(app.store.trial(line.id), app.store.trial_summary(line.id))?;
     let Some(summary) = summary else { return Ok(None) };
@@ -182,5 +188,15 @@ async fn load(
         trial.inputs.experiment().map_err(|error| PageError::Internal(Box::new(error)))?;
     let names = experiment.names();
     let load = Load::of(&opened.strategy, journey, names, &summary, only);
-    Ok(Some((load, names.types.clone())))
+    let campaigns = names.campaigns.iter().cloned().enumerate();
+    let campaigns = campaigns.map(|(at, name)| (name, summary.of_campaign(at)));
+    let (types, campaigns) = (names.types.clone(), campaigns.collect());
+    Ok(Some(Counted { load, types, campaigns }))
+}
+
+/// What a trial counted.
+struct Counted {
+    load: Load,
+    types: Vec<String>,
+    campaigns: Vec<(String, CampaignMeasures)>,
 }

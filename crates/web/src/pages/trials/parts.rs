@@ -11,6 +11,7 @@ use crate::words;
 pub(super) struct PartsView {
     pub lines: Vec<LineRow>,
     pub teams: Vec<TeamRow>,
+    pub campaigns: Vec<CampaignRow>,
     pub agents: Vec<AgentRow>,
     pub labels: Vec<LabelRow>,
     pub flows: Vec<FlowRow>,
@@ -95,6 +96,7 @@ impl PartsView {
         Ok(Self {
             lines: line_rows(names, summary),
             teams: team_rows(names, summary),
+            campaigns: campaign_rows(names, summary),
             agents: agent_rows(names, summary),
             labels: label_rows(names, summary),
             flows: flow_rows(names, summary),
@@ -142,6 +144,43 @@ fn team_rows(names: &Names, summary: &Summary) -> Vec<TeamRow> {
         }
     };
     names.teams.iter().enumerate().map(row).collect()
+}
+
+/// A campaign.
+pub(super) struct CampaignRow {
+    pub name: String,
+    pub dials: String,
+    pub conversations: String,
+    pub abandoned: String,
+    pub lost: String,
+    pub days_over: String,
+    pub busy: String,
+    pub per_hour: String,
+    pub lines: String,
+    pub left: String,
+}
+
+fn campaign_rows(names: &Names, summary: &Summary) -> Vec<CampaignRow> {
+    let row = |(at, name): (usize, &String)| {
+        let campaign = summary.of_campaign(at);
+        let decimal = |of: Option<Estimate>| {
+            of.map_or_else(|| words::NONE.to_owned(), |of| words::one_decimal(of.mean))
+        };
+        let over = campaign.dates_over.map(|over| words::whole_percent(over.mean));
+        CampaignRow {
+            name: name.clone(),
+            dials: words::estimated_count(campaign.dials),
+            conversations: words::estimated_count(campaign.conversations),
+            abandoned: words::estimated_percent(campaign.abandoned_share),
+            lost: words::estimated_count(campaign.lost_to_detection),
+            days_over: over.unwrap_or_else(|| words::NONE.to_owned()),
+            busy: words::estimated_percent(campaign.utilisation),
+            per_hour: decimal(campaign.per_agent_hour),
+            lines: decimal(campaign.lines),
+            left: words::thousands(campaign.left.mean),
+        }
+    };
+    names.campaigns.iter().enumerate().map(row).collect()
 }
 
 fn agent_rows(names: &Names, summary: &Summary) -> Vec<AgentRow> {

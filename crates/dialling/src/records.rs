@@ -1,0 +1,262 @@
+//! What past calls say of the calls to come: shares by the hour, times, and how sure that is.
+
+use barometer_strategy::{Assumed, Duration};
+use jiff::civil::DateTime;
+
+use crate::carrier::Answer;
+
+/// Rows of a file that are told as wrong, at most.
+const MOST_WRONG: usize = 20;
+/// Calls that an hour's share is drawn towards the share of all hours by: an hour with as many calls of its
+/// own lies in the middle (a beta prior, Gelman and others, *Bayesian Data Analysis*, 2.4).
+const PRIOR_CALLS: f64 = 40.0;
+/// Deviations of a normal on both sides of 95 %.
+const SURE: f64 = 1.959_963_985;
+
+/// Past calls, counted.
+#[derive(Clone, Debug, Default)]
+pub struct CallRecords {
+    /// Calls and answers by people, by the hour.
+    hours: [(f64, f64); 24],
+    machines: f64,
+    busy: f64,
+    unusable: f64,
+    congested: f64,
+    ring: Times,
+    machine_ring: Times,
+    talk: Times,
+    wrap_up: Times,
+}
+
+/// Seconds, counted.
+#[derive(Clone, Copy, Debug, Default)]
+struct Times {
+    count: f64,
+    sum: f64,
+    squares: f64,
+}
+
+impl Times {
+    fn note(&mut self, secs: f64) {
+        self.count += 1.0;
+        self.sum += secs;
+        self.squares += secs * secs;
+    }
+
+    /// A log-normal with the mean and the spread of what was seen; `before` where that is too little.
+    fn fitted(&self, before: &Duration) -> Duration {
+        if self.count < 2.0 || self.sum <= 0.0 {
+            return before.clone();
+        }
+        let mean = self.sum / self.count;
+        let variance = (self.squares / self.count - mean * mean).max(0.0);
+        Duration::LogNormal {
+            mean_secs: mean,
+            variation: (variance.sqrt() / mean).clamp(0.01, 20.0),
+        }
+    }
+}
+
+/// What one past call was.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct CallRecord {
+    /// The hour at which it was dialled, 0 to 23.
+    pub hour: usize,
+    /// Who or what answered.
+    pub answer: Answer,
+    /// Seconds until it was answered, where that is known.
+    pub ring_secs: Option<f64>,
+    /// Seconds of talk with a person, where that is known.
+    pub talk_secs: Option<f64>,
+    /// Seconds of wrap-up, where that is known.
+    pub wrap_up_secs: Option<f64>,
+}
+
+/// What past calls make of an assumption.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Estimated {
+    /// The assumption with everything that the records say.
+    pub assumed: Assumed,
+    /// Hour by hour.
+    pub hours: Vec<HourEstimate>,
+    /// Calls in all.
+    pub calls: f64,
+}
+
+/// The share of calls in an hour that a person answers.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct HourEstimate {
+    /// The hour, 0 to 23.
+    pub hour: usize,
+    /// Calls in it.
+    pub calls: f64,
+    /// The share that is assumed from now on: drawn towards that of all hours where calls are few.
+    pub share: f64,
+    /// Between these the share lies in 95 of 100 cases, by what was counted (Wilson 1927).
+    pub between: (f64, f64),
+}
+
+impl CallRecords {
+    /// Counts a call.
+    pub fn add(&mut self, call: &CallRecord) {
+        let (calls, people) = &mut self.hours[call.hour.min(23)];
+        *calls += 1.0;
+        match call.answer {
+            Answer::Person => {
+                *people += 1.0;
+                call.ring_secs.into_iter().for_each(|secs| self.ring.note(secs));
+                call.talk_secs.into_iter().for_each(|secs| self.talk.note(secs));
+                call.wrap_up_secs.into_iter().for_each(|secs| self.wrap_up.note(secs));
+            }
+            Answer::Machine => {
+                self.machines += 1.0;
+                call.ring_secs.into_iter().for_each(|secs| self.machine_ring.note(secs));
+            }
+            Answer::Busy => self.busy += 1.0,
+            Answer::Unusable => self.unusable += 1.0,
+            Answer::Congested => self.congested += 1.0,
+            Answer::Nobody => {}
+        }
+    }
+
+    /// The records of a CSV file with the columns `dialled_at` and `outcome`, and where they are there
+    /// `ring_secs`, `talk_secs` and `wrap_up_secs`.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong, row by row: the first few.
+    pub fn from_csv(text: &str) -> Result<Self, Vec<String>> {
+        let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+        let first = text.lines().next().unwrap_or_default();
+        let delimiter = if first.contains(';') { b';' } else { b',' };
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(delimiter)
+            .trim(csv::Trim::All)
+            .from_reader(text.as_bytes());
+        let heading = reader.headers().map_err(|error| vec![error.to_string()])?.clone();
+        let place = |name: &str| heading.iter().position(|each| each.eq_ignore_ascii_case(name));
+        let (Some(at), Some(outcome)) = (place("dialled_at"), place("outcome")) else {
+            return Err(vec![
+                "The first row must name the columns dialled_at and outcome; ring_secs, talk_secs and \
+                 wrap_up_secs may stand beside them."
+                    .to_owned(),
+            ]);
+        };
+        let secs = ["ring_secs", "talk_secs", "wrap_up_secs"].map(|name| (name, place(name)));
+        let (mut records, mut wrong) = (Self::default(), Vec::new());
+        for row in reader.records() {
+            let call = row.map_err(|error| error.to_string()).and_then(|row| {
+                let line = row.position().map_or(0, csv::Position::line);
+                read(&row, at, outcome, &secs).map_err(|message| format!("Row {line}, {message}"))
+            });
+            match call {
+                Ok(call) => records.add(&call),
+                Err(message) => wrong.push(message),
+            }
+            if wrong.len() >= MOST_WRONG {
+                wrong.push("There may be more.".to_owned());
+                break;
+            }
+        }
+        if wrong.is_empty() && records.calls() == 0.0 {
+            wrong.push("There is no call in the file.".to_owned());
+        }
+        if wrong.is_empty() { Ok(records) } else { Err(wrong) }
+    }
+
+    fn calls(&self) -> f64 {
+        self.hours.iter().map(|(calls, _)| calls).sum()
+    }
+
+    /// What the records make of an assumption. Times that are not in them stay.
+    pub fn estimate(&self, before: &Assumed) -> Estimated {
+        let calls = self.calls().max(1.0);
+        let overall = self.hours.iter().map(|(_, people)| people).sum::<f64>() / calls;
+        let hours = self.hours.iter().enumerate().map(|(hour, &(calls, people))| HourEstimate {
+            hour,
+            calls,
+            share: (people + PRIOR_CALLS * overall) / (calls + PRIOR_CALLS),
+            between: wilson(people, calls),
+        });
+        let hours: Vec<HourEstimate> = hours.collect();
+        let others = (self.machines + self.busy + self.unusable + self.congested) / calls;
+        // What an hour's share leaves is what the rest may be.
+        let room = hours.iter().map(|hour| hour.share).fold(0.0, f64::max);
+        let fits = if others > 0.0 { ((1.0 - room) / others).min(1.0) } else { 1.0 };
+        let share = |count: f64| fits * count / calls;
+        let assumed = Assumed {
+            answered_share: hours.iter().map(|hour| hour.share).collect(),
+            machine_share: share(self.machines),
+            busy_share: share(self.busy),
+            unusable_share: share(self.unusable),
+            congested_share: share(self.congested),
+            ring: self.ring.fitted(&before.ring),
+            machine_ring: self.machine_ring.fitted(&before.machine_ring),
+            unanswered_ring: before.unanswered_ring.clone(),
+            talk: self.talk.fitted(&before.talk),
+            wrap_up: self.wrap_up.fitted(&before.wrap_up),
+        };
+        Estimated { assumed, hours, calls: self.calls() }
+    }
+}
+
+/// The interval of Wilson (1927): right for few counts and for shares near 0 and 1.
+fn wilson(count: f64, of: f64) -> (f64, f64) {
+    if of <= 0.0 {
+        return (0.0, 1.0);
+    }
+    let (share, squared) = (count / of, SURE * SURE);
+    let middle = share + squared / (2.0 * of);
+    let half = SURE * (share * (1.0 - share) / of + squared / (4.0 * of * of)).sqrt();
+    let scale = 1.0 + squared / of;
+    (((middle - half) / scale).max(0.0), ((middle + half) / scale).min(1.0))
+}
+
+type SecsColumn = (&'static str, Option<usize>);
+
+fn read(
+    row: &csv::StringRecord,
+    at: usize,
+    outcome: usize,
+    secs: &[SecsColumn; 3],
+) -> Result<CallRecord, String> {
+    let text = row.get(at).unwrap_or_default();
+    let moment = text.trim_end_matches('Z').replace('T', " ");
+    let moment: DateTime = moment.parse().map_err(|_| {
+        format!("dialled_at: “{text}” is no moment; write it as 2026-11-20 14:05:31")
+    })?;
+    let answer = answer_of(row.get(outcome).unwrap_or_default())?;
+    let number = |(name, place): SecsColumn| -> Result<Option<f64>, String> {
+        let text = place.and_then(|place| row.get(place)).unwrap_or_default();
+        if text.is_empty() {
+            return Ok(None);
+        }
+        let secs = text.replace(',', ".").parse::<f64>().ok();
+        let secs = secs.filter(|secs| (0.0..=86_400.0).contains(secs));
+        secs.map(Some)
+            .ok_or_else(|| format!("{name}: “{text}” is no number of seconds up to a day"))
+    };
+    Ok(CallRecord {
+        hour: usize::from(moment.hour().unsigned_abs()),
+        answer,
+        ring_secs: number(secs[0])?,
+        talk_secs: number(secs[1])?,
+        wrap_up_secs: number(secs[2])?,
+    })
+}
+
+fn answer_of(text: &str) -> Result<Answer, String> {
+    Ok(match text.to_ascii_lowercase().replace(['-', '_'], " ").as_str() {
+        "person" | "answered" | "abandoned" => Answer::Person,
+        "machine" | "answering machine" | "voicemail" => Answer::Machine,
+        "busy" => Answer::Busy,
+        "no answer" | "nobody" => Answer::Nobody,
+        "unusable" | "invalid" | "no such number" => Answer::Unusable,
+        "congested" | "congestion" | "failed" => Answer::Congested,
+        _ => {
+            return Err(format!(
+                "outcome: “{text}” is none of person, machine, busy, no answer, unusable, congested"
+            ));
+        }
+    })
+}

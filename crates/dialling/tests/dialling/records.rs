@@ -1,0 +1,71 @@
+use barometer_dialling::records::CallRecords;
+use barometer_strategy::{Assumed, Duration};
+
+fn estimated(text: &str) -> barometer_dialling::records::Estimated {
+    CallRecords::from_csv(text).unwrap().estimate(&Assumed::default())
+}
+
+#[test]
+fn shares_by_the_hour_and_times_come_from_the_calls() {
+    let mut text = "dialled_at,outcome,ring_secs,talk_secs,wrap_up_secs\n".to_owned();
+    for nth in 0..400 {
+        let outcome = if nth % 2 == 0 { "person,10,100,20" } else { "no answer,,," };
+        text += &format!("2026-11-20 18:{:02}:00,{outcome}\n", nth % 60);
+        let outcome = if nth % 10 == 0 { "person,10,300,20" } else { "machine,20,," };
+        text += &format!("2026-11-20T10:{:02}:00,{outcome}\n", nth % 60);
+    }
+    let got = estimated(&text);
+    assert_eq!(got.calls, 800.0);
+    let (evening, morning) = (got.hours[18], got.hours[10]);
+    // 200 of 400 and 40 of 400, each drawn a little towards the 240 of 800 in all.
+    assert!((evening.share - 212.0 / 440.0).abs() < 1e-12);
+    assert!((morning.share - 52.0 / 440.0).abs() < 1e-12);
+    assert!(evening.between.0 < 0.5 && 0.5 < evening.between.1);
+    // Wilson's interval of 40 of 400 (Brown, Cai and DasGupta 2001): 0.0743 to 0.1334.
+    assert!((morning.between.0 - 0.074_3).abs() < 2e-4, "{morning:?}");
+    assert!((morning.between.1 - 0.133_4).abs() < 2e-4, "{morning:?}");
+    assert!((got.assumed.machine_share - 360.0 / 800.0).abs() < 1e-12);
+    assert!((got.assumed.ring.mean_secs() - 10.0).abs() < 1e-9);
+    // 200 talks of 100 s and 40 of 300 s.
+    assert!((got.assumed.talk.mean_secs() - 32_000.0 / 240.0).abs() < 1e-9);
+    assert_eq!(got.hours[3].between, (0.0, 1.0), "nothing is known of an hour without calls");
+    assert!((got.hours[3].share - 0.3).abs() < 1e-12, "so that it is as all hours");
+}
+
+#[test]
+fn what_the_records_leave_out_stays_as_it_was_and_shares_always_fit() {
+    let got = estimated("outcome;dialled_at\nperson;2026-11-20 09:00\nbusy;2026-11-20 09:10\n");
+    assert_eq!(got.assumed.talk, Assumed::default().talk);
+    let all: f64 = got.assumed.answered_at(9) + got.assumed.busy_share;
+    assert!(all <= 1.0 + 1e-12, "{all}");
+    // An hour in which everybody answers leaves no room for anything else.
+    let mut text = "dialled_at,outcome\n".to_owned();
+    for _ in 0..5000 {
+        text += "2026-11-20 09:00,person\n2026-11-20 15:00,machine\n";
+    }
+    let got = estimated(&text).assumed;
+    assert!(got.answered_at(9) + got.machine_share <= 1.0 + 1e-12);
+    assert!(matches!(got.ring, Duration::LogNormal { .. }));
+}
+
+#[test]
+fn what_is_wrong_is_told_row_by_row() {
+    let wrong = |text: &str| CallRecords::from_csv(text).unwrap_err();
+    assert!(wrong("a,b\n1,2\n")[0].contains("must name the columns dialled_at and outcome"));
+    assert_eq!(wrong("dialled_at,outcome\n"), ["There is no call in the file."]);
+    let told = wrong(
+        "dialled_at,outcome,ring_secs\nyesterday,person,3\n2026-11-20 09:00,perhaps,3\n\
+         2026-11-20 09:00,person,long\n2026-11-20 09:00,person,-4\n",
+    );
+    assert_eq!(
+        told,
+        [
+            "Row 2, dialled_at: “yesterday” is no moment; write it as 2026-11-20 14:05:31",
+            "Row 3, outcome: “perhaps” is none of person, machine, busy, no answer, unusable, congested",
+            "Row 4, ring_secs: “long” is no number of seconds up to a day",
+            "Row 5, ring_secs: “-4” is no number of seconds up to a day",
+        ]
+    );
+    let many = format!("dialled_at,outcome\n{}", "x,y\n".repeat(500));
+    assert_eq!(wrong(&many).len(), 21);
+}

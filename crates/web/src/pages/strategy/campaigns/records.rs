@@ -1,0 +1,172 @@
+//! What past calls make of a campaign's assumptions: sent as a file, looked at, taken into the draft.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::Response;
+use barometer_dialling::records::CallRecords;
+use barometer_strategy::{Assumed, Campaign, Edit, PartId};
+use serde::Deserialize;
+
+use crate::App;
+use crate::access::{Planner, RequestContext};
+use crate::exports;
+use crate::extract::{Form, Multipart};
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::strategy::change::{opened_at, save_edit};
+use crate::pages::strategy::files::Uploaded;
+use crate::pages::strategy::query_of;
+use crate::pages::{page, refused};
+use crate::words;
+
+#[derive(Template)]
+#[template(path = "strategy/call_records.html")]
+struct RecordsPage {
+    frame: Frame,
+    title: String,
+    answer: String,
+    back: String,
+    based_on: String,
+    campaign: String,
+    /// The assumption as JSON, which comes back when it is taken; none where the file is wrong.
+    assumed: Option<String>,
+    hours: Vec<HourRow>,
+    rest: Vec<(&'static str, String, String)>,
+    wrong: Vec<String>,
+}
+
+struct HourRow {
+    hour: String,
+    calls: String,
+    before: String,
+    share: String,
+    between: String,
+}
+
+/// `GET /strategy/campaigns/records.csv`: an example of the file.
+pub(crate) async fn example(_context: RequestContext) -> Response {
+    let text = "dialled_at,outcome,ring_secs,talk_secs,wrap_up_secs\n\
+                2026-11-20 10:02:11,person,9,164,31\n\
+                2026-11-20 10:02:40,no answer,,,\n\
+                2026-11-20 10:03:05,machine,21,,\n\
+                2026-11-20 10:03:17,busy,,,\n";
+    exports::attachment("call-records.csv", "text/csv; charset=utf-8", text.as_bytes().to_vec())
+}
+
+/// `POST /strategy/campaigns/{campaign}/records`: a file of past calls, shown before anything changes.
+pub(crate) async fn look(
+    State(app): State<App>,
+    Planner(context): Planner,
+    crate::extract::Path(campaign): crate::extract::Path<String>,
+    parts: Multipart,
+) -> Result<Response, PageError> {
+    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
+    let opened = opened_at(&app, &context, &based_on).await?;
+    let Some(of) = opened.strategy.campaign(&campaign) else { return Err(PageError::NotFound) };
+    let back = format!(
+        "/strategy/campaigns?day={}&{}&campaign={}",
+        context.day,
+        query_of(&opened),
+        words::in_address(&campaign)
+    );
+    match CallRecords::from_csv(&text) {
+        Ok(records) => page(&shown(&context, of, &records, back, based_on)?),
+        Err(wrong) => refused(&RecordsPage {
+            frame: Frame::of(&context, Stage::Strategy, None),
+            title: format!("What do past calls say of “{}”?", of.name),
+            answer: "The file cannot be read as it is. Nothing was changed.".to_owned(),
+            back,
+            based_on,
+            campaign,
+            assumed: None,
+            hours: Vec::new(),
+            rest: Vec::new(),
+            wrong,
+        }),
+    }
+}
+
+fn shown(
+    context: &RequestContext,
+    campaign: &Campaign,
+    records: &CallRecords,
+    back: String,
+    based_on: String,
+) -> Result<RecordsPage, PageError> {
+    let before = &campaign.assumed;
+    let estimated = records.estimate(before);
+    let now = &estimated.assumed;
+    let share = |share: f64| words::percent(share);
+    let secs = |duration: &barometer_strategy::Duration| words::secs(duration.mean_secs());
+    let hours = estimated.hours.iter().filter(|hour| hour.calls > 0.0);
+    let hours: Vec<HourRow> = hours
+        .map(|hour| HourRow {
+            hour: format!("{:02}:00", hour.hour),
+            calls: words::thousands(hour.calls),
+            before: share(before.answered_at(hour.hour)),
+            share: share(hour.share),
+            between: format!("{} to {}", share(hour.between.0), share(hour.between.1)),
+        })
+        .collect();
+    let best = estimated.hours.iter().filter(|hour| hour.calls > 0.0);
+    let best = best.max_by(|a, b| a.share.total_cmp(&b.share));
+    let best = best.map_or_else(String::new, |best| {
+        format!(" Most people answer at {:02}:00: {}.", best.hour, share(best.share))
+    });
+    Ok(RecordsPage {
+        frame: Frame::of(context, Stage::Strategy, None),
+        title: format!("What do past calls say of “{}”?", campaign.name),
+        answer: format!(
+            "{} calls, of which people answered {}.{best}",
+            words::thousands(estimated.calls),
+            share(answered(&estimated.hours))
+        ),
+        back,
+        based_on,
+        campaign: campaign.id.clone(),
+        assumed: Some(
+            serde_json::to_string(now).map_err(|error| PageError::Internal(Box::new(error)))?,
+        ),
+        rest: vec![
+            ("Answered by a machine", share(before.machine_share), share(now.machine_share)),
+            ("Busy", share(before.busy_share), share(now.busy_share)),
+            ("Numbers that do not exist", share(before.unusable_share), share(now.unusable_share)),
+            ("Network congested", share(before.congested_share), share(now.congested_share)),
+            ("A person answers after", secs(&before.ring), secs(&now.ring)),
+            ("A machine answers after", secs(&before.machine_ring), secs(&now.machine_ring)),
+            ("Talk", secs(&before.talk), secs(&now.talk)),
+            ("Wrap-up", secs(&before.wrap_up), secs(&now.wrap_up)),
+        ],
+        hours,
+        wrong: Vec::new(),
+    })
+}
+
+/// The share of all calls that people answered, weighted by hours as they are assumed from now on.
+fn answered(hours: &[barometer_dialling::records::HourEstimate]) -> f64 {
+    let calls: f64 = hours.iter().map(|hour| hour.calls).sum();
+    hours.iter().map(|hour| hour.calls * hour.share).sum::<f64>() / calls.max(1.0)
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct Taken {
+    based_on: String,
+    assumed: String,
+}
+
+/// `POST /strategy/campaigns/{campaign}/assumed`: takes what past calls say into the draft.
+pub(crate) async fn take(
+    State(app): State<App>,
+    Planner(context): Planner,
+    crate::extract::Path(campaign): crate::extract::Path<String>,
+    Form(taken): Form<Taken>,
+) -> Result<Response, PageError> {
+    let opened = opened_at(&app, &context, &taken.based_on).await?;
+    let assumed: Assumed = serde_json::from_str(&taken.assumed).map_err(|error| {
+        PageError::Refused(format!("These are no assumptions: {error}. Nothing was saved."))
+    })?;
+    let part = PartId::Campaign(campaign);
+    let to = serde_json::to_value(assumed).map_err(|error| PageError::Internal(Box::new(error)))?;
+    let edit = Edit::Set { part: part.clone(), setting: "/assumed".to_owned(), to };
+    save_edit(&app, &context, &opened, &edit, Some(&part)).await
+}

@@ -1,0 +1,90 @@
+// A planner asks how fast the centre may call people, and finds out before anybody is called.
+import type { Page } from '@playwright/test';
+import { expect, signIn, test } from './steps';
+
+const bar = (page: Page) => page.getByRole('region', { name: 'What is open' });
+const map = (page: Page) => page.getByRole('region', { name: 'Journey map' });
+
+test('the live campaign: how fast is safe, who may be called when, what a goal needs', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-25');
+
+  // The campaign stands on the map beside the entries, and leads to its page.
+  await expect(map(page).getByRole('link', { name: /^campaign Sailing news, predictive/ })).toBeVisible();
+  await page.getByRole('link', { name: 'How fast may they dial?' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('How fast may “Sailing news” dial?');
+  await expect(page.locator('.answer')).toContainText(/With \d+ agents? free for it at 15:00 it may ring up to [\d.]+ lines for each free one/);
+  await expect(page.getByRole('img', { name: /lines keep the ceiling/ })).toBeVisible();
+  await expect(page.getByRole('row', { name: /^Predictive, in its trial/ })).toContainText('adapts');
+
+  // Both clocks: people in New York are called later.
+  await expect(page.getByRole('row', { name: /New York/ })).toContainText('13–19 here is 08–14 there');
+
+  await page.getByLabel('To reach').fill('400');
+  await page.getByLabel('people in').fill('2');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByText(/^\d+ agents for 16\.0 hours at .* The list must have/)).toBeVisible();
+  await page.getByLabel('To reach').fill('many');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByRole('alert')).toHaveText('Give both as numbers above 0, such as 500 in 5 days.');
+  await expect(page.getByLabel('To reach')).toHaveValue('many');
+});
+
+test('a campaign is added to a draft, and preflight leaves agents to inbound contacts with one press', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-25');
+  await page.getByText('Begin a draft').click();
+  await page.getByLabel('What it is for').fill('Calls to groups');
+  await page.getByRole('button', { name: 'Begin it' }).click();
+  await expect(bar(page)).toContainText('Draft “Calls to groups”: no edit yet');
+  await page.getByLabel('What to add').selectOption('campaign');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  const panel = page.locator('#part');
+  await expect(panel.getByRole('heading', { level: 2 })).toContainText('Campaign “Campaign 2”');
+
+  // One line each takes everybody who becomes free.
+  await expect(panel).toContainText('Agents who never take an inbound contact');
+  await panel.getByRole('button', { name: /Leave two free agents/ }).click();
+  await expect(panel).not.toContainText('Agents who never take an inbound contact');
+  await expect(map(page).getByRole('link', { name: /^campaign Campaign 2, progressive/ })).toBeVisible();
+});
+
+test('a campaign that dials over the ceiling says by how much, and which pace would hold', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  await expect(page.locator('.answer')).toContainText('It is set to 3.5, which abandons');
+  await expect(page.getByText('Dialling too fast for the ceiling')).toBeVisible();
+  await expect(page.getByRole('row', { name: /^Steady, as it is set/ })).toContainText('over');
+  await page.getByRole('link', { name: 'Change it' }).click();
+  await expect(page.locator('#part')).toContainText('lines would hold');
+  await expect(page.locator('#part').getByRole('button', { name: /Dial [\d.]+ lines for each free agent/ })).toBeVisible();
+});
+
+test('past calls say who answers when; a wrong file changes nothing, a right one is taken into a draft', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  const send = async (text: string) => {
+    await page.getByLabel(/^Past calls as CSV/).setInputFiles({ name: 'calls.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.getByRole('button', { name: 'See what they say' }).click();
+  };
+  await send('dialled_at,outcome\nyesterday,person\n');
+  await expect(page.getByRole('alert')).toContainText('Row 2, dialled_at: “yesterday” is no moment');
+  await page.getByRole('link', { name: 'Back to the campaign' }).click();
+
+  const calls = Array.from({ length: 200 }, (_, nth) => `2026-11-20 14:0${nth % 10}:00,${nth % 2 ? 'person' : 'no answer'},9,100,20`);
+  await send(`dialled_at,outcome,ring_secs,talk_secs,wrap_up_secs\n${calls.join('\n')}\n`);
+  await expect(page.locator('.answer')).toHaveText('200 calls, of which people answered 50.0 %. Most people answer at 14:00: 50.0 %.');
+  await expect(page.getByRole('row', { name: /^14:00/ })).toContainText('43.1 % to 56.9 %');
+  await page.getByRole('button', { name: 'Take this into the draft' }).click();
+  await expect(bar(page)).toContainText('two edits since v1');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(bar(page)).toContainText('one edit since v1');
+});
+
+test('a trial counts what its campaigns do', async ({ page }) => {
+  await signIn(page, 'viewer');
+  await page.goto('/strategy/campaigns');
+  await page.getByRole('link', { name: 'the whole centre' }).click();
+  const row = page.getByRole('row', { name: /^Sailing news/ });
+  await expect(row.getByRole('cell').nth(4)).toHaveText('0 %');
+});
