@@ -56,9 +56,9 @@ fn day(agents: u32, campaign: Campaign, days: u32) -> Experiment {
     Experiment::new(&strategy, &demand, &cover, days, 7).expect("a playable experiment")
 }
 
-fn played(agents: u32, campaign: Campaign) -> CampaignMeasures {
-    let experiment = day(agents, campaign, DAYS);
-    experiment.play_part(0..DAYS).expect("an end").of_campaign(0)
+fn played(agents: u32, campaign: Campaign, days: u32) -> CampaignMeasures {
+    let experiment = day(agents, campaign, days);
+    experiment.play_part(0..days).expect("an end").of_campaign(0)
 }
 
 fn share(estimate: Option<barometer_simulate::Estimate>) -> f64 {
@@ -71,28 +71,29 @@ fn halves(answered: f64, factor: f64) -> Vec<f64> {
     (0..24).map(|hour| if hour < 13 { answered } else { after }).collect()
 }
 
-fn ceilings() {
+fn ceilings(teams: &[u32]) {
     println!(
         "{DAYS} days of ten hours each, ceiling 3 %, answers as they are, halved and doubled at 13:00\n\
          agents answered  change   predictive: busy  abandoned  days over   steady, best safe: lines  busy  abandoned"
     );
-    for agents in [5, 10, 20, 60, 200] {
+    for &agents in teams {
         for answered in [0.1, 0.3, 0.6] {
             for factor in [1.0, 0.5, 2.0] {
-                let with = |pacing: Pacing| {
+                let with = |pacing: Pacing, days: u32| {
                     let mut campaign = campaign(answered, pacing);
                     campaign.assumed.answered_share = halves(answered, factor);
                     // Whatever else calls come to has room beside the answers.
                     (campaign.assumed.busy_share, campaign.assumed.unusable_share) = (0.03, 0.02);
-                    played(agents, campaign)
+                    played(agents, campaign, days)
                 };
-                let own = with(Pacing::Predictive {});
+                let own = with(Pacing::Predictive {}, DAYS);
                 let mut best: Option<(f64, CampaignMeasures)> = None;
-                // Large teams may ring many lines: coarser steps find the best as well.
-                let step = if agents > 50 { 0.5 } else { 0.25 };
+                // Large teams ring many lines, and one of their days is like the other: coarser steps and
+                // fewer days find the best as well.
+                let (step, steady_days) = if agents > 50 { (0.5, DAYS / 4) } else { (0.25, DAYS) };
                 for nth in 0..60 {
                     let lines_per_agent = 1.0 + step * f64::from(nth);
-                    let got = with(Pacing::Steady { lines_per_agent });
+                    let got = with(Pacing::Steady { lines_per_agent }, steady_days);
                     if share(got.dates_over) > SAFE {
                         break;
                     }
@@ -168,5 +169,10 @@ fn main() {
     measure("Predictive pacing, the same days, all cores", || {
         predictive.play_part(0..DAYS).expect("an end")
     });
-    ceilings();
+    // `cargo bench --bench outbound -- 5 20` looks at teams of these sizes alone.
+    let mut teams: Vec<u32> = std::env::args().filter_map(|size| size.parse().ok()).collect();
+    if teams.is_empty() {
+        teams = vec![5, 10, 20, 60, 200];
+    }
+    ceilings(&teams);
 }
