@@ -161,6 +161,10 @@ const VIEWS = {
     await page.goto('/go-live');
     await shoot();
   },
+  campaigns: async () => {
+    await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&at=14:00&day=2026-11-27');
+    await shoot();
+  },
   watch: async () => {
     await page.goto('/watch');
     await shoot();

@@ -7,9 +7,8 @@ use crate::carrier::Answer;
 
 /// Rows of a file that are told as wrong, at most.
 const MOST_WRONG: usize = 20;
-/// Calls that an hour's share is drawn towards the share of all hours by: an hour with as many calls of its
-/// own lies in the middle (a beta prior, Gelman and others, *Bayesian Data Analysis*, 2.4).
-const PRIOR_CALLS: f64 = 40.0;
+/// The least that hours are taken to differ from each other, as a correlation within an hour.
+const LEAST_CORRELATION: f64 = 1e-3;
 /// Deviations of a normal on both sides of 95 %.
 const SURE: f64 = 1.959_963_985;
 
@@ -168,14 +167,36 @@ impl CallRecords {
         self.hours.iter().map(|(calls, _)| calls).sum()
     }
 
+    /// Calls by which an hour's share is drawn towards that of all hours: an hour with as many calls of its own
+    /// lies in the middle. The more the hours differ beyond chance, the fewer (a beta prior by moments,
+    /// Kleinman 1973).
+    fn prior_calls(&self, overall: f64) -> f64 {
+        let spread = overall * (1.0 - overall);
+        let seen = self.hours.iter().filter(|(calls, _)| *calls > 0.0);
+        let (mut hours, mut all, mut squares, mut apart) = (0.0, 0.0, 0.0, 0.0);
+        for (calls, people) in seen {
+            hours += 1.0;
+            all += calls;
+            squares += calls * calls;
+            apart += calls * (people / calls - overall).powi(2);
+        }
+        let by_chance = hours - 1.0;
+        let room = all - squares / all.max(1.0) - by_chance;
+        let correlation =
+            if spread > 0.0 && room > 0.0 { (apart / spread - by_chance) / room } else { 0.0 };
+        let correlation = correlation.clamp(LEAST_CORRELATION, 1.0);
+        (1.0 - correlation) / correlation
+    }
+
     /// What the records make of an assumption. Times that are not in them stay.
     pub fn estimate(&self, before: &Assumed) -> Estimated {
         let calls = self.calls().max(1.0);
         let overall = self.hours.iter().map(|(_, people)| people).sum::<f64>() / calls;
+        let prior = self.prior_calls(overall);
         let hours = self.hours.iter().enumerate().map(|(hour, &(calls, people))| HourEstimate {
             hour,
             calls,
-            share: (people + PRIOR_CALLS * overall) / (calls + PRIOR_CALLS),
+            share: if calls > 0.0 { (people + prior * overall) / (calls + prior) } else { overall },
             between: wilson(people, calls),
         });
         let hours: Vec<HourEstimate> = hours.collect();

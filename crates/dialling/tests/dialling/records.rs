@@ -17,9 +17,11 @@ fn shares_by_the_hour_and_times_come_from_the_calls() {
     let got = estimated(&text);
     assert_eq!(got.calls, 800.0);
     let (evening, morning) = (got.hours[18], got.hours[10]);
-    // 200 of 400 and 40 of 400, each drawn a little towards the 240 of 800 in all.
-    assert!((evening.share - 212.0 / 440.0).abs() < 1e-12);
-    assert!((morning.share - 52.0 / 440.0).abs() < 1e-12);
+    // 200 of 400 and 40 of 400 are 32 / 0.21 apart, where chance makes 1; so the correlation is
+    // (152.38 − 1) / 399, the prior worth 1.636 calls, and each is drawn by as much towards 240 of 800.
+    let prior = 399.0 / (32.0 / 0.21 - 1.0) - 1.0;
+    assert!((evening.share - (200.0 + prior * 0.3) / (400.0 + prior)).abs() < 1e-12);
+    assert!((morning.share - (40.0 + prior * 0.3) / (400.0 + prior)).abs() < 1e-12);
     assert!(evening.between.0 < 0.5 && 0.5 < evening.between.1);
     // Wilson's interval of 40 of 400 (Brown, Cai and DasGupta 2001): 0.0743 to 0.1334.
     assert!((morning.between.0 - 0.074_3).abs() < 2e-4, "{morning:?}");
@@ -30,6 +32,22 @@ fn shares_by_the_hour_and_times_come_from_the_calls() {
     assert!((got.assumed.talk.mean_secs() - 32_000.0 / 240.0).abs() < 1e-9);
     assert_eq!(got.hours[3].between, (0.0, 1.0), "nothing is known of an hour without calls");
     assert!((got.hours[3].share - 0.3).abs() < 1e-12, "so that it is as all hours");
+}
+
+#[test]
+fn hours_that_differ_by_chance_alone_are_drawn_together() {
+    // Ten hours with 3 of 10 each, but for one with 4 and one with 2.
+    let mut text = "dialled_at,outcome\n".to_owned();
+    for hour in 9..19 {
+        let people = 3 + i32::from(hour == 9) - i32::from(hour == 18);
+        for nth in 0..10 {
+            let outcome = if nth < people { "person" } else { "no answer" };
+            text += &format!("2026-11-20 {hour:02}:00:00,{outcome}\n");
+        }
+    }
+    let got = estimated(&text);
+    assert!((got.hours[9].share - 0.3).abs() < 0.01, "{:?}", got.hours[9]);
+    assert!(got.hours[9].between.1 > 0.6, "and nobody could be sure");
 }
 
 #[test]

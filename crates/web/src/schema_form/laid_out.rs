@@ -67,6 +67,8 @@ impl<'a> Form<'a, '_> {
             "object" if schema["properties"].is_object() => {
                 self.part(schema, value, (pointer, label, hint), is_optional, depth);
             }
+            // A kind that has no settings of its own.
+            "object" if schema["additionalProperties"] == Value::Bool(false) => {}
             "object" => self.map(schema, value, (pointer, label, hint), depth),
             "array" => self.list(schema, value, (pointer, label, hint), is_optional, depth),
             "boolean" => {

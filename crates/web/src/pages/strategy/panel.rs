@@ -3,9 +3,10 @@
 
 use askama::Template;
 use barometer_preflight::Finding;
-use barometer_strategy::{PartId, StepName, Stop, Strategy, WayEnd};
+use barometer_strategy::{Campaign, PartId, StepName, Stop, Strategy, WayEnd};
 
 use super::map::class_of;
+use super::parts::pacing_words;
 use super::seen::Seen;
 use super::timeline::TimelineView;
 use crate::access::RequestContext;
@@ -101,6 +102,9 @@ impl PanelView {
 fn sentence(seen: &Seen, part: &PartId) -> String {
     let strategy = &seen.opened.strategy;
     let at = seen.at.strftime("%H:%M");
+    if let Some(campaign) = campaign_of(strategy, part) {
+        return campaign_sentence(campaign);
+    }
     let PartId::Step(_) = part else { return String::new() };
     let Some(step) = part.find(strategy) else { return String::new() };
     let Some(now) = seen.now.get(step) else { return String::new() };
@@ -129,6 +133,28 @@ fn sentence(seen: &Seen, part: &PartId) -> String {
         format!(". On the day of its trial contacts spent {secs:.0} s here on average")
     });
     format!("{coming}{staffed}{waits}.")
+}
+
+fn campaign_of<'a>(strategy: &'a Strategy, part: &PartId) -> Option<&'a Campaign> {
+    let PartId::Campaign(id) = part else { return None };
+    strategy.campaign(id)
+}
+
+/// Whom a campaign calls, when and how.
+fn campaign_sentence(campaign: &Campaign) -> String {
+    if let Some(reason) = &campaign.paused_because {
+        return format!("Paused: {reason}.");
+    }
+    let hours = campaign.hours.iter().map(|hours| {
+        format!("{}–{}", words::clock_time(hours.from), words::clock_time(hours.until))
+    });
+    let hours = words::listing(&hours.collect::<Vec<_>>());
+    format!(
+        "Calls {} people at {hours}, {}; up to {} of those who answer may be abandoned.",
+        words::thousands(f64::from(campaign.list.people)),
+        pacing_words(&campaign.pacing),
+        words::percent(campaign.abandoned_ceiling)
+    )
 }
 
 fn ways(seen: &Seen, part: &PartId, address: &str) -> Vec<WayRow> {

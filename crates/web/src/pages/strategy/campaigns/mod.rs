@@ -545,8 +545,9 @@ impl<'a> Looked<'a> {
         let goal = Goal { conversations, hours, utilisation: busy, blocked_share: BLOCKED_SHARE };
         match goal.need(self.campaign) {
             Ok(need) => {
+                let agents = if need.agents == 1 { "agent" } else { "agents" };
                 view.told = Some(format!(
-                    "{} agents for {} hours at {} busy, {} calls, {} lines in use on average and {} for {} \
+                    "{} {agents} for {} hours at {} busy, {} calls, {} lines in use on average and {} for {} \
                      blocked (Erlang B). The list must have {} people.",
                     need.agents,
                     words::one_decimal(hours),
