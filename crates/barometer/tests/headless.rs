@@ -329,6 +329,28 @@ fn a_trial_of_files_agrees_with_the_exact_day_and_repeats_to_the_byte() {
 }
 
 #[test]
+fn a_trial_with_a_campaign_has_rows_of_it_and_a_log_that_names_its_calls() {
+    let folder = folder("trial-campaign");
+    trial_files(&folder);
+    let text = std::fs::read_to_string(folder.join("strategy.json")).unwrap();
+    let mut strategy = barometer_strategy::Strategy::from_json(&text).unwrap();
+    let mut news = barometer_strategy::Campaign::named("news", "News", "team");
+    news.pacing = barometer_strategy::Pacing::Steady { lines_per_agent: 2.5 };
+    strategy.campaigns = vec![news];
+    std::fs::write(folder.join("strategy.json"), strategy.to_json()).unwrap();
+    let done = trial(&folder, &["--replications", "20", "--seed", "7", "--log", "3"]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    assert!(figure(&folder, "campaign", "News", "dials").0 > 100.0);
+    assert!(figure(&folder, "campaign", "News", "conversations").0 > 10.0);
+    // What comes in is counted without the calls that go out.
+    assert!((figure(&folder, "all", "", "offered").0 - 2400.0).abs() < 60.0);
+    let story = std::fs::read_to_string(folder.join("out/log-3.csv")).unwrap();
+    assert!(story.contains(",News,answered,Team "), "{}", &story[..2000]);
+    let intervals = std::fs::read_to_string(folder.join("out/intervals.csv")).unwrap();
+    assert!(intervals.contains("campaign,News,"));
+}
+
+#[test]
 fn a_trial_stops_at_the_wanted_precision_and_takes_customers_from_their_file() {
     let folder = folder("trial-customers");
     trial_files(&folder);

@@ -1,9 +1,9 @@
 //! When a campaign may call: its own hours by the centre's clock, and people's hours by theirs.
 
-use barometer_strategy::Campaign;
-use jiff::civil::{Date, Time};
+use barometer_strategy::{Campaign, Period};
+use jiff::Timestamp;
+use jiff::civil::Time;
 use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
 
 use crate::Seconds;
 
@@ -31,7 +31,8 @@ struct Zone {
 impl CallingTimes {
     /// The times of a campaign from `start` on, for so many seconds.
     pub fn of(campaign: &Campaign, start: Timestamp, secs: f64, centre: &TimeZone) -> Self {
-        let period = Period { start, secs };
+        // One day more, for whoever is still called when the last is over by one clock and not by another.
+        let period = Period { start, secs: secs + DAY_SECS };
         let hours = period.stretches(centre, |date| {
             let is_on = campaign.dials_on(date);
             let hours = campaign.hours.iter().filter(|hours| is_on && hours.is_on(date));
@@ -41,7 +42,7 @@ impl CallingTimes {
         let zone = |name: &str, clock: &TimeZone| Zone {
             name: name.to_owned(),
             open: both(&hours, &period.stretches(clock, |_| vec![local])),
-            offsets: period.offsets(clock),
+            offsets: offsets(period, clock),
         };
         let name = centre.iana_name().unwrap_or("the centre's zone");
         let named = campaign.list.zones.iter().map(|each| {
@@ -171,68 +172,23 @@ fn both(one: &[(Seconds, Seconds)], other: &[(Seconds, Seconds)]) -> Vec<(Second
     found
 }
 
-struct Period {
-    start: Timestamp,
-    secs: f64,
-}
-
-impl Period {
-    /// Hours of each day of a zone as stretches of seconds since the start, in order; those that touch are
-    /// one.
-    fn stretches(
-        &self,
-        zone: &TimeZone,
-        hours: impl Fn(Date) -> Vec<(Time, Time)>,
-    ) -> Vec<(Seconds, Seconds)> {
-        let days = (self.secs / DAY_SECS).ceil() as i64 + 1;
-        let first = self.start.to_zoned(zone.clone()).date();
-        let secs_at = |date: Date, time: Time| {
-            let at = date.to_datetime(time).to_zoned(zone.clone()).ok()?;
-            Some(at.timestamp().duration_since(self.start).as_secs_f64())
-        };
-        let dates = (-1..=days).filter_map(|ahead| first.checked_add(ahead.days()).ok());
-        let mut found: Vec<(Seconds, Seconds)> = Vec::new();
-        for date in dates {
-            for (from, until) in hours(date) {
-                let is_midnight = until == Time::midnight();
-                let last = if is_midnight { date.tomorrow().ok() } else { Some(date) };
-                let ends = last.and_then(|last| secs_at(last, until));
-                if let (Some(begins), Some(ends)) = (secs_at(date, from), ends)
-                    && begins < ends
-                {
-                    found.push((begins, ends));
-                }
-            }
-        }
-        found.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let mut joined: Vec<(Seconds, Seconds)> = Vec::with_capacity(found.len());
-        for (from, until) in found {
-            match joined.last_mut() {
-                Some(last) if from <= last.1 => last.1 = last.1.max(until),
-                _ => joined.push((from, until)),
-            }
-        }
-        joined
+/// What a zone's clocks show beside the seconds since the start, from when on: clocks are put forward or back on
+/// the hour.
+fn offsets(period: Period, zone: &TimeZone) -> Vec<(Seconds, f64)> {
+    let first = period.start.to_zoned(zone.clone());
+    let midnight = first.time().duration_since(Time::midnight()).as_secs_f64();
+    let base = f64::from(zone.to_offset(period.start).seconds());
+    let mut offsets = vec![(f64::NEG_INFINITY, midnight)];
+    let mut after = period.start;
+    let end = jiff::SignedDuration::from_secs_f64(period.secs + 2.0 * DAY_SECS);
+    let end = period.start.checked_add(end).unwrap_or(Timestamp::MAX);
+    while let Some(change) = zone.following(after).next()
+        && change.timestamp() <= end
+    {
+        after = change.timestamp();
+        let at = after.duration_since(period.start).as_secs_f64();
+        let shown = f64::from(change.offset().seconds());
+        offsets.push((at, midnight + shown - base));
     }
-
-    /// What a zone's clocks show beside the seconds since the start, from when on: clocks are put forward or
-    /// back on the hour.
-    fn offsets(&self, zone: &TimeZone) -> Vec<(Seconds, f64)> {
-        let first = self.start.to_zoned(zone.clone());
-        let midnight = first.time().duration_since(Time::midnight()).as_secs_f64();
-        let base = f64::from(zone.to_offset(self.start).seconds());
-        let mut offsets = vec![(f64::NEG_INFINITY, midnight)];
-        let mut after = self.start;
-        let end = jiff::SignedDuration::from_secs_f64(self.secs + 2.0 * DAY_SECS);
-        let end = self.start.checked_add(end).unwrap_or(Timestamp::MAX);
-        while let Some(change) = zone.following(after).next()
-            && change.timestamp() <= end
-        {
-            after = change.timestamp();
-            let at = after.duration_since(self.start).as_secs_f64();
-            let shown = f64::from(change.offset().seconds());
-            offsets.push((at, midnight + shown - base));
-        }
-        offsets
-    }
+    offsets
 }

@@ -7,7 +7,7 @@ use barometer_strategy::{
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
-use super::hours::Period;
+use super::hours::{of_gate, of_week};
 use super::members::{Roll, widenings};
 use super::{
     Callback, CallbackOffer, Campaign, ClassMember, CompiledStrategy, ContactType, Destination,
@@ -221,7 +221,7 @@ impl Builder<'_> {
     fn step(&mut self, step: &StrategyStep) -> Step {
         match &step.does {
             StepKind::HoursGate(gate) => Step::HoursGate {
-                open: self.period().of_gate(gate),
+                open: of_gate(self.setting, gate),
                 when_open: self.transition(step, "open", &gate.open),
                 when_closed: self.transition(step, "closed", &gate.closed),
             },
@@ -286,7 +286,7 @@ impl Builder<'_> {
                 self.caller_conditions.push(condition.clone());
                 Rule::Caller(self.caller_conditions.len() - 1)
             }
-            Condition::Time(hours) => Rule::Time(self.period().of_week(hours)),
+            Condition::Time(hours) => Rule::Time(of_week(self.setting, hours)),
             Condition::Share(share) => Rule::Share(*share),
         }
     }
@@ -431,10 +431,6 @@ impl Builder<'_> {
         let steps = self.strategy.steps.iter();
         let mut callbacks = steps.filter(|step| matches!(step.does, StepKind::Callback(_)));
         CallbackId::at(callbacks.position(|step| step.id == id).unwrap_or(0))
-    }
-
-    fn period(&self) -> Period<'_> {
-        Period { start: self.setting.start, secs: self.setting.secs, zone: self.setting.zone }
     }
 }
 

@@ -22,3 +22,12 @@ pub struct Names {
     /// Transitions from step to step and to ends.
     pub flows: Vec<FlowName>,
 }
+
+impl Names {
+    /// What contacts of this kind are called in a log of events: a contact type, or a campaign.
+    pub fn of_kind(&self, kind: u16) -> &str {
+        let kind = usize::from(kind);
+        let campaign = || self.campaigns.get(kind.checked_sub(self.types.len())?);
+        self.types.get(kind).or_else(campaign).map_or("", String::as_str)
+    }
+}

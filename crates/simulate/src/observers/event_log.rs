@@ -65,7 +65,7 @@ pub struct LoggedEvent {
     pub at_secs: f64,
     /// Which contact, in order of appearance; 0 where none is meant.
     pub contact: u32,
-    /// Number of its type.
+    /// Number of its type; those of campaigns come after those of the demand.
     pub kind: u16,
     /// What.
     pub what: What,
@@ -106,7 +106,10 @@ impl Observer for EventLog {
             Observation::ReachedStep { contact, step } => {
                 self.note(view, contact, What::Reached { step: step.place() as u16 });
             }
-            Observation::Joined { contact, service_point } => {
+            // A campaign's call that waits for its agents is in no queue of the strategy's.
+            Observation::Joined { contact, service_point }
+                if service_point.place() < view.model.names.service_points.len() =>
+            {
                 let service_point = service_point.place() as u16;
                 self.note(view, contact, What::Joined { service_point });
             }

@@ -344,6 +344,30 @@ fn one_agent_everybody_answering_and_nobody_answering_come_to_an_end() {
 }
 
 #[test]
+fn everything_in_the_log_of_a_day_with_a_campaign_has_a_name() {
+    use barometer_simulate::What;
+    let mut campaign = around_the_clock(0.5, 10.0, 120.0);
+    campaign.pacing = Pacing::Steady { lines_per_agent: 3.0 };
+    let mut scene = Scene::line(1.0, 4, 8).handled(180.0, Some(120.0));
+    scene.strategy.campaigns = vec![campaign];
+    let experiment = scene.experiment(1, 5);
+    let (_, log) = experiment.log(0).unwrap();
+    let names = experiment.names();
+    let mut called = 0;
+    for event in &log.events {
+        assert_ne!(names.of_kind(event.kind), "");
+        called += usize::from(names.of_kind(event.kind) == "News");
+        if let What::Joined { service_point } = event.what {
+            assert!(names.service_points.get(usize::from(service_point)).is_some());
+        }
+    }
+    assert!(called > 100);
+    let lost = |what| matches!(what, What::Ended { how: barometer_simulate::End::NotConnected });
+    assert!(log.events.iter().any(|event| lost(event.what)));
+    assert_eq!(names.of_kind(9), "");
+}
+
+#[test]
 fn the_same_seed_calls_the_same_people_in_the_same_way() {
     let mut campaign = around_the_clock(0.3, 12.0, 120.0);
     campaign.pacing = Pacing::Predictive {};

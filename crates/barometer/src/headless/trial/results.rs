@@ -262,8 +262,7 @@ pub(super) async fn write_event_log(
         let is_contact =
             !matches!(event.what, What::AgentSignedIn { .. } | What::AgentSignedOut { .. });
         let contact = if is_contact { event.contact.to_string() } else { String::new() };
-        let kind =
-            if is_contact { names.types[usize::from(event.kind)].clone() } else { String::new() };
+        let kind = if is_contact { names.of_kind(event.kind).to_owned() } else { String::new() };
         vec![event.at_secs.to_string(), contact, kind, what.to_owned(), where_or_who]
     };
     let columns = ["at_secs", "contact", "contact_type", "what", "where_or_who"];

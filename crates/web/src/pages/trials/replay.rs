@@ -72,7 +72,7 @@ impl ReplayQuery {
 struct ReplayData<'a> {
     agents: Vec<&'a str>,
     lines: &'a [String],
-    ends: [&'static str; 8],
+    ends: [&'static str; 9],
     opens_minutes: i64,
     secs: f64,
     /// Threshold of the service level, by contact type.
@@ -83,7 +83,7 @@ struct ReplayData<'a> {
     events: Vec<(f64, u8, u32, u32)>,
 }
 
-const ENDS: [&str; 8] = [
+const ENDS: [&str; 9] = [
     "gives up",
     "is released",
     "gets the busy tone",
@@ -92,6 +92,7 @@ const ENDS: [&str; 8] = [
     "is settled by the assistant",
     "cannot be called back",
     "is cut off",
+    "answers, and no agent is free in time",
 ];
 
 /// `GET /trials/{trial}/day?replication=…`: a simulated day from beginning to end.
@@ -115,7 +116,8 @@ pub(crate) async fn replay(
     let opens_local = opens.to_zoned(zone.clone());
     let secs = stretch.until_secs - stretch.from_secs;
     let (busiest_secs, most) = busiest(&log);
-    let within = trial.inputs.types.iter().map(|each| each.rules.within_secs);
+    let campaigns = trial.inputs.strategy.campaigns.iter().map(|each| each.connect_within_secs);
+    let within = trial.inputs.types.iter().map(|each| each.rules.within_secs).chain(campaigns);
     let data = ReplayData {
         agents: names.agents.iter().map(|(_, name)| name.as_str()).collect(),
         lines: &names.service_points,
