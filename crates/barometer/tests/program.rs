@@ -136,7 +136,8 @@ fn played_here(inputs: &TrialInputs) -> TrialResult {
     TrialResult::of(&inputs.merged(&parts).unwrap())
 }
 
-/// Preflight finds nothing in the live strategy and the better draft, and in the other draft six faults.
+/// Preflight finds nothing in the live strategy and the better draft, six faults in the tidied draft, and in
+/// the one with offers by phone what its campaign does wrong.
 async fn the_faulty_draft_has_its_six_faults(store: &Store, centre: &Centre) {
     let types = store.contact_types(centre.id).await.unwrap();
     let found = async |strategy: &Strategy| {
@@ -157,6 +158,9 @@ async fn the_faulty_draft_has_its_six_faults(store: &Store, centre: &Centre) {
         found(&strategy).await,
         "callback-after-closing chats-cut-off limit-before-all-rang loop message-nobody-hears one-at-a-time"
     );
+    let fast = drafts.iter().find(|draft| draft.name == "Autumn offers by phone").unwrap();
+    let strategy = store.draft_strategy(fast.id, fast.head).await.unwrap();
+    assert_eq!(found(&strategy).await, "competes-with-inbound hangs-up-on-people over-the-ceiling");
 }
 
 #[sqlx::test(migrations = false)]

@@ -525,7 +525,7 @@ impl Tally {
     fn hold_against_ceilings(&mut self, model: &Model) {
         let rows = self.counts.campaigns.chunks_mut(model.intervals);
         for (rows, campaign) in rows.zip(&model.campaigns) {
-            let mut from = 0;
+            let mut from = model.counting.warm_up_intervals;
             while from < rows.len() {
                 let date = model.dates[from];
                 let after = model.dates.partition_point(|&other| other <= date);

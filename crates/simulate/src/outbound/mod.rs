@@ -178,7 +178,8 @@ impl<'m> Outbound<'m> {
             let book = &self.at_work[place].dialler.book;
             let (left, is_used_up) = (f64::from(book.left()), book.is_used_up());
             let done = f64::from(book.done());
-            count(router, place, 0, |tally| {
+            // Behind any warm-up, which is left out.
+            count(router, place, self.model.intervals - 1, |tally| {
                 tally.left += left;
                 tally.done += done;
                 tally.used_up += f64::from(u8::from(is_used_up));

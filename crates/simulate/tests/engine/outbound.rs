@@ -344,6 +344,19 @@ fn one_agent_everybody_answering_and_nobody_answering_come_to_an_end() {
 }
 
 #[test]
+fn a_warm_up_is_left_out_and_the_end_is_not() {
+    let campaign = around_the_clock(0.5, 10.0, 60.0);
+    let counting = barometer_simulate::Counting { warm_up_intervals: 4, agents_by_interval: false };
+    let scene = scene(8, 5, campaign);
+    let warm = scene.experiment(4, 3).counting(counting).unwrap().play_part(0..4).unwrap();
+    let whole = scene.play(4, 3).of_campaign(0);
+    let warm = warm.of_campaign(0);
+    assert!(mean(warm.dials) < 0.6 * mean(whole.dials));
+    assert_eq!(mean(warm.left), mean(whole.left));
+    assert_eq!(mean(warm.dates_over), 0.0);
+}
+
+#[test]
 fn everything_in_the_log_of_a_day_with_a_campaign_has_a_name() {
     use barometer_simulate::What;
     let mut campaign = around_the_clock(0.5, 10.0, 120.0);
