@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+mod campaigns;
 mod edits;
 mod joined;
 mod journey;
