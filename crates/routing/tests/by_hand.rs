@@ -4,13 +4,14 @@ use std::collections::HashMap;
 use std::num::NonZeroU32;
 
 use barometer_routing::{
-    AgentId, Arrival, CallbackId, CallbackOffered, CompiledStrategy, Contact, ContactId,
-    ContactTypeId, End, Floor, Host, Id, Interrupted, Observation, Phase, Reply, Ringing, Router,
-    Seconds, ServicePointId, Setting, State, Stays, StepId, Timer, TimerToken, Work,
+    AgentId, Arrival, CallbackId, CallbackOffered, CampaignId, CompiledStrategy, Contact,
+    ContactId, ContactTypeId, End, Floor, Host, Id, Interrupted, Observation, Phase, Reply,
+    Ringing, Router, Seconds, ServicePointId, Setting, State, Stays, StepId, Timer, TimerToken,
+    Work,
 };
 use barometer_strategy::{
-    Channel, HuntGroup, Member, Members, Next, OfferOrder, Offering, StepKind, Strategy as Routes,
-    WhoRings,
+    Campaign, Channel, HuntGroup, Member, Members, Next, OfferOrder, Offering, StepKind,
+    Strategy as Routes, WhoRings,
 };
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -171,6 +172,75 @@ fn caller(router: &mut Router<'_, Bench>) -> ContactId {
     let contact = router.admit(arrival);
     router.come_in(contact);
     contact
+}
+
+/// A queue of one agent who is a campaign's agent as well.
+fn with_campaign() -> Routes {
+    let mut strategy = Routes::plain("Bookings");
+    strategy.campaigns = vec![Campaign::named("news", "News", "team")];
+    strategy
+}
+
+#[test]
+fn an_agent_kept_for_a_call_takes_nothing_else_until_it_comes_to_nothing() {
+    let strategy = with_campaign();
+    let compiled = compiled(&strategy);
+    let mut router = staffed(&compiled);
+    let news = CampaignId::at(0);
+    assert_eq!((router.free_agents(news), router.campaign_agents_on_shift(news)), (1, 1));
+    let call = router.admit_call(news);
+    assert_eq!(router.keep_agent(call), Some(AgentId::at(0)));
+    assert_eq!(router.free_agents(news), 0);
+    let second = router.admit_call(news);
+    assert_eq!(router.keep_agent(second), None, "nobody else is free");
+    let waits = caller(&mut router);
+    assert!(router.floor.contacts[waits].is_in_line(), "an inbound contact waits for the agent");
+    router.kept_not_answered(call);
+    assert_eq!(router.host.ringing.get(&AgentId::at(0)), Some(&waits), "and is offered next");
+    router.agent_answers(AgentId::at(0));
+    // What comes too late changes nothing.
+    router.kept_answered(call);
+    router.kept_not_answered(call);
+    assert_eq!(router.host.connected.get(&waits), Some(&AgentId::at(0)));
+}
+
+#[test]
+fn whoever_answers_a_call_waits_for_an_agent_no_longer_than_allowed() {
+    let strategy = with_campaign();
+    let compiled = compiled(&strategy);
+    let mut router = staffed(&compiled);
+    let news = CampaignId::at(0);
+    let call = router.admit_call(news);
+    assert_eq!(router.keep_agent(call), Some(AgentId::at(0)));
+    router.kept_answered(call);
+    assert_eq!(router.host.connected.get(&call), Some(&AgentId::at(0)));
+    // Nobody is free: at once where no time is allowed, else when it is over.
+    let hasty = router.admit_call(news);
+    router.call_answered(hasty, 0.0);
+    let patient = router.admit_call(news);
+    router.call_answered(patient, 2.0);
+    assert!(router.floor.contacts[patient].is_in_line());
+    let (at, contact, timer, token) =
+        *router.host.timers.last().expect("the two seconds are counted");
+    assert_eq!((at, contact, timer), (2.0, patient, Timer::LimitOver));
+    router.advance(at);
+    router.timer_fires(contact, timer, token);
+    let lost = router.host.said.iter().filter(|said| said.ends_with("ends: NotConnected"));
+    assert_eq!(lost.count(), 2);
+}
+
+#[test]
+fn an_agent_who_becomes_free_takes_an_inbound_contact_before_a_campaigns_call() {
+    let strategy = with_campaign();
+    let compiled = compiled(&strategy);
+    let mut router = staffed(&compiled);
+    let first = caller(&mut router);
+    router.agent_answers(AgentId::at(0));
+    let call = router.admit_call(CampaignId::at(0));
+    router.call_answered(call, 5.0);
+    let inbound = caller(&mut router);
+    router.finish(first);
+    assert_eq!(router.host.ringing.get(&AgentId::at(0)), Some(&inbound), "though it came later");
 }
 
 /// Lets the next timer fire, stale or not.
