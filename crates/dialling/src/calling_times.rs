@@ -98,6 +98,12 @@ impl CallingTimes {
             .map_or(0.0, |hours| hours.1 - now)
     }
 
+    /// Seconds in which the campaign dials between two moments.
+    pub fn secs_between(&self, from: Seconds, until: Seconds) -> Seconds {
+        let hours = self.centre.open.iter();
+        hours.map(|hours| (hours.1.min(until) - hours.0.max(from)).max(0.0)).sum()
+    }
+
     /// The day by the centre's clock, counted from the first.
     pub fn day(&self, at: Seconds) -> i32 {
         self.centre.local(at).0

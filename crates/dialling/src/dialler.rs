@@ -30,7 +30,7 @@ pub enum CallEnd {
     Never,
 }
 
-/// Calls begun in the last minute, and who is called, how often and how fast.
+/// A campaign at work: whom it calls, when, and how fast.
 #[derive(Debug)]
 pub struct Dialler<'c> {
     campaign: &'c Campaign,
@@ -38,6 +38,7 @@ pub struct Dialler<'c> {
     /// Whom it calls.
     pub book: Book,
     pacing: Box<dyn Pacing>,
+    /// When the calls of the last minute were begun.
     begun: VecDeque<Seconds>,
     day: Option<i32>,
     /// Until when nobody may be called, unless a call ends before.

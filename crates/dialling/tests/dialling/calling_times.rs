@@ -38,6 +38,8 @@ fn both_clocks_have_to_allow_a_call() {
     assert_eq!(times.next_change(9.5 * HOUR), 13.0 * HOUR);
     assert_eq!(times.left_secs(19.0 * HOUR), HOUR);
     assert_eq!(times.left_secs(20.5 * HOUR), 0.0);
+    assert_eq!(times.secs_between(0.0, DAY), 11.0 * HOUR);
+    assert_eq!(times.secs_between(19.0 * HOUR, 23.0 * HOUR), HOUR);
     assert_eq!((times.local_hour(0, 10.5 * HOUR), times.local_hour(1, 10.5 * HOUR)), (10, 5));
     assert_eq!((times.local_day(1, 3.0 * HOUR), times.local_day(1, 6.0 * HOUR)), (0, 1));
     assert_eq!(times.zone_name(1), "America/New_York");

@@ -35,7 +35,7 @@ fn each_way_asks_for_its_own_number_of_lines() {
 }
 
 #[test]
-fn predictive_dialling_stops_risking_when_its_day_is_used_up_and_begins_anew_the_next() {
+fn predictive_dialling_stops_risking_when_its_day_is_used_up_and_risks_again_the_next() {
     let mut pacing = of(&campaign(Pacing::Predictive {}));
     let mut evening = situation(10, &[]);
     evening.left_secs = 60.0;

@@ -349,6 +349,8 @@ impl<'m> Outbound<'m> {
         self.stops_ringing(id);
         count(router, line.campaign, router.host.clock.interval, |tally| tally.skipped += 1.0);
         if let Some(contact) = line.contact {
+            // The contact's number is given to another one.
+            self.lines.forget_contact(contact);
             router.kept_not_answered(contact);
         }
         self.close(router, id, CallEnd::Never);
