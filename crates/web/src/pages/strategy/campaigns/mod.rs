@@ -27,6 +27,7 @@ use crate::pages::page;
 use crate::words;
 use map::PacingMapView;
 
+const DAY_SECS: f64 = 86_400.0;
 /// Seconds that an agent takes to look somebody up and dial by hand, and to look at a preview, where the
 /// campaign itself does not say.
 const LOOK_UP_SECS: f64 = 25.0;
@@ -165,17 +166,17 @@ fn page_of(
     let now = campaigns_now(strategy, &seen.premises);
     let now = now.get(place).cloned().flatten();
     let now = now.and_then(|all| all.get(seen.interval).copied());
-    let looked = Looked::of(campaign, now, seen);
-    let tried = seen.tried.iter().find(|(name, _)| *name == campaign.name);
-    let tried = tried.filter(|(_, measures)| measures.dials.mean > 0.0).map(|(_, m)| m);
-    let here = format!("{base}&campaign={}", words::in_address(&campaign.id));
-    let map = looked.map()?;
     let calling = CallingTimes::of(
         campaign,
         seen.premises.start,
         seen.premises.interval_secs * seen.premises.intervals as f64,
         zone,
     );
+    let looked = Looked::of(campaign, now, &calling, seen);
+    let tried = seen.tried.iter().find(|(name, _)| *name == campaign.name);
+    let tried = tried.filter(|(_, measures)| measures.dials.mean > 0.0).map(|(_, m)| m);
+    let here = format!("{base}&campaign={}", words::in_address(&campaign.id));
+    let map = looked.map()?;
     let clock = seen.at.strftime("%H:%M").to_string();
     Ok(CampaignsPage {
         frame: Frame::of(context, Stage::Strategy, None),
@@ -274,29 +275,20 @@ struct Looked<'a> {
 }
 
 impl<'a> Looked<'a> {
-    fn of(campaign: &'a Campaign, now: Option<CampaignNow>, seen: &Seen) -> Self {
+    fn of(
+        campaign: &'a Campaign,
+        now: Option<CampaignNow>,
+        calling: &CallingTimes,
+        seen: &Seen,
+    ) -> Self {
         let hour = usize::from(seen.at.hour().unsigned_abs());
-        let day = seen.at.date();
-        let hours = campaign.hours.iter().filter(|hours| hours.is_on(day));
-        let secs = hours.map(|hours| {
-            let until = if hours.until == jiff::civil::Time::midnight() {
-                86_400.0
-            } else {
-                since_midnight(hours.until)
-            };
-            until - since_midnight(hours.from)
-        });
-        let is_dialling = campaign.dials_on(day)
-            && campaign.hours.iter().any(|hours| {
-                let until = hours.until == jiff::civil::Time::midnight();
-                let time = seen.at.time();
-                hours.is_on(day) && hours.from <= time && (until || time < hours.until)
-            });
+        let now_secs = seen.interval as f64 * seen.premises.interval_secs;
+        let midnight = now_secs - since_midnight(seen.at.time());
         Self {
             mix: CallMix::of(campaign, Some(hour)),
             agents: now.map_or(0, |now| now.left(campaign.blending.kept_free)),
-            hours: secs.sum::<f64>() / 3600.0,
-            is_dialling,
+            hours: calling.secs_between(midnight, midnight + DAY_SECS) / 3600.0,
+            is_dialling: calling.is_dialling(now_secs),
             campaign,
             now,
         }
