@@ -81,6 +81,47 @@ test('past calls say who answers when; a wrong file changes nothing, a right one
   await expect(bar(page)).toContainText('one edit since v1');
 });
 
+test('a list is looked at, saved, and called by a draft without those who must not be called', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy/lists');
+  await expect(page.getByRole('row', { name: /^Winter passengers/ })).toContainText('1,400');
+  const name = `Harbour festival ${Date.now()}`;
+  const people = Array.from({ length: 60 }, (_, nth) => `0161 496 00${String(nth).padStart(2, '0')},${nth < 10 ? 'America/New_York' : ''}`);
+  await page.getByLabel(/^Name of a new list/).fill(name);
+  await page.getByLabel(/^CSV file or workbook/).setInputFiles({
+    name: 'festival.csv', mimeType: 'text/csv', buffer: Buffer.from(`Mobile,Time zone\n${people.join('\n')}\n0161 496 0000,\n`),
+  });
+  await page.getByRole('button', { name: 'Preview the list' }).click();
+  await expect(page.locator('.answer')).toHaveText('60 people may be called. One row is refused. Nothing is saved until you confirm.');
+  await expect(page.getByRole('row', { name: /^62/ })).toContainText('stands in row 2 too; one row is enough');
+  await expect(page.getByRole('row', { name: /New York/ })).toContainText('13:00–24:00');
+
+  // Read again in another way, and back.
+  await page.getByRole('link', { name: 'Change columns' }).click();
+  await page.getByLabel('What Time zone holds').selectOption('row');
+  await page.getByRole('button', { name: 'Read with these columns' }).click();
+  await expect(page.getByRole('row', { name: /New York/ })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Save 60 people, leave out one row' }).click();
+  await expect(page.locator('.answer')).toHaveText('60 people may be called. One row is refused.');
+
+  // One of them has asked not to be called.
+  await page.getByRole('link', { name: 'All lists' }).click();
+  await page.getByLabel('Number', { exact: true }).fill('0161 496 0007');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByRole('row', { name: name })).toContainText(/60\s*1/);
+
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  await page.getByLabel(/^Who is called:/).selectOption({ label: `${name}: 59 people` });
+  await page.getByRole('button', { name: 'Call these people' }).click();
+  await expect(bar(page)).toContainText('edits since v1');
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  await expect(page.getByText(`Who is called: 59 people of the list “${name}”.`)).toBeVisible();
+  await page.goto('/strategy?draft=3&day=2026-11-25');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  await expect(page.getByText('Who is called: 12,000 made-up people.')).toBeVisible();
+});
+
 test('a trial counts what its campaigns do', async ({ page }) => {
   await signIn(page, 'viewer');
   await page.goto('/strategy/campaigns');

@@ -7,9 +7,10 @@ export function bindForms() {
       return;
     }
     if (form.dataset.once !== undefined) {
-      const button = form.querySelector('button[type="submit"]');
+      const button = event.submitter;
       // After the submit itself, which a disabled button would stop.
       setTimeout(() => {
+        if (!button) return;
         button.disabled = true;
         button.textContent = form.dataset.once || button.textContent;
       });

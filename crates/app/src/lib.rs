@@ -17,6 +17,7 @@ pub mod demand;
 pub mod drafts;
 mod error;
 pub mod imports;
+pub mod lists;
 pub mod passwords;
 pub mod planning;
 pub mod release;

@@ -2,16 +2,19 @@
 
 use anyhow::{Context, Result};
 use barometer_app::demand::refresh_forecast;
+use barometer_app::lists;
 use barometer_app::passwords::hash_password;
+use barometer_demo::lists as demo_lists;
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
+use barometer_intake::ListLayout;
 use barometer_plan::{
     Candidate, ComparisonInputs, CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan,
     customers_of,
 };
 use barometer_store::{
-    HistoryInterval, NamedAgent, NewComparison, NewDraft, NewRevision, NewSpecialDay, NewTrial,
-    NewVersion, Store, Subject,
+    HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewRevision, NewSpecialDay,
+    NewTrial, NewVersion, Role, Store, Subject,
 };
 use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
@@ -62,6 +65,7 @@ pub async fn load(store: &Store) -> Result<()> {
     }
     begin_drafts(store, centre, &zone).await?;
     say_what_the_business_knows(store, centre, &zone).await?;
+    import_lists(store).await?;
     store.set_today(centre, TODAY).await?;
     Ok(())
 }
@@ -113,6 +117,35 @@ async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()
         created_by: planner.id,
     };
     store.queue_comparison(&new).await?;
+    Ok(())
+}
+
+/// The passengers who are called, and those who have asked not to be: as a planner imports them.
+async fn import_lists(store: &Store) -> Result<()> {
+    let centre = store.centre().await?.context("the demo's centre is gone")?;
+    let planner = DEMO_USERS.iter().find(|user| user.role == Role::Planner);
+    let planner = planner.context("the demo has no planner")?;
+    let by = store.user_by_email(planner.email).await?.context("the demo's planner is gone")?.id;
+    let prefixes = lists::prefixes_of(store, &centre).await?;
+    let region = lists::country_of(&centre, &prefixes);
+    let files = [
+        (ListSubject::People, demo_lists::PASSENGERS, "passengers.csv", demo_lists::passengers()),
+        (
+            ListSubject::DoNotCall,
+            demo_lists::ASKED_NOT_TO,
+            "asked-not-to.csv",
+            demo_lists::asked_not_to(),
+        ),
+    ];
+    for (subject, name, file_name, csv) in files {
+        let mut upload = store.begin_list_upload(&centre, subject, name, file_name, by).await?;
+        upload.add(csv.as_bytes()).await?;
+        let id = upload.finish().await?;
+        let heading: Vec<&str> = csv.lines().next().unwrap_or_default().split(';').collect();
+        let layout = ListLayout::guess(&heading, &region);
+        lists::read(store, &centre, &store.list(id).await?, &layout).await?;
+        store.confirm_list(id, by).await?;
+    }
     Ok(())
 }
 

@@ -351,6 +351,44 @@ fn a_trial_with_a_campaign_has_rows_of_it_and_a_log_that_names_its_calls() {
 }
 
 #[test]
+fn a_trial_calls_the_people_of_a_list_without_those_who_must_not_be_called() {
+    let folder = folder("trial-list");
+    trial_files(&folder);
+    let text = std::fs::read_to_string(folder.join("strategy.json")).unwrap();
+    let mut strategy = barometer_strategy::Strategy::from_json(&text).unwrap();
+    let mut news = barometer_strategy::Campaign::named("news", "News", "team");
+    news.pacing = barometer_strategy::Pacing::Steady { lines_per_agent: 2.5 };
+    news.retries.most_in_all = 1;
+    strategy.campaigns = vec![news];
+    std::fs::write(folder.join("strategy.json"), strategy.to_json()).unwrap();
+    let numbers: String = (0..40).map(|nth| format!("020 7946 00{nth:02}\n")).collect();
+    std::fs::write(folder.join("list.csv"), format!("number\n{numbers}nobody\n")).unwrap();
+    std::fs::write(folder.join("not.csv"), "number\n+442079460003\n+442079460004\n").unwrap();
+    let play = |more: &[&str]| {
+        let files = ["--lists", "list.csv", "--do-not-call", "not.csv"];
+        let few = ["--replications", "20", "--seed", "7"];
+        trial(&folder, &[&few[..], &files[..], more].concat())
+    };
+    let done = play(&["--country", "GB"]);
+    let told = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(done.status.success(), "{told}");
+    assert!(
+        told.contains("list.csv: 1 of 41 rows are left out; row 42, number: “nobody”"),
+        "{told}"
+    );
+    assert!(told.contains("list.csv: 2 people must not be called"), "{told}");
+    // Each of the 38 others is called once.
+    assert_eq!(figure(&folder, "campaign", "News", "dials").0, 38.0);
+    let wrong = |more: &[&str], message: &str| {
+        let told = String::from_utf8_lossy(&play(more).stderr).into_owned();
+        assert!(told.contains(message), "{told}");
+    };
+    wrong(&["--country", "Britain"], "--country Britain: write a country's two letters");
+    wrong(&[], "list.csv has nobody who may be called");
+    wrong(&["--lists", "gone.csv", "--country", "GB"], "gone.csv");
+}
+
+#[test]
 fn a_trial_stops_at_the_wanted_precision_and_takes_customers_from_their_file() {
     let folder = folder("trial-customers");
     trial_files(&folder);

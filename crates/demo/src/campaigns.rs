@@ -49,6 +49,7 @@ pub(crate) fn sailing_news() -> Campaign {
                 ZoneShare { zone: "Europe/Paris".to_owned(), share: 0.14 },
                 ZoneShare { zone: "America/New_York".to_owned(), share: 0.06 },
             ],
+            imported: None,
         },
         caps: Caps { lines: Some(40), lines_per_agent: None, dials_per_minute: None },
         machines: Machines {
@@ -76,7 +77,7 @@ fn autumn_offers() -> Campaign {
         caller_number: "+44 20 7946 0141".to_owned(),
         pacing: Pacing::Steady { lines_per_agent: 3.5 },
         hours: daily(9, 18),
-        list: CampaignList { people: 12_000, zones: Vec::new() },
+        list: CampaignList::made_up(12_000),
         machines: Machines { sensitivity: Some(0.7), action: MachineAction::Release },
         outcomes: vec![outcome("Booked", 0.08, None), outcome("Call again", 0.1, Some(86_400.0))],
         assumed: assumed(140.0),

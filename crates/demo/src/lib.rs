@@ -14,6 +14,7 @@ mod cover;
 mod drafts;
 mod expectations;
 mod history;
+pub mod lists;
 mod people;
 mod strategy;
 

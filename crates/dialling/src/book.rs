@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-use barometer_strategy::{Campaign, Retries};
+use barometer_strategy::{CallableTogether, Campaign, CampaignList, ImportedList, Retries};
 
 use crate::Seconds;
 use crate::calling_times::CallingTimes;
@@ -40,6 +40,10 @@ pub struct Book {
     /// The people of each zone in the order of the list.
     by_zone: Vec<Vec<u32>>,
     zone_of: Vec<u16>,
+    /// Calls to each person before the start; empty where there were none.
+    before: Vec<u8>,
+    /// People who had been called often enough before the start.
+    done_before: u32,
     called: Vec<Called>,
     /// How many of each zone were called for the first time.
     begun: Vec<usize>,
@@ -52,51 +56,95 @@ pub struct Book {
     done: u32,
 }
 
+/// The zones of made-up people, so that every stretch of the list has the zones' shares.
+fn made_up(list: &CampaignList) -> Vec<u16> {
+    let zones = &list.zones;
+    let zone_of = |place: u32| {
+        // The golden ratio spreads evenly (a Weyl sequence).
+        let spread = (f64::from(place) * 0.618_033_988_749_894_9).fract();
+        let mut sum = 0.0;
+        let zone = zones.iter().position(|zone| {
+            sum += zone.share;
+            spread < sum
+        });
+        zone.unwrap_or(zones.len().saturating_sub(1)) as u16
+    };
+    (0..list.people).map(zone_of).collect()
+}
+
+/// The zones of a list's people, and the calls to each before, in the order of the first calls: by priority,
+/// and people of one priority so that every stretch has the groups' shares.
+fn in_order_of_priority(
+    imported: &ImportedList,
+    together: &[CallableTogether],
+) -> (Vec<u16>, Vec<u8>) {
+    let mut order: Vec<(u8, f64, u16, u8)> = Vec::new();
+    for group in &imported.groups {
+        let zone = together.iter().position(|each| each.holds(group)).unwrap_or(0) as u16;
+        let people = f64::from(group.people);
+        order
+            .extend((0..group.people).map(|nth| {
+                (group.priority, (f64::from(nth) + 0.5) / people, zone, group.attempts)
+            }));
+    }
+    // Stable: people at the same place of two groups follow each other as the groups do.
+    order.sort_by(|one, other| one.0.cmp(&other.0).then(one.1.total_cmp(&other.1)));
+    order.into_iter().map(|(_, _, zone, before)| (zone, before)).unzip()
+}
+
 impl Book {
-    /// A made-up list: people follow each other so that every stretch of it has the zones' shares.
+    /// The people of a campaign's list in the order in which they are called for the first time.
     pub fn of(campaign: &Campaign, times: &CallingTimes) -> Self {
-        let people = campaign.list.people as usize;
-        let mut by_zone = vec![Vec::new(); times.zones()];
-        let zone_of: Vec<u16> = (0..people)
-            .map(|place| {
-                // The golden ratio spreads evenly (a Weyl sequence).
-                let spread = (place as f64 * 0.618_033_988_749_894_9).fract();
-                let mut sum = 0.0;
-                let zones = &campaign.list.zones;
-                let zone = zones.iter().position(|zone| {
-                    sum += zone.share;
-                    spread < sum
-                });
-                let zone = zone.unwrap_or(zones.len().saturating_sub(1));
-                by_zone[zone].push(place as u32);
-                zone as u16
-            })
-            .collect();
-        let local = &campaign.local_hours;
-        let is_allowed = |hour: usize| {
-            let hour = hour as i8;
-            local.from.hour() <= hour && hour < local.until.hour()
+        let together = campaign.list.callable_together();
+        let (zone_of, before) = match &campaign.list.imported {
+            Some(imported) => in_order_of_priority(imported, &together),
+            None => (made_up(&campaign.list), Vec::new()),
         };
-        let best = campaign.retries.best_hour.then(|| campaign.assumed.best_hour(is_allowed));
-        Self {
-            called: vec![Called::default(); people],
+        let mut by_zone = vec![Vec::new(); times.zones()];
+        let mut done_before = 0;
+        for (place, zone) in zone_of.iter().enumerate() {
+            let called = before.get(place).map_or(0, |&calls| u32::from(calls));
+            if called > 0 && called >= campaign.retries.most_in_all {
+                done_before += 1;
+            } else {
+                by_zone[usize::from(*zone)].push(place as u32);
+            }
+        }
+        let best_hour = |together: &CallableTogether| {
+            let local = campaign.local_hours;
+            let local = together.hours.map_or(Some(local), |hours| local.within(hours))?;
+            let is_allowed = |hour: usize| {
+                let hour = hour as i8;
+                local.from.hour() <= hour && hour < local.until.hour()
+            };
+            campaign.retries.best_hour.then(|| campaign.assumed.best_hour(is_allowed))?
+        };
+        let mut book = Self {
+            called: vec![Called::default(); zone_of.len()],
             begun: vec![0; times.zones()],
             again: vec![BinaryHeap::new(); times.zones()],
-            best_hours: vec![best.flatten(); times.zones()],
+            best_hours: together.iter().map(best_hour).collect(),
             retries: campaign.retries.clone(),
             under_way: 0,
             done: 0,
+            done_before,
             by_zone,
             zone_of,
-        }
+            before,
+        };
+        book.begin();
+        book
     }
 
     /// The list from its beginning again.
     pub fn begin(&mut self) {
         self.called.fill(Called::default());
+        for (called, before) in self.called.iter_mut().zip(&self.before) {
+            called.in_all = *before;
+        }
         self.begun.fill(0);
         self.again.iter_mut().for_each(BinaryHeap::clear);
-        (self.under_way, self.done) = (0, 0);
+        (self.under_way, self.done) = (0, self.done_before);
     }
 
     /// In which zone somebody lives.

@@ -10,7 +10,8 @@ use crate::Seconds;
 const DAY_SECS: f64 = 86_400.0;
 const HOUR_SECS: f64 = 3600.0;
 
-/// When people may be called, zone by zone, in seconds since the start.
+/// When people may be called, in seconds since the start. People of one zone who prefer the same hours are
+/// called a zone here.
 #[derive(Clone, Debug)]
 pub struct CallingTimes {
     zones: Vec<Zone>,
@@ -38,24 +39,33 @@ impl CallingTimes {
             let hours = campaign.hours.iter().filter(|hours| is_on && hours.is_on(date));
             hours.map(|hours| (hours.from, hours.until)).collect()
         });
-        let local = (campaign.local_hours.from, campaign.local_hours.until);
-        let zone = |name: &str, clock: &TimeZone| Zone {
-            name: name.to_owned(),
-            open: both(&hours, &period.stretches(clock, |_| vec![local])),
-            offsets: offsets(period, clock),
-        };
         let name = centre.iana_name().unwrap_or("the centre's zone");
-        let named = campaign.list.zones.iter().map(|each| {
+        let zones = campaign.list.callable_together().into_iter().map(|together| {
             // A strategy without faults names zones that there are.
-            let clock = TimeZone::get(&each.zone).unwrap_or_else(|_| centre.clone());
-            zone(&each.zone, &clock)
+            let named = together.zone.as_deref().and_then(|zone| TimeZone::get(zone).ok());
+            let clock = named.as_ref().unwrap_or(centre);
+            let local = match together.hours {
+                Some(preferred) => campaign.local_hours.within(preferred),
+                None => Some(campaign.local_hours),
+            };
+            let local: Vec<_> = local.iter().map(|local| (local.from, local.until)).collect();
+            let zone = together.zone.as_deref().unwrap_or(name);
+            Zone {
+                name: match together.hours {
+                    Some(hours) => format!(
+                        "{zone}, {} to {}",
+                        hours.from.strftime("%H:%M"),
+                        hours.until.strftime("%H:%M")
+                    ),
+                    None => zone.to_owned(),
+                },
+                open: both(&hours, &period.stretches(clock, |_| local.clone())),
+                offsets: offsets(period, clock),
+            }
         });
-        let mut zones: Vec<Zone> = named.collect();
-        if zones.is_empty() {
-            zones.push(zone(name, centre));
-        }
-        let centre = Zone { open: hours.clone(), ..zone(name, centre) };
-        Self { zones, centre }
+        let zones = zones.collect();
+        let offsets = offsets(period, centre);
+        Self { zones, centre: Zone { name: name.to_owned(), open: hours, offsets } }
     }
 
     /// How many zones there are: at least one.

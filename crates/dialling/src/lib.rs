@@ -18,6 +18,7 @@ pub mod chain;
 mod detection;
 mod dialler;
 mod learned_durations;
+pub mod list;
 pub mod need;
 pub mod pace;
 pub mod pacing;

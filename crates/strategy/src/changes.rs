@@ -129,7 +129,15 @@ fn teams(strategy: &Strategy) -> Vec<Part> {
 }
 
 fn campaigns(strategy: &Strategy) -> Vec<Part> {
-    let part = |campaign: &Campaign| Part::of(&campaign.id, "Campaign", &campaign.name, campaign);
+    let part = |campaign: &Campaign| {
+        let mut part = Part::of(&campaign.id, "Campaign", &campaign.name, campaign);
+        // A list is told in a line, not group by group.
+        if let Some(imported) = &campaign.list.imported {
+            part.settings.retain(|setting, _| !setting.starts_with("List, imported"));
+            part.settings.insert("Imported list".to_owned(), imported.words());
+        }
+        part
+    };
     strategy.campaigns.iter().map(part).collect()
 }
 

@@ -35,8 +35,8 @@ pub use pages::sign_in::{DEMO_USERS, DemoUser};
 
 use pages::demand::import::{columns, sent};
 use pages::demand::{cleaning, frozen, overlays, special_days};
-use pages::strategy::expectations;
 pub use pages::strategy::journey_map;
+use pages::strategy::{expectations, lists};
 use pages::{
     comparisons, demand, go_live, methods, outlook, people, progress, sign_in, staffing, strategy,
     tokens, trials, watch,
@@ -158,6 +158,28 @@ pub fn router(app: App) -> Router {
         .route("/strategy/campaigns/records.csv", get(strategy::campaigns::records::example))
         .route("/strategy/campaigns/{campaign}/records", post(strategy::campaigns::records::look))
         .route("/strategy/campaigns/{campaign}/assumed", post(strategy::campaigns::records::take))
+        .route(
+            "/strategy/campaigns/{campaign}/list",
+            post(strategy::campaigns::people::choose_list),
+        )
+        .route(
+            "/strategy/lists",
+            get(lists::show).post(lists::upload).layer(DefaultBodyLimit::disable()),
+        )
+        .route("/strategy/lists/example.csv", get(lists::example))
+        .route("/strategy/lists/do-not-call", post(lists::do_not_call::add))
+        .route("/strategy/lists/do-not-call/remove", post(lists::do_not_call::remove))
+        .route("/strategy/lists/do-not-call.csv", get(lists::do_not_call::export))
+        .route("/strategy/lists/prefixes", post(lists::prefixes::replace))
+        .route("/strategy/lists/prefixes/reset", post(lists::prefixes::reset))
+        .route("/strategy/lists/prefixes.csv", get(lists::prefixes::export))
+        .route("/strategy/lists/{list}", get(lists::show_one))
+        .route(
+            "/strategy/lists/{list}/columns",
+            get(lists::columns::show).post(lists::columns::choose),
+        )
+        .route("/strategy/lists/{list}/confirm", post(lists::confirm))
+        .route("/strategy/lists/{list}/remove", post(lists::remove))
         .route("/strategy/people", get(strategy::people).post(strategy::import_people))
         .route("/strategy/people.csv", get(strategy::people_csv))
         .route("/strategy/walk", get(strategy::walk))

@@ -10,7 +10,7 @@ use jiff::tz::TimeZone;
 use uuid::Uuid;
 
 use barometer_store::Centre;
-use rows::Rows;
+pub(crate) use rows::Rows;
 use shapes::Shapes;
 pub(crate) use workbook::is_workbook;
 pub use workbook::workbook_rows;

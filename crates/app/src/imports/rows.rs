@@ -13,7 +13,7 @@ use super::FileError;
 use super::workbook::{self, MOST_WORKBOOK_MB, SheetRows};
 
 /// Row after row, the heading first.
-pub(super) enum Rows {
+pub(crate) enum Rows {
     Text { reader: AsyncReader<Box<dyn AsyncRead + Send + Unpin>>, record: ByteRecord, row: u64 },
     Workbook { rows: SheetRows, row: Vec<String>, sheets: Vec<String> },
 }

@@ -41,7 +41,7 @@ pub(super) struct Workbook {
 }
 
 /// The rows of a sheet as they are read on a thread of their own.
-pub(super) struct SheetRows {
+pub(crate) struct SheetRows {
     batches: mpsc::Receiver<Batch>,
     batch: std::vec::IntoIter<Vec<String>>,
     is_over: bool,

@@ -5,6 +5,7 @@
 mod book;
 mod calling_times;
 mod chain;
+mod list;
 mod need;
 mod pace;
 mod pacing;

@@ -3,7 +3,7 @@
 use barometer_dialling::chain::SteadyTeam;
 use barometer_dialling::need::CallMix;
 use barometer_dialling::{CallingTimes, Detection};
-use barometer_strategy::{Campaign, Edit, MachineAction, Pacing, PartId, ServedBy};
+use barometer_strategy::{Campaign, CampaignList, Edit, MachineAction, Pacing, PartId, ServedBy};
 use jiff::civil::{Time, time};
 use serde_json::{Value, json};
 
@@ -119,16 +119,27 @@ impl<'a> Outbound<'a> {
             self.times.zone_name(zone)
         );
         let finding = self.found(Rule::ZoneNeverCalled, "/local_hours", reason);
-        let mut others = self.campaign.list.zones.clone();
-        if others.len() < 2 {
-            return Some(finding);
+        let Some(others) = self.list_without(zone) else { return Some(finding) };
+        Some(finding.mended_by("Leave them out of the list", self.set("/list", json!(others))))
+    }
+
+    /// The list without the people who can be called together with these; none where nobody is left.
+    fn list_without(&self, zone: usize) -> Option<CampaignList> {
+        let list = &self.campaign.list;
+        if let Some(imported) = &list.imported {
+            let together = list.callable_together();
+            let mut others = imported.clone();
+            others.groups.retain(|group| !together[zone].holds(group));
+            return (!others.groups.is_empty()).then(|| CampaignList::of_imported(others));
         }
-        others.remove(zone);
-        let rest: f64 = others.iter().map(|other| other.share).sum();
-        others.iter_mut().for_each(|other| other.share /= rest);
-        Some(
-            finding.mended_by("Leave them out of the list", self.set("/list/zones", json!(others))),
-        )
+        let mut others = list.clone();
+        if others.zones.len() < 2 {
+            return None;
+        }
+        others.zones.remove(zone);
+        let rest: f64 = others.zones.iter().map(|other| other.share).sum();
+        others.zones.iter_mut().for_each(|other| other.share /= rest);
+        Some(others)
     }
 
     fn nobody_on_shift(&self) -> Option<Finding> {

@@ -38,7 +38,7 @@ pub(super) async fn insert_types(
     .map_err(StoreError::on("noting the file's contact types"))
 }
 
-pub(super) async fn insert_refusals(
+pub(crate) async fn insert_refusals(
     connection: &mut PgConnection,
     import: Uuid,
     refusals: &[Refusal],

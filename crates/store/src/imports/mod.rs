@@ -21,7 +21,9 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+pub(crate) use checks::insert_refusals;
 pub use uploads::Upload;
+pub(crate) use uploads::try_lock;
 pub use writer::ImportWriter;
 
 use crate::centres::insert_contact_type;
@@ -29,7 +31,7 @@ use crate::forecast_runs::queue_forecasts;
 use crate::{Store, StoreError};
 
 /// Refused rows that are kept with their reasons; the rest is only counted.
-const KEPT_REFUSALS: i64 = 1000;
+pub(crate) const KEPT_REFUSALS: i64 = 1000;
 
 /// How far an import has come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, sqlx::Type)]
@@ -176,7 +178,7 @@ impl Store {
     pub async fn import(&self, id: Uuid) -> Result<Import, StoreError> {
         let row: ImportInfo = sqlx::query_as(
             "SELECT id, centre_id, file_name, contact_type, layout, rows_read, refused, state \
-             FROM imports WHERE id = $1",
+             FROM imports WHERE id = $1 AND subject = 'history'",
         )
         .bind(id)
         .fetch_one(&self.pool)
@@ -250,7 +252,7 @@ impl Store {
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let (centre, number): (Uuid, i32) = sqlx::query_as(
             "UPDATE imports SET state = 'saved' WHERE id = $1 AND state = 'preview' \
-             RETURNING centre_id, number",
+               AND subject = 'history' RETURNING centre_id, number",
         )
         .bind(import)
         .fetch_one(&mut *tx)
@@ -378,17 +380,30 @@ async fn targets(
 
 /// Forgets what was read of a file, and the file itself once its import has ended.
 async fn forget_rows(connection: &mut sqlx::PgConnection, import: Uuid) -> Result<(), StoreError> {
-    for statement in [
+    let failed = StoreError::on("forgetting an import's rows");
+    sqlx::query(
         "DELETE FROM import_rows \
          WHERE import_number = (SELECT number FROM imports WHERE id = $1)",
+    )
+    .bind(import)
+    .execute(&mut *connection)
+    .await
+    .map_err(failed)?;
+    forget_chunks(connection, import).await
+}
+
+/// Forgets the file of an import that has ended.
+pub(crate) async fn forget_chunks(
+    connection: &mut sqlx::PgConnection,
+    import: Uuid,
+) -> Result<(), StoreError> {
+    sqlx::query(
         "DELETE FROM import_chunks USING imports WHERE number = import_number AND id = $1 \
            AND state IN ('saved', 'discarded')",
-    ] {
-        sqlx::query(statement)
-            .bind(import)
-            .execute(&mut *connection)
-            .await
-            .map_err(StoreError::on("forgetting an import's rows"))?;
-    }
-    Ok(())
+    )
+    .bind(import)
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("forgetting an uploaded file"))
 }

@@ -9,7 +9,7 @@ impl Store {
     /// The import that can be undone: the last one that was saved, with its file's name.
     pub async fn last_import(&self, centre: Uuid) -> Result<Option<(Uuid, String)>, StoreError> {
         sqlx::query_as(
-            "SELECT id, file_name FROM imports WHERE centre_id = $1 AND state = 'saved' \
+            "SELECT id, file_name FROM imports WHERE centre_id = $1 AND subject = 'history' AND state = 'saved' \
                AND saved_at IS NOT NULL ORDER BY saved_at DESC LIMIT 1",
         )
         .bind(centre)
@@ -35,7 +35,7 @@ impl Store {
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let (number, new_types): (i32, Vec<Uuid>) = sqlx::query_as(
             "UPDATE imports SET state = 'undone' WHERE id = $2 AND id = ( \
-               SELECT id FROM imports WHERE centre_id = $1 AND state = 'saved' \
+               SELECT id FROM imports WHERE centre_id = $1 AND subject = 'history' AND state = 'saved' \
                  AND saved_at IS NOT NULL ORDER BY saved_at DESC LIMIT 1) \
              RETURNING number, new_types",
         )

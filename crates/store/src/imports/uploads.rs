@@ -21,6 +21,11 @@ pub struct Upload {
 }
 
 impl Upload {
+    pub(crate) fn of(store: &Store, import: Uuid, number: i32) -> Self {
+        let buffer = Vec::with_capacity(2 * CHUNK_BYTES);
+        Self { store: store.clone(), import, number, chunks: 0, buffer }
+    }
+
     /// Adds bytes.
     pub async fn add(&mut self, bytes: &[u8]) -> Result<(), StoreError> {
         self.buffer.extend_from_slice(bytes);
@@ -76,13 +81,12 @@ impl Store {
         .fetch_one(&self.pool)
         .await
         .map_err(&failed)?;
-        let buffer = Vec::with_capacity(2 * CHUNK_BYTES);
-        Ok(Upload { store: self.clone(), import, number, chunks: 0, buffer })
+        Ok(Upload::of(self, import, number))
     }
 
     /// Discards the imports that nobody came back to within a day, with their files: all of it or
     /// nothing, so that none can be confirmed whose rows are gone.
-    async fn forget_old_uploads(&self) -> Result<(), StoreError> {
+    pub(crate) async fn forget_old_uploads(&self) -> Result<(), StoreError> {
         let failed = StoreError::on("forgetting old uploads");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let statements = [
@@ -93,6 +97,8 @@ impl Store {
                SELECT number FROM imports WHERE state NOT IN ('uploaded', 'reading', 'preview'))",
             "DELETE FROM import_chunks WHERE import_number IN ( \
                SELECT number FROM imports WHERE state NOT IN ('uploaded', 'reading', 'preview'))",
+            "DELETE FROM list_people WHERE import_number IN ( \
+               SELECT number FROM imports WHERE state = 'discarded')",
         ];
         for statement in statements {
             sqlx::query(statement).execute(&mut *tx).await.map_err(&failed)?;
@@ -233,7 +239,10 @@ impl Store {
 }
 
 /// Locks the reading of a file until the transaction ends, if nobody else reads it.
-async fn try_lock(connection: &mut sqlx::PgConnection, import: Uuid) -> Result<bool, StoreError> {
+pub(crate) async fn try_lock(
+    connection: &mut sqlx::PgConnection,
+    import: Uuid,
+) -> Result<bool, StoreError> {
     sqlx::query_scalar(
         "SELECT pg_try_advisory_xact_lock(hashtextextended('import ' || $1::text, 0))",
     )

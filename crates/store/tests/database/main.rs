@@ -6,6 +6,7 @@ mod demand;
 mod drafts;
 mod fixture;
 mod imports;
+mod lists;
 mod rosters;
 mod sessions;
 mod stories;

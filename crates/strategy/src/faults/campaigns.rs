@@ -2,7 +2,8 @@
 
 use super::Found;
 use crate::types::{
-    Assumed, Campaign, CampaignList, Caps, MachineAction, Machines, Pacing, Retries, ServedBy,
+    Assumed, Campaign, CampaignList, Caps, ImportedList, MachineAction, Machines, Pacing, Retries,
+    ServedBy,
 };
 
 /// People on a list, at most.
@@ -114,6 +115,33 @@ impl Found<'_> {
         let right = list.zones.is_empty() || (sum - 1.0).abs() < 1e-6;
         self.ensure(right, "list.zones", || {
             format!("the shares of the zones add up to {sum}; they must add up to 1")
+        });
+        if let Some(imported) = &list.imported {
+            self.imported(list.people, imported);
+        }
+    }
+
+    fn imported(&mut self, people: u32, imported: &ImportedList) {
+        let groups = &imported.groups;
+        let most = ImportedList::MOST_GROUPS;
+        let right = groups.len() <= most;
+        self.ensure(right, "list.imported.groups", || {
+            format!("may have up to {most} groups of people, got {}", groups.len())
+        });
+        for (at, group) in groups.iter().enumerate() {
+            let place = format!("list.imported.groups[{at}]");
+            let known = jiff::tz::TimeZone::get(&group.zone).is_ok();
+            self.ensure(known, &format!("{place}.zone"), || {
+                format!("there is no time zone “{}”", group.zone)
+            });
+            let right = group.hours.is_none_or(|hours| hours.from < hours.until);
+            self.ensure(right, &format!("{place}.hours"), || {
+                "must end later on the day than they begin".to_owned()
+            });
+        }
+        let sum: u64 = groups.iter().map(|group| u64::from(group.people)).sum();
+        self.ensure(sum == u64::from(people), "list.people", || {
+            format!("is {people}, but the groups of the imported list have {sum} people")
         });
     }
 

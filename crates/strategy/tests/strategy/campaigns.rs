@@ -157,3 +157,32 @@ fn campaigns_stand_on_the_journey_behind_the_steps() {
     strategy.campaigns[0].served_by = ServedBy::Line("queue".to_owned());
     assert_eq!(ways(&strategy), 1);
 }
+
+#[test]
+fn an_imported_list_is_kept_as_counts_and_its_faults_are_told() {
+    let group = |people, zone: &str| json!({ "people": people, "zone": zone });
+    let counted = |people: u32, groups: Vec<serde_json::Value>| json!({ "people": people, "imported": { "number": 3, "name": "Autumn", "groups": groups } });
+    let set_list = |list| set("/list", list).apply(&with_campaign());
+    let strategy = set_list(counted(7, vec![group(4, "UTC"), group(3, "Europe/Paris")])).unwrap();
+    assert_eq!(Strategy::from_json(&strategy.to_json()).unwrap(), strategy);
+    let together = strategy.campaigns[0].list.callable_together();
+    assert_eq!(together.len(), 2);
+    assert!((together[1].share - 3.0 / 7.0).abs() < 1e-12);
+    let told: Vec<String> =
+        changes(&with_campaign(), &strategy).iter().map(|change| change.in_short()).collect();
+    let list = "imported list not there → “Autumn”: 4 in UTC, 3 in Europe/Paris, 0 calls so far";
+    assert_eq!(told, ["list, people 1000 → 7", list]);
+    let many = (0..401).map(|_| group(1, "UTC")).collect();
+    let hours = json!({ "from": "20:00", "until": "17:00" });
+    let backwards = json!({ "people": 1, "zone": "UTC", "hours": hours });
+    let wrong = [
+        (counted(8, vec![group(4, "UTC")]), "campaigns[0].list.people"),
+        (counted(4, vec![group(4, "Mars/Olympus")]), "campaigns[0].list.imported.groups[0].zone"),
+        (counted(1, vec![backwards]), "campaigns[0].list.imported.groups[0].hours"),
+        (counted(401, many), "campaigns[0].list.imported.groups"),
+    ];
+    for (to, field) in wrong {
+        let faults = set_list(to).unwrap_err();
+        assert!(faults.iter().any(|fault| fault.field == field), "{field}: {faults:?}");
+    }
+}

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::Value;
 
-use super::{Field, FieldKind, Row, Schema, SelectOption, hint_of, type_of, variants};
+use super::{Field, FieldKind, Row, Schema, SelectOption, hint_of, is_carried, type_of, variants};
 
 /// The fields of `value`, with messages beside those that are wrong.
 pub(crate) fn lay_out<'a>(
@@ -44,6 +44,10 @@ impl<'a> Form<'a, '_> {
         depth: usize,
     ) {
         let hint = hint_of(part);
+        if is_carried(part) {
+            let kind = FieldKind::Hidden { value: value.to_string() };
+            return self.push(pointer, label, hint, depth, kind);
+        }
         let (schema, is_optional) = self.schema.resolved(part);
         if let Some(variants) = variants(schema) {
             if self.schema.keeps.contains(&pointer) {

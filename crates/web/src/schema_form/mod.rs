@@ -95,6 +95,11 @@ impl Field {
     }
 }
 
+/// Whether a setting is no field: it goes through the form as JSON and comes back as it was.
+fn is_carried(part: &Value) -> bool {
+    part["x-form"] == "carried"
+}
+
 /// A schema and the definitions that it refers to.
 #[derive(Clone, Copy)]
 pub(crate) struct Schema<'a> {

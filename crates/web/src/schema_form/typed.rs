@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::{Map, Value};
 
-use super::{Schema, type_of, variants};
+use super::{Schema, is_carried, type_of, variants};
 
 /// What was typed, by the names of the fields.
 pub(crate) type Typed = BTreeMap<String, String>;
@@ -41,6 +41,10 @@ impl<'a> Reader<'a, '_> {
     }
 
     fn value(&mut self, part: &'a Value, pointer: &str) -> Value {
+        if is_carried(part) {
+            let held = self.typed.get(pointer).map_or("null", String::as_str);
+            return serde_json::from_str(held).unwrap_or_else(|_| Value::from(held));
+        }
         let (schema, is_optional) = self.schema.resolved(part);
         if variants(schema).is_some() {
             return self.choice(schema, pointer, is_optional);
@@ -249,6 +253,26 @@ mod tests {
         assert!(fields.iter().any(|field| matches!(field.kind, FieldKind::Hidden { .. })));
         let (back, wrong) = read(schema, step, &untouched(&fields));
         assert_eq!((back, wrong), (gate, BTreeMap::new()));
+    }
+
+    #[test]
+    fn what_a_form_only_carries_is_no_field_and_comes_back_as_it_was() {
+        let root = Strategy::schema();
+        let ids = BTreeMap::new();
+        let schema = Schema { root: &root, ids: &ids, words: field_words, hints: &[], keeps: &[] };
+        let list = schema.definition("CampaignList");
+        let groups = serde_json::json!([{ "people": 3, "zone": "UTC" }]);
+        let value = serde_json::json!({
+            "people": 3, "zones": [], "imported": { "number": 1, "name": "A", "groups": groups }
+        });
+        let fields = lay_out(schema, list, &value, &BTreeMap::new());
+        let carried = fields.iter().find(|field| field.name == "/imported").unwrap();
+        assert!(matches!(carried.kind, FieldKind::Hidden { .. }));
+        assert!(!fields.iter().any(|field| field.name.contains("groups")));
+        assert_eq!(read(schema, list, &untouched(&fields)), (value, BTreeMap::new()));
+        let mut broken = untouched(&fields);
+        broken.insert("/imported".to_owned(), "no JSON".to_owned());
+        assert_eq!(read(schema, list, &broken).0["imported"], "no JSON");
     }
 
     #[test]

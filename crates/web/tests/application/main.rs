@@ -7,6 +7,7 @@ mod bad_input;
 mod demand;
 mod drafts;
 mod importing;
+mod lists;
 mod planning;
 mod staffing;
 mod strategy_stage;

@@ -4,6 +4,7 @@
 mod columns;
 mod cover;
 mod forecast;
+mod lists;
 mod results;
 
 use std::path::{Path, PathBuf};
@@ -29,6 +30,16 @@ pub struct Options {
     /// What the contacts of each type are like, as JSON (`barometer schema customers` describes it).
     #[arg(long)]
     customers: Option<PathBuf>,
+    /// Whom a campaign calls, as CSV: number, and where known zone, country, priority, hours and attempts.
+    /// Write CAMPAIGN=FILE where the strategy has several.
+    #[arg(long)]
+    lists: Vec<String>,
+    /// Numbers that no campaign calls, as CSV: number.
+    #[arg(long, requires = "lists")]
+    do_not_call: Option<PathBuf>,
+    /// Country, as two letters, of the lists' numbers that have no country code.
+    #[arg(long, default_value = "", requires = "lists")]
+    country: String,
     /// Days, or as many intervals as the forecast has, that are played.
     #[arg(long, default_value_t = 200)]
     replications: u32,
@@ -70,7 +81,13 @@ const AT_A_TIME: u32 = 100;
 pub async fn run(options: Options) -> Result<()> {
     let zone = TimeZone::get(&options.zone)
         .with_context(|| format!("--zone {}: no such time zone", options.zone))?;
-    let strategy = super::strategy_file::read(&options.strategy)?;
+    let mut strategy = super::strategy_file::read(&options.strategy)?;
+    let files = lists::ListFiles {
+        lists: &options.lists,
+        do_not_call: options.do_not_call.as_deref(),
+        country: &options.country,
+    };
+    let list_notes = lists::give(&files, &mut strategy).await?;
     let customers = options.customers.as_deref().map(read_customers).transpose()?;
     let mut forecast = forecast::read(&options.forecast, customers.as_ref(), &zone).await?;
     let warm_up_intervals = checked(&options, &forecast.demand)?;
@@ -102,7 +119,8 @@ pub async fn run(options: Options) -> Result<()> {
     }
     std::fs::create_dir_all(&options.out)
         .with_context(|| format!("making the folder {}", options.out.display()))?;
-    let notes: Vec<String> = forecast.notes.into_iter().chain(cover.notes).collect();
+    let notes: Vec<String> =
+        list_notes.into_iter().chain(forecast.notes).chain(cover.notes).collect();
     for note in &notes {
         eprintln!("note: {note}");
     }

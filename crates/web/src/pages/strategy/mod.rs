@@ -7,6 +7,7 @@ mod drafts;
 mod editor;
 pub(crate) mod expectations;
 mod files;
+pub(crate) mod lists;
 mod map;
 mod merge;
 mod panel;

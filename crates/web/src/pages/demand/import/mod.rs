@@ -9,7 +9,7 @@ use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_intake::Role;
 use barometer_plan::Rules;
-use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError};
+use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError, Upload};
 use futures_util::stream::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
@@ -142,7 +142,7 @@ pub(crate) async fn upload(
     refused(&FormPage::new(&app, &context, contact_type, Some(wrong)).await?)
 }
 
-/// Keeps a file; a message when it is too large or was cut off.
+/// Takes a file of history in; a message when it is too large or was cut off.
 pub(crate) async fn take_in(
     app: &App,
     context: &RequestContext,
@@ -150,9 +150,18 @@ pub(crate) async fn take_in(
     contact_type: Option<&str>,
     bytes: impl futures_util::Stream<Item = Result<axum::body::Bytes, String>>,
 ) -> Result<Result<Uuid, String>, PageError> {
-    let limit = app.settings.upload_limit_mb;
-    let mut upload =
+    let upload =
         app.store.begin_upload(&context.centre, file_name, contact_type, context.user.id).await?;
+    kept(app, upload, bytes).await
+}
+
+/// Keeps a file; a message when it is too large or was cut off.
+pub(crate) async fn kept(
+    app: &App,
+    mut upload: Upload,
+    bytes: impl futures_util::Stream<Item = Result<axum::body::Bytes, String>>,
+) -> Result<Result<Uuid, String>, PageError> {
+    let limit = app.settings.upload_limit_mb;
     let mut bytes = std::pin::pin!(bytes);
     let mut read = 0;
     while let Some(chunk) = bytes.next().await {
@@ -202,7 +211,7 @@ pub(crate) async fn first_reading(
     Ok(true)
 }
 
-fn cut_off(error: MultipartError) -> PageError {
+pub(crate) fn cut_off(error: MultipartError) -> PageError {
     PageError::Refused(format!(
         "The upload was cut off: {}. Nothing was saved; send it again.",
         error.body_text()

@@ -1,6 +1,7 @@
 //! A campaign: how fast it may dial, what each way to dial comes to, who can be called when.
 
 mod map;
+pub(crate) mod people;
 pub(crate) mod records;
 
 use askama::Template;
@@ -26,6 +27,7 @@ use crate::page_error::PageError;
 use crate::pages::page;
 use crate::words;
 use map::PacingMapView;
+use people::PeopleView;
 
 const DAY_SECS: f64 = 86_400.0;
 /// Seconds that an agent takes to look somebody up and dial by hand, and to look at a preview, where the
@@ -61,6 +63,8 @@ struct CampaignsPage {
     records_address: String,
     based_on: String,
     findings: Vec<(&'static str, &'static str, String)>,
+    /// Who is called, and from which list; none for whoever does not plan.
+    people: Option<PeopleView>,
 }
 
 /// One way to dial.
@@ -141,7 +145,8 @@ pub(crate) async fn show(
     let asked = Asked { at, ..Asked::default() };
     let seen = Seen::of(&app, &context, opened, asked).await?;
     let zone = context.centre.zone.clone();
-    let page_of = move || page_of(&context, &seen, &query, &zone);
+    let people = PeopleView::of(&app, &context, &seen.opened, query.campaign.as_deref()).await?;
+    let page_of = move || page_of(&context, &seen, &query, &zone, people);
     // The exact chains of the map take tens of milliseconds.
     let view = tokio::task::spawn_blocking(page_of)
         .await
@@ -154,6 +159,7 @@ fn page_of(
     seen: &Seen,
     query: &CampaignQuery,
     zone: &jiff::tz::TimeZone,
+    people: Option<PeopleView>,
 ) -> Result<CampaignsPage, PageError> {
     let strategy = &seen.opened.strategy;
     let of = query_of(&seen.opened);
@@ -209,6 +215,7 @@ fn page_of(
             String::new()
         },
         based_on: seen.opened.basis.to_string(),
+        people,
         findings: seen
             .findings
             .iter()
@@ -258,6 +265,7 @@ fn empty_page(context: &RequestContext, back: String) -> CampaignsPage {
         },
         records_address: String::new(),
         based_on: String::new(),
+        people: None,
         findings: Vec::new(),
     }
 }
@@ -623,9 +631,10 @@ fn zone_rows(campaign: &Campaign, times: &CallingTimes, seen: &Seen) -> Vec<Zone
     let interval = seen.interval as f64 * seen.premises.interval_secs;
     let into_day = since_midnight(seen.at.time());
     let midnight = interval - into_day;
+    let together = campaign.list.callable_together();
     (0..times.zones())
         .map(|zone| {
-            let share = campaign.list.zones.get(zone).map_or(1.0, |zone| zone.share);
+            let share = together.get(zone).map_or(1.0, |together| together.share);
             let at = |hour: usize| midnight + hour as f64 * 3600.0;
             let cells = (0..24).map(|hour| {
                 // An hour counts where its middle is open.

@@ -1,0 +1,147 @@
+//! Lists of people to call: read from an uploaded file, and counted for a campaign.
+
+use barometer_dialling::list::{TooManyGroups, put_together};
+use barometer_intake::{ListLayout, PeopleReader, PrefixZones, Refusal};
+use barometer_store::{Centre, List, ListRow, ListSubject, ListWriter, Store, StoreError};
+use barometer_strategy::{CampaignList, ImportedList};
+use uuid::Uuid;
+
+use crate::imports::{FileError, Rows};
+
+/// Why a list cannot be given to a campaign.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the messages say it")]
+pub enum ListError {
+    #[error("Nobody on “{0}” may be called: every number stands on the do-not-call list.")]
+    Nobody(String),
+    #[error("“{0}” is not saved yet. Save it first.")]
+    NotSaved(String),
+    #[error("{0}.")]
+    TooMany(#[from] TooManyGroups),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// The table of time zones by prefix that a centre uses.
+pub async fn prefixes_of(store: &Store, centre: &Centre) -> Result<PrefixZones, StoreError> {
+    let own = store.number_prefixes(centre.id).await?;
+    // A table is looked at before it is kept; one that cannot be read any more is as good as none.
+    let own = own.and_then(|csv| PrefixZones::from_csv(&csv).ok());
+    Ok(own.unwrap_or_else(PrefixZones::shipped))
+}
+
+/// The country, as two letters, in which a centre's numbers are written without a country code.
+pub fn country_of(centre: &Centre, prefixes: &PrefixZones) -> String {
+    let zone = centre.zone.iana_name().unwrap_or_default();
+    prefixes.country_in(zone).unwrap_or_default()
+}
+
+/// Reads an uploaded list in a layout, so that it can be looked at.
+pub async fn read(
+    store: &Store,
+    centre: &Centre,
+    list: &List,
+    layout: &ListLayout,
+) -> Result<(), FileError> {
+    let prefixes = prefixes_of(store, centre).await?;
+    let mut writer = store.begin_list_reading(list.id, layout).await?;
+    match read_rows(store, list, layout, &prefixes, &mut writer).await {
+        Ok(()) => Ok(writer.finish().await?),
+        Err(FileError::Store(error)) => {
+            // The first error says more than one of giving up would.
+            drop(writer.abandon().await);
+            Err(error.into())
+        }
+        Err(error) => {
+            writer.abandon().await?;
+            Err(error)
+        }
+    }
+}
+
+async fn read_rows(
+    store: &Store,
+    list: &List,
+    layout: &ListLayout,
+    prefixes: &PrefixZones,
+    writer: &mut ListWriter,
+) -> Result<(), FileError> {
+    let mut rows = Rows::open(store, list.id, layout.sheet.as_deref()).await?;
+    let heading = rows.next().await?.ok_or(FileError::Empty)?;
+    let heading: Vec<String> =
+        heading.iter().map(|cell| String::from_utf8_lossy(cell).into_owned()).collect();
+    let mut reader = PeopleReader::new(layout, &heading, prefixes);
+    let mut row_number = 1;
+    while let Some(cells) = rows.next().await? {
+        row_number += 1;
+        let kept = match list.subject {
+            ListSubject::People => keep_person(&mut reader, writer, row_number, &cells).await?,
+            ListSubject::DoNotCall => keep_number(&mut reader, writer, row_number, &cells).await?,
+        };
+        if let Err(refusal) = kept {
+            writer.refuse(row_number, refusal.field, refusal.reason);
+        }
+    }
+    Ok(())
+}
+
+type Kept = Result<Result<(), Refusal>, StoreError>;
+
+async fn keep_person(
+    reader: &mut PeopleReader<'_>,
+    writer: &mut ListWriter,
+    row: u64,
+    cells: &[&[u8]],
+) -> Kept {
+    let person = match reader.read(row, cells) {
+        Ok(person) => person,
+        Err(refusal) => return Ok(Err(refusal)),
+    };
+    let minutes = |time: jiff::civil::Time| {
+        u16::from(time.hour().unsigned_abs()) * 60 + u16::from(time.minute().unsigned_abs())
+    };
+    let row = ListRow {
+        number: person.number.digits(),
+        zone: Some(&person.zone),
+        is_zone_guessed: person.is_zone_guessed,
+        priority: person.priority,
+        language: person.language.as_deref(),
+        hours: person.hours.map(|hours| (minutes(hours.from), minutes(hours.until))),
+        attempts: person.attempts,
+        attributes: &person.attributes,
+    };
+    writer.add(&row).await.map(Ok)
+}
+
+async fn keep_number(
+    reader: &mut PeopleReader<'_>,
+    writer: &mut ListWriter,
+    row: u64,
+    cells: &[&[u8]],
+) -> Kept {
+    match reader.read_number(row, cells) {
+        Ok(number) => {
+            let row = ListRow { number: number.digits(), ..ListRow::default() };
+            writer.add(&row).await.map(Ok)
+        }
+        Err(refusal) => Ok(Err(refusal)),
+    }
+}
+
+/// What a campaign keeps of a list: how many people are alike, without those who must not be called now.
+///
+/// # Errors
+///
+/// [`ListError`] where nobody is left, or there are more kinds of people than a campaign tells apart.
+pub async fn for_campaign(store: &Store, id: Uuid) -> Result<CampaignList, ListError> {
+    let list = store.list(id).await?;
+    if list.state != barometer_store::ImportState::Saved || list.subject != ListSubject::People {
+        return Err(ListError::NotSaved(list.name));
+    }
+    let groups = put_together(store.list_groups(id).await?.into_iter())?;
+    if groups.is_empty() {
+        return Err(ListError::Nobody(list.name));
+    }
+    let imported = ImportedList { number: list.number, name: list.name, groups };
+    Ok(CampaignList::of_imported(imported))
+}
