@@ -122,6 +122,15 @@ test('a list is looked at, saved, and called by a draft without those who must n
   await expect(page.getByText('Who is called: 12,000 made-up people.')).toBeVisible();
 });
 
+test('what a campaign does to the inbound day is compared in one press', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy/campaigns?day=2026-11-25');
+  await page.getByRole('button', { name: 'Compare the day with and without it' }).click();
+  await expect(page.getByText('v1 without and with “Sailing news”')).toBeVisible();
+  await expect(page.getByRole('row', { name: /^v1 with “Sailing news”/ })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('row', { name: /^v1 without “Sailing news”/ })).toBeVisible();
+});
+
 test('a trial counts what its campaigns do', async ({ page }) => {
   await signIn(page, 'viewer');
   await page.goto('/strategy/campaigns');

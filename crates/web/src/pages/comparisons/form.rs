@@ -44,8 +44,10 @@ pub(crate) struct ComparisonForm {
     demand: String,
     replications: String,
     seed: String,
-    /// "candidates" or "sweep".
+    /// "candidates", "sweep" or "campaign".
     kind: String,
+    /// The campaign that the strategy is played with and without.
+    campaign: String,
     /// Versions of the candidates, and how many people more each has, in which team.
     version: Vec<String>,
     more: Vec<String>,
@@ -74,6 +76,7 @@ impl Default for ComparisonForm {
             replications: trial.replications,
             seed: trial.seed,
             kind: "candidates".to_owned(),
+            campaign: String::new(),
             version: Vec::new(),
             more: Vec::new(),
             team: Vec::new(),
@@ -291,6 +294,7 @@ pub(crate) async fn queue(
         Builder { typed: &typed, context: &context, plans: &plans, strategies: &strategies };
     let made = match typed.kind.as_str() {
         "sweep" => builder.sweep(),
+        "campaign" => builder.campaign(),
         _ => builder.candidates(),
     };
     match made {
@@ -360,6 +364,30 @@ impl Builder<'_> {
             return Err(FormErrors::of("version", message));
         }
         Ok((names.join(" against "), ComparisonInputs::Chosen { candidates }))
+    }
+
+    /// A version without one of its campaigns, and with it.
+    fn campaign(&self) -> Made {
+        let found = self.strategies.iter().find_map(|(version, strategy)| {
+            let campaign = strategy.campaign(&self.typed.campaign)?;
+            Some((version, strategy, campaign.name.clone()))
+        });
+        let Some((version, strategy, name)) = found else {
+            let message = "This version has no such campaign. Open the campaign's page again.";
+            return Err(FormErrors::of("version", message));
+        };
+        let mut without = strategy.clone();
+        for campaign in without.campaigns.iter_mut().filter(|each| each.id == self.typed.campaign) {
+            campaign.paused_because = Some("left out of this comparison".to_owned());
+        }
+        let mut candidates = Vec::new();
+        for (named, strategy) in [("without", &without), ("with", strategy)] {
+            let (_, inputs) = self.inputs(strategy, None, "0")?;
+            let name = format!("v{} {named} “{name}”", version.version);
+            candidates.push(Candidate { name, inputs });
+        }
+        let title = format!("v{} without and with “{name}”", version.version);
+        Ok((title, ComparisonInputs::Chosen { candidates }))
     }
 
     fn sweep(&self) -> Made {

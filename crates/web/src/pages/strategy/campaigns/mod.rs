@@ -63,6 +63,8 @@ struct CampaignsPage {
     records_address: String,
     based_on: String,
     findings: Vec<(&'static str, &'static str, String)>,
+    /// What the form says that compares the day without and with the campaign; empty for a draft.
+    compare: Vec<(&'static str, String)>,
     /// Who is called, and from which list; none for whoever does not plan.
     people: Option<PeopleView>,
 }
@@ -215,6 +217,7 @@ fn page_of(
             String::new()
         },
         based_on: seen.opened.basis.to_string(),
+        compare: compare_fields(context, &seen.opened, campaign),
         people,
         findings: seen
             .findings
@@ -265,6 +268,7 @@ fn empty_page(context: &RequestContext, back: String) -> CampaignsPage {
         },
         records_address: String::new(),
         based_on: String::new(),
+        compare: Vec::new(),
         people: None,
         findings: Vec::new(),
     }
@@ -584,6 +588,23 @@ fn goal_fields(
         ("campaign", campaign.id.clone()),
         ("at", clock.to_owned()),
     ]
+}
+
+/// The form of a comparison without and with a campaign: all contact types on the chosen day.
+fn compare_fields(
+    context: &RequestContext,
+    opened: &Opened,
+    campaign: &Campaign,
+) -> Vec<(&'static str, String)> {
+    let Some(version) = opened.version().filter(|_| context.may_plan()) else { return Vec::new() };
+    let mut fields = vec![
+        ("kind", "campaign".to_owned()),
+        ("days", context.day.to_string()),
+        ("version", version.id.to_string()),
+        ("campaign", campaign.id.clone()),
+    ];
+    fields.extend(opened.types.iter().map(|each| ("contact_type", each.id.to_string())));
+    fields
 }
 
 /// Teams up to this size are solved; larger ones may dial at least as fast.
