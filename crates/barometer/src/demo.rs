@@ -2,19 +2,19 @@
 
 use anyhow::{Context, Result};
 use barometer_app::demand::refresh_forecast;
-use barometer_app::lists;
 use barometer_app::passwords::hash_password;
+use barometer_app::{lists, release};
 use barometer_demo::lists as demo_lists;
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_intake::ListLayout;
 use barometer_plan::{
-    Candidate, ComparisonInputs, CoverChoice, CoverInterval, TeamPeople, TrialInputs, TypePlan,
-    customers_of,
+    Candidate, ComparisonInputs, CoverChoice, CoverInterval, EvidenceKey, SheetAct, SheetText,
+    TeamPeople, TrialInputs, TypePlan, customers_of,
 };
 use barometer_store::{
-    HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewRevision, NewSpecialDay,
-    NewTrial, NewVersion, Role, Store, Subject,
+    HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry, NewRevision,
+    NewSpecialDay, NewTrial, NewVersion, Role, Store, Subject,
 };
 use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
@@ -116,8 +116,29 @@ async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()
         inputs: ComparisonInputs::Chosen { candidates },
         created_by: planner.id,
     };
-    store.queue_comparison(&new).await?;
-    Ok(())
+    let comparison = store.queue_comparison(&new).await?;
+    propose_better(store, centre, comparison, planner.id).await
+}
+
+/// The change sheet of the better draft, on the evidence of its comparison: it waits for an approver.
+async fn propose_better(store: &Store, centre: Uuid, comparison: Uuid, by: Uuid) -> Result<()> {
+    let versions = store.strategy_versions(centre).await?;
+    let newest = versions.first().context("the demo keeps a draft as a version")?;
+    let text = SheetText {
+        title: newest.called().to_owned(),
+        why: "On storm days callers about changed sailings wait too long while people of Bookings are free."
+            .to_owned(),
+        conditions: "Not on the first day of school holidays.".to_owned(),
+        way_back: "Roll back if Bookings stays under 70 % for two half-hours; the duty manager decides."
+            .to_owned(),
+        takes_effect: None,
+        evidence: vec![EvidenceKey::Comparison(comparison)],
+    };
+    let number = release::draw_up(store, centre, newest.id, text, by).await?;
+    let sheet = store.change_sheet(centre, number).await?;
+    let proposed =
+        NewEntry { sheet: sheet.id, nth: sheet.next(), act: SheetAct::Proposed, by: Some(by) };
+    Ok(store.add_sheet_entry(&proposed).await?)
 }
 
 /// The passengers who are called, and those who have asked not to be: as a planner imports them.

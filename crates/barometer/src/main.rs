@@ -2,7 +2,7 @@
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
 //! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need`,
-//! `queueing`, `trial`, `preflight`, `walk`, `expect` and `diff` work on files.
+//! `queueing`, `trial`, `preflight`, `walk`, `expect`, `diff` and `verify` work on files.
 
 mod demo;
 mod headless;
@@ -51,6 +51,8 @@ enum Command {
     Diff(headless::diff::Options),
     /// Prints how many lines a team may ring for each free agent under a ceiling on abandoned calls.
     Pacing(headless::pacing::Options),
+    /// Plays again what a change sheet rests on; needs no database. Exits with 3 where a figure differs.
+    Verify(headless::verify::Options),
     /// Draws the journey map of a strategy as SVG.
     Map(headless::map::Options),
     /// Prints the JSON Schema of a strategy, of customers, of a contact or of expectations.
@@ -106,6 +108,7 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Expect(options) => return headless::walk::expect(&options),
         Command::Diff(options) => return headless::diff::run(&options),
         Command::Pacing(options) => return headless::pacing::run(&options).map(done),
+        Command::Verify(options) => return headless::verify::run(&options),
         Command::Map(options) => return headless::map::run(&options).map(done),
         Command::Schema(options) => return headless::schema::run(&options).map(done),
         command => command,
@@ -132,6 +135,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Expect(_)
         | Command::Diff(_)
         | Command::Pacing(_)
+        | Command::Verify(_)
         | Command::Map(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,

@@ -5,6 +5,8 @@ use std::time::{Duration, Instant};
 use anyhow::Result;
 use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
+use barometer_app::clock::now;
+use barometer_app::release::publish_due;
 use barometer_store::{Job, Store};
 use clap::Args;
 use tokio::sync::watch;
@@ -17,6 +19,9 @@ const AT_ONCE: usize = 4;
 const GIVE_UP_AFTER: Duration = Duration::from_secs(3600);
 /// Between two looks for runs that nobody works on any more.
 const LOOK_AFTER_EVERY: Duration = Duration::from_secs(30);
+
+/// Between two looks for change sheets whose time has come.
+const PUBLISH_EVERY: Duration = Duration::from_secs(10);
 
 /// Options of a worker.
 #[derive(Args, Clone, Copy)]
@@ -53,6 +58,7 @@ pub async fn run(
         rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global()?;
     }
     tokio::spawn(look_after_abandoned(store.clone(), stopped.clone()));
+    tokio::spawn(publish_in_time(store.clone(), stopped.clone()));
     while !*stopped.borrow() {
         let mut stop = stopped.clone();
         let stopping = async move {
@@ -115,6 +121,28 @@ async fn look_after_abandoned(store: Store, mut stopped: watch::Receiver<bool>) 
             Ok(0) => {}
             Ok(failed) => tracing::error!(failed, "runs failed: nobody finished them"),
             Err(error) => tracing::warn!(%error, "abandoned runs could not be looked for"),
+        }
+    }
+}
+
+/// Publishes change sheets when the time comes that they set, until told to stop. Of several workers one
+/// publishes: the others find that it was done.
+async fn publish_in_time(store: Store, mut stopped: watch::Receiver<bool>) {
+    loop {
+        tokio::select! {
+            _ = stopped.wait_for(|stopped| *stopped) => return,
+            () = tokio::time::sleep(PUBLISH_EVERY) => {}
+        }
+        match publish_due(&store, now()).await {
+            Ok(done) => {
+                for (number, outcome) in done {
+                    match outcome {
+                        Ok(()) => tracing::info!(number, "a change sheet went live in time"),
+                        Err(why) => tracing::warn!(number, why, "a change sheet cannot go live"),
+                    }
+                }
+            }
+            Err(error) => tracing::warn!(%error, "change sheets could not be looked through"),
         }
     }
 }

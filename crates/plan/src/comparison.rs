@@ -6,6 +6,7 @@ use std::ops::Range;
 use barometer_simulate::{
     COMPARED, Compared, DayTally, Estimate, Experiment, ExperimentError, Paired, PlayError, Summary,
 };
+use barometer_strategy::Strategy;
 use serde::{Deserialize, Serialize};
 
 use crate::sweep::Sweepable;
@@ -143,6 +144,16 @@ impl ComparisonInputs {
         match self {
             Self::Sweep { base, .. } => Some(base),
             Self::Chosen { candidates } => candidates.first().map(|first| &first.inputs),
+        }
+    }
+
+    /// Whether a strategy is that of a candidate, or of what the settings are set in.
+    pub fn tries(&self, strategy: &Strategy) -> bool {
+        match self {
+            Self::Sweep { base, .. } => base.strategy == *strategy,
+            Self::Chosen { candidates } => {
+                candidates.iter().any(|candidate| candidate.inputs.strategy == *strategy)
+            }
         }
     }
 

@@ -9,6 +9,7 @@
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
 
 mod assess;
+mod change_sheet;
 mod comparison;
 mod cover_choice;
 mod day_kinds;
@@ -19,7 +20,6 @@ mod need;
 mod pooling;
 mod premises;
 mod record;
-mod release;
 mod roster;
 mod rules;
 mod schedule;
@@ -32,6 +32,11 @@ mod verdict;
 mod what_if;
 
 pub use assess::{IntervalAssessment, assess, pressure};
+pub use change_sheet::{
+    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Ground, RecordLine, Risks, SHEET_FORMAT,
+    SheetAct, SheetDocument, SheetEntry, SheetReadError, SheetRefusal, SheetState, SheetText,
+    Verified, VerifyError, WorstDay,
+};
 pub use comparison::{
     Axis, Candidate, CandidateResult, ComparisonError, ComparisonInputs, ComparisonPart,
     ComparisonResult, ComparisonWork,
@@ -46,7 +51,6 @@ pub use need::{
 pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use premises::premises_of;
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
-pub use release::{Evidence, ReleaseRefusal, may_go_live};
 pub use roster::{
     RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,
 };

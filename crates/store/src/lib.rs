@@ -5,6 +5,7 @@
 
 mod agents;
 mod centres;
+mod change_sheets;
 mod comparisons;
 mod cover;
 mod drafts;
@@ -32,6 +33,7 @@ mod waivers;
 
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use centres::{Centre, ContactType};
+pub use change_sheets::{KeptEntry, KeptSheet, NewEntry, Publication};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
 pub use drafts::{DraftLine, NewDraft, NewRevision, Revision};
 pub use error::StoreError;

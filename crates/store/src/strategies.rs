@@ -62,6 +62,8 @@ pub struct GoLive {
     pub version: i32,
     /// The trial that it rests on.
     pub trial: Option<Uuid>,
+    /// The change sheet by which it went live.
+    pub sheet: Option<Uuid>,
     /// Who approved it.
     pub approved_by: Option<String>,
     /// When.
@@ -225,9 +227,10 @@ impl Store {
 
     /// The latest times that versions went live, newest first.
     pub async fn latest_go_lives(&self, most: i64) -> Result<Vec<GoLive>, StoreError> {
-        type Row = (String, i32, Option<Uuid>, Option<String>, jiff_sqlx::Timestamp, String);
+        type Row =
+            (String, i32, Option<Uuid>, Option<Uuid>, Option<String>, jiff_sqlx::Timestamp, String);
         let rows: Vec<Row> = sqlx::query_as(
-            "SELECT version.name, version.version, live.trial_id, users.name, \
+            "SELECT version.name, version.version, live.trial_id, live.sheet_id, users.name, \
                live.approved_at, live.note \
              FROM go_lives AS live \
              JOIN strategy_versions AS version ON version.id = live.strategy_version_id \
@@ -240,10 +243,11 @@ impl Store {
         .map_err(StoreError::on("listing what went live"))?;
         Ok(rows
             .into_iter()
-            .map(|(strategy, version, trial, approved_by, approved_at, note)| GoLive {
+            .map(|(strategy, version, trial, sheet, approved_by, approved_at, note)| GoLive {
                 strategy,
                 version,
                 trial,
+                sheet,
                 approved_by,
                 approved_at: approved_at.to_jiff(),
                 note,

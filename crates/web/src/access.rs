@@ -139,17 +139,6 @@ impl FromRequestParts<App> for Planner {
     }
 }
 
-/// A visitor who may let changes go live.
-pub(crate) struct Approver(pub RequestContext);
-
-impl FromRequestParts<App> for Approver {
-    type Rejection = PageError;
-
-    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
-        RequestContext::from_request_parts(parts, app).await?.require(Role::Approver).map(Self)
-    }
-}
-
 /// A visitor who looks after people.
 pub(crate) struct Administrator(pub RequestContext);
 

@@ -205,7 +205,14 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
-        .route("/go-live", get(go_live::show).post(go_live::approve))
+        .route("/go-live", get(go_live::show))
+        .route("/go-live/new", get(go_live::form::ask).post(go_live::form::draw_up))
+        .route("/go-live/sheets/{number}", get(go_live::sheet::show).post(go_live::sheet::act))
+        .route(
+            "/go-live/sheets/{number}/text",
+            get(go_live::form::ask_again).post(go_live::form::revise),
+        )
+        .route("/go-live/sheets/{number}/sheet.json", get(go_live::sheet::export))
         .route("/watch", get(watch::show))
         .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))

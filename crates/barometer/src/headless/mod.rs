@@ -12,4 +12,5 @@ pub mod queueing;
 pub mod schema;
 mod strategy_file;
 pub mod trial;
+pub mod verify;
 pub mod walk;

@@ -5,7 +5,7 @@ use barometer_store::Role;
 use barometer_strategy::{Next, PartId, StepKind, Strategy};
 use sqlx::PgPool;
 
-use crate::visitor::{Centre, Visitor, keep_draft, queue_form};
+use crate::visitor::{Centre, Visitor, draw_up, keep_draft, queue_form};
 
 const CHANGE: &str = "/strategy/change";
 const DRAFTS: &str = "/strategy/drafts";
@@ -244,7 +244,8 @@ async fn a_finding_is_waived_with_a_reason_and_taken_back(pool: PgPool) {
     page.says("withdraw");
     // The change sheet says who lives with what.
     keep_draft(&centre, &planner).await;
-    planner.get("/go-live").await.says("Waived:").says("No way leads here: “Kept for the winter”");
+    let sheet = draw_up(&planner, 2, "").await;
+    planner.get(&sheet).await.says("Waived:").says("No way leads here: “Kept for the winter”");
     let waiver = centre.store.waivers(centre.centre).await.unwrap().remove(0);
     planner.post(&format!("/strategy/waivers/{}/take-back?draft=1", waiver.id), "").await;
     let page = planner.get("/strategy?draft=1").await;

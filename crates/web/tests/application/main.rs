@@ -4,6 +4,7 @@
 
 mod access;
 mod bad_input;
+mod change_sheets;
 mod demand;
 mod drafts;
 mod importing;

@@ -2,8 +2,7 @@
 
 use axum::http::StatusCode;
 use barometer_plan::{TrialResult, Verdict, need};
-use barometer_store::{Role, RunState, StrategyVersion};
-use barometer_strategy::Strategy;
+use barometer_store::{Role, RunState};
 use sqlx::PgPool;
 use uuid::Uuid;
 
@@ -133,18 +132,9 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
         serde_json::from_str(&planner.get(&format!("{address}/trial.json")).await.text).unwrap();
     assert_eq!(json["inputs"]["seed"], 5);
 
-    let sheet = planner.get("/go-live").await;
-    sheet.says("v2 waits to go live; it was tried once.").says("An approver can publish it.");
-    let approver = centre.visitor(Role::Approver).await;
-    let silent =
-        approver.post("/go-live", &format!("version={}&trial={id}&note=+", draft.id)).await;
-    assert_eq!(silent.status, StatusCode::UNPROCESSABLE_ENTITY, "a reason is needed");
-    let live = approver
-        .post("/go-live", &format!("version={}&trial={id}&note=shorter+waits", draft.id))
-        .await;
-    assert_eq!(live.status, StatusCode::SEE_OTHER, "{}", live.text);
-    approver.get("/go-live").await.says("shorter waits").says("A approver");
-    assert!(centre.store.strategy_versions(centre.centre).await.unwrap()[0].is_live);
+    // Its change sheet rests on it.
+    let new = planner.get("/go-live/new?version=2").await;
+    new.says("one finished trial or comparison").says("trial: holds").says(&format!("trial:{id}"));
 }
 
 #[sqlx::test(migrations = false)]
@@ -222,60 +212,6 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
     let again =
         planner.get(&format!("/trials?again={}", address.rsplit('/').next().unwrap())).await;
     again.says("value=\"200\"");
-}
-
-#[sqlx::test(migrations = false)]
-async fn nothing_goes_live_that_nobody_has_tried(pool: PgPool) {
-    let centre = Centre::new(pool).await;
-    let planner = centre.visitor(Role::Planner).await;
-    let form = queue_form(&planner, &[("/does/queue/places", "3")]).await;
-    planner.post("/strategy/part", &form).await;
-    keep_draft(&centre, &planner).await;
-    let draft = centre.store.strategy_versions(centre.centre).await.unwrap()[0].clone();
-    let approver = centre.visitor(Role::Approver).await;
-    let untried = approver.post("/go-live", &format!("version={}&note=because", draft.id)).await;
-    assert_eq!(untried.status, StatusCode::UNPROCESSABLE_ENTITY);
-    untried.says("Nobody has tried this version yet: try it on a day first.");
-    // A trial of the old version is no evidence for the new one.
-    let form = format!(
-        "contact_type={}&version={}&days={TODAY}&cover=planned&replications=20&seed=1",
-        centre.bookings, centre.strategy_version
-    );
-    let queued = planner.post("/trials", &form).await;
-    let trial: Uuid =
-        queued.location().split('?').next().unwrap().rsplit('/').next().unwrap().parse().unwrap();
-    let other = approver
-        .post("/go-live", &format!("version={}&trial={trial}&note=because", draft.id))
-        .await;
-    other.says("This trial is no evidence for this version: choose a finished trial of it.");
-    assert!(!centre.store.strategy_versions(centre.centre).await.unwrap()[0].is_live);
-}
-
-#[sqlx::test(migrations = false)]
-async fn an_earlier_version_comes_back_only_where_it_has_been_live(pool: PgPool) {
-    let centre = Centre::new(pool).await;
-    let first = centre.strategy_version;
-    // A draft that nobody tried, and a later one that went live.
-    let mut strategy = Strategy::plain("Bookings");
-    strategy.name = "Draft".to_owned();
-    let (store, of) = (&centre.store, centre.centre);
-    let draft = store.add_strategy_version(of, &strategy, None).await.unwrap();
-    strategy.name = "Winter".to_owned();
-    let winter = store.add_strategy_version(of, &strategy, None).await.unwrap();
-    store.go_live(winter, None, None, "for the winter").await.unwrap();
-    let approver = centre.visitor(Role::Approver).await;
-    let sheet = approver.get("/go-live").await;
-    sheet.says(&format!("<option value=\"{first}\">v1"));
-    assert!(!sheet.text.contains(&format!("<option value=\"{draft}\">")), "it was never live");
-    let refused = approver.post("/go-live", &format!("version={draft}&note=because")).await;
-    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
-    refused.says("Nobody has tried this version yet: try it on a day first.");
-    let back = approver.post("/go-live", &format!("version={first}&note=winter+is+over")).await;
-    assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text);
-    let live = |versions: Vec<StrategyVersion>| versions.into_iter().find(|each| each.is_live);
-    assert_eq!(live(store.strategy_versions(of).await.unwrap()).unwrap().id, first);
-    // The one that went back waits for its turn as any that has been live.
-    approver.get("/go-live").await.says(&format!("<option value=\"{winter}\">v3"));
 }
 
 #[sqlx::test(migrations = false)]

@@ -235,6 +235,14 @@ impl Visitor {
     }
 }
 
+/// Draws up the change sheet of a version, with `more` of its form, and gives its address.
+pub async fn draw_up(planner: &Visitor, version: i32, more: &str) -> String {
+    let form = format!("title=Shorter+waits&why=Because&way_back=At+once{more}");
+    let drawn = planner.post(&format!("/go-live/new?version={version}"), &form).await;
+    assert_eq!(drawn.status, axum::http::StatusCode::SEE_OTHER, "{}", drawn.text);
+    drawn.location().split('?').next().unwrap().to_owned()
+}
+
 /// The form of the newest strategy's queue as a browser would send it, with some fields changed.
 /// Keeps the draft that was changed last as a version, and gives its key.
 pub async fn keep_draft(centre: &Centre, planner: &Visitor) -> Uuid {
