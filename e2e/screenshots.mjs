@@ -158,7 +158,7 @@ const VIEWS = {
     await shoot();
   },
   'go-live': async () => {
-    await page.goto('/go-live');
+    await page.goto('/go-live/sheets/1');
     await shoot();
   },
   campaigns: async () => {

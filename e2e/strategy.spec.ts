@@ -110,7 +110,7 @@ test('a hunt group is added, changed in its form and tried', async ({ page }) =>
   await expect(page.getByRole('region', { name: 'Parts of the strategy' }).getByText('hunt group, round robin that keeps its place', { exact: true })).toBeVisible();
 });
 
-test('a tried draft goes live with a reason, and can be taken back', async ({ page, browser }) => {
+test('a tried draft goes live by its change sheet, approved by another person, and is rolled back', async ({ page, browser }) => {
   await signIn(page, 'planner');
   await page.goto('/strategy?day=2026-11-25');
   await page.getByRole('region', { name: 'Parts of the strategy' }).getByRole('link', { name: 'Assisted travel queue', exact: true }).click();
@@ -118,31 +118,60 @@ test('a tried draft goes live with a reason, and can be taken back', async ({ pa
   await page.getByRole('button', { name: 'Change it in a draft' }).click();
   await expect(page.getByText('queue, 30 places, up to 420 s')).toBeVisible();
   await keepDraft(page, 'A limit for assisted travel');
-  await toStage(page, 'Go-live');
-  const draft = /v(\d+) waits to go live; nobody has tried it/.exec((await page.locator('.answer').textContent()) ?? '')?.[1];
-  expect(draft).toBeDefined();
-  await expect(page.getByRole('row', { name: /“Assisted travel queue”: Longest wait/ })).toContainText('no limit');
-  await expect(page.getByText('Nobody has tried this version yet.')).toBeVisible();
-  await page.getByRole('link', { name: 'Try it' }).click();
+  await page.goto('/trials?day=2026-11-25#new');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText(/It (holds|is marginal|breaks)/)).toBeVisible();
+
+  await toStage(page, 'Go-live');
+  const version = page.getByRole('listitem').filter({ hasText: 'A limit for assisted travel' });
+  await version.getByRole('link', { name: 'Draw up its sheet' }).click();
+  await expect(page.locator('.answer')).toContainText('one finished trial or comparison');
+  await page.getByLabel('Why it is wanted').fill('Nobody should wait over seven minutes');
+  await page.getByLabel(/^Way back/).fill('Roll back if more than one in ten reaches voicemail');
+  await page.getByRole('button', { name: 'Save the sheet' }).click();
+  await expect(page.getByRole('row', { name: /“Assisted travel queue”: Longest wait/ })).toContainText('no limit');
+  await page.getByRole('button', { name: 'Propose it' }).click();
+  await expect(page.locator('.answer')).toContainText('waits for an approver; E. Marlowe proposed it');
+  await expect(page.getByText('Only an approver can do this.')).toBeVisible();
+  const sheet = new URL(page.url()).pathname;
 
   const context = await browser.newContext();
   const approver = await context.newPage();
   await signIn(approver, 'approver');
   await toStage(approver, 'Go-live');
-  await expect(approver.getByText(`v${draft} waits to go live; it was tried once.`)).toBeVisible();
-  await approver.getByLabel('Why it goes live').fill('Nobody should wait over seven minutes');
-  approver.once('dialog', (dialog) => dialog.accept());
+  await approver.getByRole('link', { name: 'A limit for assisted travel' }).click();
+  await approver.getByLabel('Reason to send it back').fill('What happens in the evening?');
+  await approver.getByRole('button', { name: 'Send back' }).click();
+  await expect(approver.locator('.answer')).toContainText('was sent back by Ines Okafor');
+
+  await page.goto(sheet);
+  await expect(page.getByText('What happens in the evening?')).toBeVisible();
+  await page.getByRole('link', { name: 'Edit', exact: true }).click();
+  await page.getByLabel('Conditions, if there are any').fill('Not after 18:00');
+  await page.getByRole('button', { name: 'Save the sheet' }).click();
+  await page.getByRole('button', { name: 'Propose it' }).click();
+
+  await approver.reload();
+  await expect(approver.getByText('Not after 18:00')).toBeVisible();
   await approver.getByRole('button', { name: 'Approve and publish' }).click();
-  await expect(approver.getByText('It is live.')).toBeVisible();
-  await expect(approver.getByRole('row', { name: new RegExp(`Larkhaven Ferries v${draft}`) })).toContainText('Ines Okafor');
-  await approver.getByLabel('Version').selectOption({ label: `v1 Larkhaven Ferries (live is v${draft})` });
-  await approver.getByLabel('Why', { exact: true }).fill('Too many voicemails');
-  approver.once('dialog', (dialog) => dialog.accept());
-  await approver.getByRole('button', { name: 'Go back' }).click();
-  await expect(approver.getByRole('row', { name: /Larkhaven Ferries v1 / }).first()).toContainText('Too many voicemails');
+  await expect(approver.locator('.answer')).toContainText('is live since');
+  await toStage(approver, 'Go-live');
+  await expect(approver.getByRole('row', { name: /A limit for assisted travel/ }).last()).toContainText('Ines Okafor');
+  await approver.goto(sheet);
+  await approver.getByLabel('Reason to roll back').fill('Too many voicemails');
+  await approver.getByRole('button', { name: 'Roll back' }).click();
+  await expect(approver.locator('.answer')).toContainText('was rolled back by Ines Okafor');
+  await toStage(approver, 'Go-live');
+  await expect(approver.locator('.answer')).toContainText('v1 Larkhaven Ferries is live.');
   await context.close();
+
+  const viewing = await browser.newContext();
+  const viewer = await viewing.newPage();
+  await signIn(viewer, 'viewer');
+  await viewer.goto(sheet);
+  await expect(viewer.getByText('Too many voicemails')).toBeVisible();
+  await expect(viewer.getByRole('button', { name: /Roll back|Propose|Approve/ })).toHaveCount(0);
+  await viewing.close();
 });
 
 // Ten weeks of half-hours of a made-up help line that end on the demo's yesterday, with what real

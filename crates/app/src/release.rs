@@ -98,6 +98,26 @@ impl OpenedSheet {
         self.versions.iter().find(|version| Some(version.id) == self.kept.against)
     }
 
+    /// What an approver knows who approves now: it goes into the record, because the planned week that preflight
+    /// goes by changes.
+    pub fn known(&self, checked: &Checked, broken_expectations: &[String]) -> Vec<String> {
+        let mut known = Vec::new();
+        for each in &self.evidence {
+            let verdict = each.document.as_ref().and_then(|it| it.verdict_of(&self.strategy));
+            known.extend(verdict.map(|verdict| format!("{} {}", each.name, verdict.word())));
+        }
+        known.push(match checked.findings.len() {
+            0 => "preflight found nothing".to_owned(),
+            _ => {
+                let titles = checked.findings.iter().map(|finding| finding.rule.title());
+                format!("preflight found: {}", titles.collect::<Vec<_>>().join(", "))
+            }
+        });
+        known.extend(waived_words(checked).into_iter().map(|waived| format!("waived: {waived}")));
+        known.extend(broken_expectations.iter().map(|broken| format!("broken: {broken}")));
+        known
+    }
+
     /// Does something with the sheet; what was done at once by somebody else wins.
     ///
     /// # Errors
@@ -216,18 +236,21 @@ fn record_line(kept: &barometer_store::KeptEntry) -> RecordLine {
         at: kept.entry.at,
         by: kept.by.clone().unwrap_or_else(|| "Barometer".to_owned()),
         act: kept.entry.act.words().to_owned(),
-        said: said(&kept.entry.act).to_owned(),
+        said: said(&kept.entry.act),
         seal: kept.seal.clone(),
     }
 }
 
 /// What was said with an entry.
-pub fn said(act: &SheetAct) -> &str {
+pub fn said(act: &SheetAct) -> String {
     match act {
-        SheetAct::DrawnUp(text) | SheetAct::Revised(text) => &text.why,
-        SheetAct::Commented { text } => text,
-        SheetAct::SentBack { reason } | SheetAct::RolledBack { reason } => reason,
-        _ => "",
+        SheetAct::DrawnUp(text) | SheetAct::Revised(text) => text.why.clone(),
+        SheetAct::Commented { text } => text.clone(),
+        SheetAct::SentBack { reason } | SheetAct::RolledBack { reason } => reason.clone(),
+        SheetAct::Approved { knowing } if !knowing.is_empty() => {
+            format!("Knowing: {}.", knowing.join("; "))
+        }
+        _ => String::new(),
     }
 }
 

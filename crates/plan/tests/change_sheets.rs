@@ -35,6 +35,10 @@ fn after(acts: &[(SheetAct, Actor)]) -> ChangeSheet {
     ChangeSheet::of(&drawn.chain(acts).collect::<Vec<_>>()).unwrap()
 }
 
+fn approved() -> SheetAct {
+    SheetAct::Approved { knowing: Vec::new() }
+}
+
 fn reason() -> String {
     "because".to_owned()
 }
@@ -50,7 +54,7 @@ fn the_way_from_draft_to_live_and_back() {
         (SheetAct::Proposed, PLANNER, SheetState::Proposed),
         (SheetAct::Withdrawn, PLANNER, SheetState::Draft),
         (SheetAct::Proposed, PLANNER, SheetState::Proposed),
-        (SheetAct::Approved, APPROVER, SheetState::Approved),
+        (approved(), APPROVER, SheetState::Approved),
         (SheetAct::WentLive, APPROVER, SheetState::Live),
         (SheetAct::RolledBack { reason: reason() }, APPROVER, SheetState::RolledBack),
     ] {
@@ -60,7 +64,7 @@ fn the_way_from_draft_to_live_and_back() {
         assert_eq!(after(&acts).state, state);
     }
     let over = after(&acts);
-    for act in [SheetAct::Proposed, SheetAct::Approved, SheetAct::WentLive] {
+    for act in [SheetAct::Proposed, approved(), SheetAct::WentLive] {
         assert!(over.may(&act, Some(APPROVER), SOUND).is_err(), "{act:?}");
     }
 }
@@ -80,12 +84,12 @@ fn what_stands_against_it_is_told() {
     assert_eq!(refusal, Err(SheetRefusal::UnfinishedEvidence));
     let refusal = may(&draft, SheetAct::Proposed, VIEWER, SOUND);
     assert_eq!(refusal, Err(SheetRefusal::NotAPlanner));
-    let refusal = may(&proposed, SheetAct::Approved, APPROVER, SOUND);
+    let refusal = may(&proposed, approved(), APPROVER, SOUND);
     assert_eq!(refusal, Err(SheetRefusal::OwnProposal));
-    let refusal = may(&by_planner, SheetAct::Approved, PLANNER, SOUND);
+    let refusal = may(&by_planner, approved(), PLANNER, SOUND);
     assert_eq!(refusal, Err(SheetRefusal::NotAnApprover));
     let elsewhere = Ground { is_against_live: false, ..SOUND };
-    let refusal = may(&by_planner, SheetAct::Approved, APPROVER, elsewhere);
+    let refusal = may(&by_planner, approved(), APPROVER, elsewhere);
     assert_eq!(refusal, Err(SheetRefusal::NotAgainstLive));
     let silent = SheetAct::SentBack { reason: " ".to_owned() };
     assert!(may(&by_planner, silent, APPROVER, SOUND).is_err());
@@ -101,7 +105,7 @@ fn a_time_that_is_set_makes_an_approved_sheet_wait_for_it() {
     let sheet = after(&[
         (SheetAct::Revised(timed), PLANNER),
         (SheetAct::Proposed, PLANNER),
-        (SheetAct::Approved, APPROVER),
+        (approved(), APPROVER),
     ]);
     assert_eq!(sheet.state, SheetState::Scheduled);
     assert!(!sheet.is_due("2026-12-01T05:59:59Z".parse().unwrap()));
@@ -129,7 +133,7 @@ fn acts() -> impl Strategy<Value = (SheetAct, Actor)> {
         SheetAct::Proposed,
         SheetAct::Withdrawn,
         SheetAct::SentBack { reason: reason() },
-        SheetAct::Approved,
+        approved(),
         SheetAct::WentLive,
         SheetAct::RolledBack { reason: reason() },
     ]);
@@ -153,7 +157,7 @@ proptest! {
             if *act == SheetAct::WentLive {
                 let last = |wanted: &SheetAct| done[..nth].iter().rfind(|(act, _)| act == wanted);
                 let (_, proposer) = last(&SheetAct::Proposed).unwrap();
-                let (_, approver) = last(&SheetAct::Approved).unwrap();
+                let (_, approver) = last(&approved()).unwrap();
                 prop_assert!(proposer.id != approver.id && approver.may_approve);
             }
         }

@@ -72,7 +72,11 @@ pub enum SheetAct {
         reason: String,
     },
     /// An approver approves it.
-    Approved,
+    Approved {
+        /// What the approver saw: verdicts of the evidence, findings, broken expectations.
+        #[serde(default)]
+        knowing: Vec<String>,
+    },
     /// Its version goes live.
     WentLive,
     /// The version that was live before it is live again.
@@ -94,7 +98,7 @@ impl SheetAct {
             Self::Proposed => "proposed",
             Self::Withdrawn => "withdrawn",
             Self::SentBack { .. } => "sent_back",
-            Self::Approved => "approved",
+            Self::Approved { .. } => "approved",
             Self::WentLive => "went_live",
             Self::RolledBack { .. } => "rolled_back",
             Self::Superseded => "superseded",
@@ -110,7 +114,7 @@ impl SheetAct {
             Self::Proposed => "proposed",
             Self::Withdrawn => "withdrawn",
             Self::SentBack { .. } => "sent back",
-            Self::Approved => "approved",
+            Self::Approved { .. } => "approved",
             Self::WentLive => "went live",
             Self::RolledBack { .. } => "rolled back",
             Self::Superseded => "superseded",
@@ -157,7 +161,7 @@ impl SheetState {
             Self::Draft => "draft",
             Self::Proposed => "proposed",
             Self::SentBack => "sent back",
-            Self::Approved => "approved",
+            Self::Approved { .. } => "approved",
             Self::Scheduled => "scheduled",
             Self::Live => "live",
             Self::RolledBack => "rolled back",
@@ -278,8 +282,8 @@ impl ChangeSheet {
             }
             SheetAct::Withdrawn => SheetState::Draft,
             SheetAct::SentBack { .. } => SheetState::SentBack,
-            SheetAct::Approved if self.text.takes_effect.is_some() => SheetState::Scheduled,
-            SheetAct::Approved => SheetState::Approved,
+            SheetAct::Approved { .. } if self.text.takes_effect.is_some() => SheetState::Scheduled,
+            SheetAct::Approved { .. } => SheetState::Approved,
             SheetAct::WentLive => SheetState::Live,
             SheetAct::RolledBack { .. } => SheetState::RolledBack,
             SheetAct::Superseded => SheetState::Superseded,
@@ -343,7 +347,7 @@ impl ChangeSheet {
                 another()?;
                 said(reason)
             }
-            SheetAct::Approved => {
+            SheetAct::Approved { .. } => {
                 approver()?;
                 within(&[Proposed])?;
                 another()?;

@@ -88,6 +88,7 @@ async fn a_change_goes_live_on_evidence_by_another_person_and_is_rolled_back_in_
     done(&approver, &sheet, "act=roll_back&said=Queues+of+an+hour").await;
     assert_eq!(live(&centre).await, 1);
     let page = viewer.get(&sheet).await;
+    page.says("Knowing:").says("preflight found");
     page.says("was rolled back by A approver")
         .says("Queues of an hour")
         .says("Tell the evening team");

@@ -4,7 +4,9 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::release::{self, OpenedEvidence, OpenedSheet, said, waived_words};
-use barometer_plan::{Actor, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetState, Verdict};
+use barometer_plan::{
+    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetState, Verdict,
+};
 use barometer_simulate::Estimate;
 use barometer_store::Role;
 use barometer_strategy::{Change, Strategy};
@@ -95,7 +97,7 @@ pub(crate) async fn show(
     page(&SheetPage {
         frame: Frame::of(&context, Stage::GoLive, None),
         number,
-        title: opened.sheet.text.title.clone(),
+        title: question(&opened.sheet),
         answer: answer(&context, &opened),
         state: opened.sheet.state.words(),
         facts: facts(&context, &opened),
@@ -109,11 +111,7 @@ pub(crate) async fn show(
         found: checked.findings.iter().map(|each| each.rule.title().to_owned()).collect(),
         waived: waived_words(&checked),
         expectations: expected.len(),
-        broken: expected
-            .into_iter()
-            .filter(|row| !row.is_met)
-            .map(|row| format!("{}: {}", row.name, row.told))
-            .collect(),
+        broken: broken(&expected),
         record: opened
             .kept
             .record
@@ -123,7 +121,7 @@ pub(crate) async fn show(
                 at: words::moment(kept.entry.at, zone),
                 by: kept.by.clone().unwrap_or_else(|| "Barometer".to_owned()),
                 what: kept.entry.act.words(),
-                said: said(&kept.entry.act).to_owned(),
+                said: said(&kept.entry.act),
                 seal: kept.seal.chars().take(12).collect(),
             })
             .collect(),
@@ -132,6 +130,15 @@ pub(crate) async fn show(
         changes: opened.changes,
         address: format!("/go-live/sheets/{number}"),
     })
+}
+
+fn question(sheet: &ChangeSheet) -> String {
+    let title = &sheet.text.title;
+    if sheet.state.is_open() {
+        format!("Should “{title}” go live?")
+    } else {
+        format!("What went live with “{title}”?")
+    }
 }
 
 async fn checks(
@@ -298,7 +305,7 @@ impl Acts {
         let reason = || words("because");
         let next = match opened.sheet.state {
             SheetState::Draft | SheetState::SentBack => Some(SheetAct::Proposed),
-            SheetState::Proposed => Some(SheetAct::Approved),
+            SheetState::Proposed => Some(SheetAct::Approved { knowing: Vec::new() }),
             SheetState::Approved => Some(SheetAct::WentLive),
             SheetState::Live => Some(SheetAct::RolledBack { reason: reason() }),
             SheetState::Scheduled | SheetState::RolledBack | SheetState::Superseded => None,
@@ -334,22 +341,42 @@ pub(crate) async fn act(
     Form(form): Form<ActForm>,
 ) -> Result<Response, PageError> {
     let said = form.said.trim().to_owned();
+    let mut opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     let acts = match form.act.as_str() {
         "comment" => vec![SheetAct::Commented { text: said }],
         "propose" => vec![SheetAct::Proposed],
         "withdraw" => vec![SheetAct::Withdrawn],
         "send_back" => vec![SheetAct::SentBack { reason: said }],
-        "approve" => vec![SheetAct::Approved],
-        "approve_and_publish" => vec![SheetAct::Approved, SheetAct::WentLive],
+        "approve" => vec![approved(&app, &context, &opened).await?],
+        "approve_and_publish" => {
+            vec![approved(&app, &context, &opened).await?, SheetAct::WentLive]
+        }
         "publish" => vec![SheetAct::WentLive],
         "roll_back" => vec![SheetAct::RolledBack { reason: said }],
         _ => return Err(PageError::NotFound),
     };
     for act in acts {
-        let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
         opened.act(&app.store, context.centre.id, act, Some(actor(&context))).await?;
+        opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     }
     Ok(Redirect::to(&format!("/go-live/sheets/{number}?day={}", context.day)).into_response())
+}
+
+/// The approval, with what the approver sees.
+async fn approved(
+    app: &App,
+    context: &RequestContext,
+    opened: &OpenedSheet,
+) -> Result<SheetAct, PageError> {
+    let (checked, expected) = checks(app, context, opened).await?;
+    let knowing = opened.known(&checked, &broken(&expected));
+    Ok(SheetAct::Approved { knowing })
+}
+
+/// Expectations that are not met, and what happens instead.
+fn broken(expected: &[expectations::ExpectationRow]) -> Vec<String> {
+    let broken = expected.iter().filter(|row| !row.is_met);
+    broken.map(|row| format!("{}: {}", row.name, row.told)).collect()
 }
 
 /// `GET /go-live/sheets/{number}/sheet.json`: the sheet with everything that its evidence follows from.
@@ -360,11 +387,7 @@ pub(crate) async fn export(
 ) -> Result<Response, PageError> {
     let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     let (checked, expected) = checks(&app, &context, &opened).await?;
-    let broken = expected
-        .into_iter()
-        .filter(|row| !row.is_met)
-        .map(|row| format!("{}: {}", row.name, row.told));
-    let document = opened.document(&checked, broken.collect());
+    let document = opened.document(&checked, broken(&expected));
     let text = serde_json::to_string_pretty(&document)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
     Ok(exports::json(&format!("change-sheet-{number}.json"), text))
