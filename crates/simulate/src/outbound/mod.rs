@@ -25,6 +25,9 @@ pub(crate) use level::RecentLevel;
 use lines::{Line, Lines, Phase};
 pub(crate) use model::{CampaignModel, bit_of, campaign_points, campaigns_of_agent, type_of};
 
+/// Between two looks of a campaign that gives way to inbound contacts.
+const GIVES_WAY_SECS: Seconds = 10.0;
+
 /// What has happened to a campaign's contact while routing was at work.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Called {
@@ -194,6 +197,7 @@ impl<'m> Outbound<'m> {
         // What is still under way when the last interval is over is finished, and nothing is begun.
         let is_day = now < router.host.end_of_day();
         let is_dialling = is_day && of.times.is_dialling(now);
+        let mut gives_way = false;
         if !is_dialling && self.at_work[place].now.is_dialling {
             self.account(router, place);
             self.at_work[place].now.is_dialling = false;
@@ -211,7 +215,7 @@ impl<'m> Outbound<'m> {
                 (busy.free, busy.on_shift) = (f64::from(free), f64::from(on_shift));
             }
             let kept = of.campaign.blending.kept_free;
-            let gives_way = self.gives_way(router, of);
+            gives_way = self.gives_way(router, of);
             let at_work = &mut self.at_work[place];
             let at = Situation {
                 now,
@@ -233,7 +237,7 @@ impl<'m> Outbound<'m> {
             }
         }
         if is_day {
-            self.plan_look(router, place);
+            self.plan_look(router, place, gives_way);
         }
     }
 
@@ -249,13 +253,21 @@ impl<'m> Outbound<'m> {
             })
     }
 
-    fn plan_look<O: Observer>(&mut self, router: &mut Played<'m, O>, place: usize) {
+    fn plan_look<O: Observer>(
+        &mut self,
+        router: &mut Played<'m, O>,
+        place: usize,
+        gives_way: bool,
+    ) {
         let now = router.floor.now;
         let at_work = &mut self.at_work[place];
-        if at_work.looks.is_some() && at_work.looks_at > now {
+        let at = at_work.dialler.next_look(now, at_work.is_under_way());
+        // Contacts give up, and a bad half hour passes, without anything that would stir the campaign.
+        let at = if gives_way { at.min(now + GIVES_WAY_SECS) } else { at };
+        let is_planned = at_work.looks.is_some() && at_work.looks_at > now;
+        if is_planned && (!gives_way || at_work.looks_at <= at) {
             return;
         }
-        let at = at_work.dialler.next_look(now, at_work.is_under_way());
         if at < f64::INFINITY && at > now {
             at_work.looks = Some(router.host.calendar.plan(at, Event::DiallerLooks, place));
             at_work.looks_at = at;

@@ -302,6 +302,23 @@ fn a_campaign_pauses_while_the_service_level_is_low() {
 }
 
 #[test]
+fn a_campaign_that_paused_dials_again_though_nothing_happens_any_more() {
+    let mut campaign = around_the_clock(0.5, 10.0, 180.0);
+    campaign.blending.pause_below_service_level = Some(0.9);
+    // Far too many contacts in the first half hour, and none after it: they give up, and then nobody comes
+    // who could stir the campaign.
+    let mut scene = Scene::line(30.0, 8, 2).handled(180.0, Some(30.0));
+    for interval in scene.demand.types[0].intervals.iter_mut().skip(1) {
+        interval.contacts = 0.0;
+    }
+    scene.strategy.campaigns = vec![campaign];
+    let dials: Vec<f64> =
+        scene.play(3, 7).campaign_intervals(0).iter().map(|it| mean(it.dials)).collect();
+    assert!(dials[1] < dials[3], "{dials:?}");
+    assert!(dials[3..].iter().all(|dials| *dials > 20.0), "{dials:?}");
+}
+
+#[test]
 fn a_paused_campaign_and_one_without_hours_call_nobody() {
     let mut campaign = around_the_clock(0.5, 10.0, 60.0);
     campaign.paused_because = Some("The list is being checked".to_owned());
