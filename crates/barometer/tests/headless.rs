@@ -576,3 +576,90 @@ fn a_day_whose_patience_changes_within_a_case_is_refused() {
     let error = rows[1].join(",");
     assert!(error.contains("patience_secs must be the same in all rows"), "{error}");
 }
+
+/// A change sheet that rests on a comparison of a queue with fewer places, played to its end.
+fn change_sheet() -> barometer_plan::SheetDocument {
+    use barometer_plan::{
+        Candidate, ComparisonInputs, EvidenceDocument, IntervalLoad, Rules, SHEET_FORMAT,
+        SheetDocument, SheetText, TrialInputs, TrialInterval, customers_of,
+    };
+    let start = |half: i64| {
+        "2026-11-23T09:00:00Z".parse::<jiff::Timestamp>().unwrap() + (30 * half).minutes()
+    };
+    let load = IntervalLoad { contacts: 60.0, handle_secs: 240.0 };
+    let intervals: Vec<TrialInterval> =
+        (0..4).map(|half| TrialInterval { start: start(half), load, agents: 8 }).collect();
+    let rules = Rules::STARTING;
+    let customers = customers_of(&rules, &barometer_strategy::Duration::exponential(240.0));
+    let inputs = |strategy: barometer_strategy::Strategy| {
+        let (utc, of) = (jiff::tz::TimeZone::UTC, ("Bookings", customers.clone()));
+        let inputs = TrialInputs::of_one_type(strategy, rules, &utc, 1800.0, of, &intervals);
+        TrialInputs { replications: 20, ..inputs }
+    };
+    let plain = barometer_strategy::Strategy::plain("Bookings");
+    let mut changed = plain.clone();
+    changed.first_queue_mut().unwrap().places = Some(3);
+    let candidates = [("v1", &plain), ("v2", &changed)].map(|(name, strategy)| Candidate {
+        name: name.to_owned(),
+        inputs: inputs(strategy.clone()),
+    });
+    let inputs = ComparisonInputs::Chosen { candidates: candidates.to_vec() };
+    let result = inputs.play(|_| true).unwrap().unwrap();
+    SheetDocument {
+        format: SHEET_FORMAT.to_owned(),
+        number: 4,
+        state: "proposed".to_owned(),
+        text: SheetText { title: "Fewer places".to_owned(), ..SheetText::default() },
+        version: 2,
+        against: Some(1),
+        strategy: changed,
+        differences: Vec::new(),
+        findings: Vec::new(),
+        waived: Vec::new(),
+        broken_expectations: Vec::new(),
+        evidence: vec![EvidenceDocument::Comparison {
+            name: "v1 against v2".to_owned(),
+            inputs: Box::new(inputs),
+            result: Box::new(result),
+        }],
+        record: Vec::new(),
+    }
+}
+
+#[test]
+fn a_change_sheet_is_played_again_and_says_equal_or_what_differs() {
+    let folder = folder("verify");
+    let verify = |text: &str| {
+        std::fs::write(folder.join("sheet.json"), text).unwrap();
+        let done = Command::new(env!("CARGO_BIN_EXE_barometer"))
+            .current_dir(&folder)
+            .env_remove("DATABASE_URL")
+            .args(["verify", "sheet.json"])
+            .output()
+            .unwrap();
+        let told = [done.stdout, done.stderr].concat();
+        (done.status.code(), String::from_utf8_lossy(&told).into_owned())
+    };
+    let sheet = change_sheet();
+    let json = serde_json::to_string(&sheet).unwrap();
+    let (code, told) = verify(&json);
+    assert_eq!(
+        (code, told.as_str()),
+        (Some(0), "change sheet 4 “Fewer places”, v2\nequal: v1 against v2\n")
+    );
+    // A figure that was touched, another seed, another version, no evidence.
+    let mut value: serde_json::Value = serde_json::from_str(&json).unwrap();
+    let level = &mut value["evidence"][0]["comparison"]["result"]["candidates"][1]["day"];
+    level["service_level"]["mean"] = serde_json::json!(0.999);
+    assert_eq!(verify(&value.to_string()).0, Some(3));
+    let mut other = sheet.clone();
+    other.strategy.first_queue_mut().unwrap().places = Some(4);
+    let (code, told) = verify(&serde_json::to_string(&other).unwrap());
+    assert!(code == Some(3) && told.contains("not of this version: v1 against v2"), "{told}");
+    other.evidence.clear();
+    let (code, told) = verify(&serde_json::to_string(&other).unwrap());
+    assert!(code == Some(3) && told.contains("it rests on nothing"), "{told}");
+    let (code, told) = verify("{\"format\": \"a letter\"}");
+    assert!(code == Some(1) && told.contains("it says “a letter” of itself"), "{told}");
+    assert_eq!(verify("{").0, Some(1));
+}

@@ -3,8 +3,8 @@
 #![cfg(test)]
 
 use barometer_plan::{
-    Axis, Candidate, ComparisonInputs, ComparisonWork, IntervalLoad, Rules, Sweepable, TrialInputs,
-    TrialInterval, Verdict, customers_of,
+    Axis, Candidate, ComparisonInputs, ComparisonWork, EvidenceDocument, IntervalLoad, Risks,
+    Rules, Sweepable, TrialInputs, TrialInterval, Verdict, customers_of,
 };
 use barometer_simulate::Compared;
 use barometer_strategy::{Duration, Strategy};
@@ -90,6 +90,38 @@ fn parts_make_the_same_result_in_whatever_order_they_were_played() {
     for part in &work {
         assert_eq!(comparison.play_part(part, || false).unwrap(), None, "told to stop");
     }
+}
+
+#[test]
+fn a_change_sheet_tells_the_risks_of_its_comparison() {
+    let mut changed = inputs(13);
+    changed.strategy.first_queue_mut().unwrap().longest_wait_secs = Some(20.0);
+    let strategy = changed.strategy.clone();
+    let candidates = vec![candidate("v1", inputs(13)), candidate("v2", changed)];
+    let comparison = ComparisonInputs::Chosen { candidates };
+    let result = comparison.play(|_| true).unwrap().unwrap();
+    let evidence = EvidenceDocument::Comparison {
+        name: "v1 against v2".to_owned(),
+        inputs: Box::new(comparison),
+        result: Box::new(result.clone()),
+    };
+    let risks = Risks::of(&strategy, std::iter::once(&evidence));
+    let worst = risks.worst.unwrap();
+    assert_eq!(
+        (worst.name.as_str(), worst.level),
+        ("v1 against v2", result.candidates[1].outcome.day.service_level.unwrap())
+    );
+    let (with, without) = risks.breaks_at.unwrap();
+    assert_eq!(
+        (Some(with), without),
+        (result.candidates[1].breaks_at, result.candidates[0].breaks_at)
+    );
+    // Whoever would wait longer is sent away: the others wait less.
+    let (name, level) = &risks.differences[0];
+    assert!(name == "Bookings" && level.mean.abs() > level.half_width.unwrap(), "{level:?}");
+    // It says nothing about another strategy.
+    let other = Strategy::plain("Something else");
+    assert_eq!(Risks::of(&other, std::iter::once(&evidence)), Risks::default());
 }
 
 #[test]

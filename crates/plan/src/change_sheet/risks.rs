@@ -1,6 +1,6 @@
 //! What the evidence of a sheet says of its risks.
 
-use barometer_simulate::Estimate;
+use barometer_simulate::{Compared, Estimate};
 use barometer_strategy::Strategy;
 
 use super::EvidenceDocument;
@@ -68,8 +68,12 @@ impl Risks {
             let first = (place > 0).then(|| result.candidates[0].breaks_at).flatten();
             self.breaks_at = Some((volume, first));
         }
-        let types = &candidates[place].inputs.types;
-        for (of, [level, _]) in types.iter().zip(&changed.type_differences) {
+        // Of a single contact type only the day is compared.
+        let levels = match changed.type_differences.as_slice() {
+            [] => vec![changed.difference(Compared::ServiceLevel)],
+            types => types.iter().map(|[level, _]| *level).collect(),
+        };
+        for (of, level) in candidates[place].inputs.types.iter().zip(levels) {
             let sure = level.filter(|level| {
                 level.half_width.is_some_and(|half_width| level.mean.abs() > half_width)
             });
