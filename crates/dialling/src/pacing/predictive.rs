@@ -81,6 +81,10 @@ pub struct Predictive {
     risk: f64,
     answers: f64,
     abandoned: f64,
+    /// Calls that people answered over the last 29 days, and those that were abandoned; nothing where that is
+    /// not known.
+    before: (f64, f64),
+    before_the_first_day: (f64, f64),
 }
 
 impl Predictive {
@@ -120,6 +124,10 @@ impl Predictive {
             risk: 0.0,
             answers: 0.0,
             abandoned: 0.0,
+            before: (0.0, 0.0),
+            before_the_first_day: campaign.last_29_days.map_or((0.0, 0.0), |before| {
+                (f64::from(before.answered), f64::from(before.abandoned))
+            }),
         };
         own.begin();
         own
@@ -186,11 +194,16 @@ impl Predictive {
         COUNTED_ON * in_time.min(share * f64::from(at.left_people))
     }
 
-    /// Whether one more abandoned call stays under the ceiling, whatever follows: from then on nobody would
-    /// have to be abandoned.
+    /// Whether one more abandoned call stays under the ceiling of the day and of 30 days, whatever follows:
+    /// from then on nobody would have to be abandoned.
     fn may_risk(&self, at: &Situation<'_>, share: f64) -> bool {
         let answers = self.answers + self.to_come(at, share);
-        self.abandoned + 1.0 <= GUARD * self.ceiling * answers
+        let (answered_before, abandoned_before) = self.before;
+        let abandoned = self.abandoned + 1.0;
+        abandoned <= GUARD * self.ceiling * answers
+            && (answered_before == 0.0
+                || abandoned_before + abandoned
+                    <= GUARD * self.ceiling * (answered_before + answers))
     }
 }
 
@@ -203,6 +216,7 @@ impl Pacing for Predictive {
         self.handle.begin(self.assumed_handle);
         self.risk = (FIRST_RISK * self.ceiling).clamp(RISKS.0, RISKS.1);
         (self.answers, self.abandoned) = (0.0, 0.0);
+        self.before = self.before_the_first_day;
     }
 
     fn lines(&mut self, at: &Situation<'_>) -> u32 {
@@ -266,6 +280,11 @@ impl Pacing for Predictive {
     }
 
     fn new_day(&mut self) {
+        if self.before.0 > 0.0 {
+            // The oldest of thirty days falls out; which one it was is not known, so a mean one does.
+            let roll = |before: f64, today: f64| (before + today) * 29.0 / 30.0;
+            self.before = (roll(self.before.0, self.answers), roll(self.before.1, self.abandoned));
+        }
         (self.answers, self.abandoned) = (0.0, 0.0);
     }
 

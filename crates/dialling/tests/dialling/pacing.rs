@@ -1,6 +1,6 @@
 use barometer_dialling::Detection;
 use barometer_dialling::pacing::{Learned, Situation, of};
-use barometer_strategy::{Campaign, Duration, Pacing, ServedBy};
+use barometer_strategy::{CallsBefore, Campaign, Duration, Pacing, ServedBy};
 
 fn campaign(pacing: Pacing) -> Campaign {
     Campaign { pacing, ..Campaign::named("c", "C", "team") }
@@ -55,6 +55,28 @@ fn predictive_dialling_stops_risking_when_its_day_is_used_up_and_risks_again_the
     let mut morning = situation(10, &[]);
     morning.left_secs = 8.0 * 3600.0;
     assert!(pacing.lines(&morning) > 10);
+}
+
+#[test]
+fn what_the_last_29_days_used_up_of_the_ceiling_is_not_risked_today() {
+    let after = |answered: u32, abandoned: u32| {
+        let mut campaign = campaign(Pacing::Predictive {});
+        campaign.last_29_days = Some(CallsBefore { answered, abandoned });
+        of(&campaign)
+    };
+    let morning = situation(10, &[]);
+    assert!(after(20_000, 200).lines(&morning) > 10, "1 % of 3 %");
+    assert_eq!(after(20_000, 800).lines(&morning), 10, "4 %: one line for each free agent");
+    // Days without anybody abandoned make it good.
+    let mut sparing = after(20_000, 700);
+    assert_eq!(sparing.lines(&morning), 10);
+    for _ in 0..10 {
+        for _ in 0..1000 {
+            sparing.learn(Learned::Connected);
+        }
+        sparing.new_day();
+    }
+    assert!(sparing.lines(&morning) > 10);
 }
 
 #[test]

@@ -83,7 +83,8 @@ impl<'a> Outbound<'a> {
 
     fn find(&self) -> Vec<Finding> {
         let timing = [self.never_dials(), self.zone_never_open(), self.nobody_on_shift()];
-        let pace = [self.over_the_ceiling(), self.few_agents(), self.more_lines()];
+        let pace =
+            [self.used_up_before(), self.over_the_ceiling(), self.few_agents(), self.more_lines()];
         let people = [self.starves_inbound(), self.competes(), self.indecent_hours()];
         let calls = [self.detection(), self.too_close(), self.too_often(), self.short_ring()];
         let all = timing.into_iter().chain(pace).chain(people).chain(calls);
@@ -160,6 +161,25 @@ impl<'a> Outbound<'a> {
     /// The fewest agents on shift while it dials, where any is.
     fn fewest(&self) -> Option<u32> {
         self.on_shift.as_ref()?.iter().copied().filter(|&people| people > 0).min()
+    }
+
+    /// The last 29 days leave nothing of the ceiling over 30 days, and the pacing abandons calls.
+    fn used_up_before(&self) -> Option<Finding> {
+        let share = self.campaign.last_29_days?.abandoned_share()?;
+        let ceiling = self.campaign.abandoned_ceiling;
+        let Pacing::Steady { .. } = self.campaign.pacing else { return None };
+        if share <= ceiling {
+            return None;
+        }
+        let reason = format!(
+            "{} of those who answered over the last 29 days were abandoned; {} is allowed over 30 days. \
+             With a fixed number of lines more will be.",
+            percent(share),
+            percent(ceiling)
+        );
+        let finding = self.found(Rule::OverTheCeiling, "/last_29_days", reason);
+        let sparing = self.set("/pacing", json!({ "progressive": {} }));
+        Some(finding.mended_by("Dial one line for each free agent", sparing))
     }
 
     fn over_the_ceiling(&self) -> Option<Finding> {

@@ -2,8 +2,8 @@
 
 use barometer_preflight::{Premises, Rule, preflight};
 use barometer_strategy::{
-    Campaign, HuntGroup, Next, OfferOrder, OnLeaving, Pacing, Promise, Queue, Route, ServedBy,
-    StepKind, Strategy, Team, WhoRings, ZoneShare,
+    CallsBefore, Campaign, HuntGroup, Next, OfferOrder, OnLeaving, Pacing, Promise, Queue, Route,
+    ServedBy, StepKind, Strategy, Team, WhoRings, ZoneShare,
 };
 use jiff::civil::time;
 
@@ -446,6 +446,25 @@ fn a_sound_campaign_and_a_paused_one_show_nothing() {
     campaign.hours.clear();
     campaign.paused_because = Some("The list is being checked".to_owned());
     assert_eq!(rules_of(&strategy, &premises), []);
+}
+
+#[test]
+fn a_ceiling_that_the_last_29_days_have_used_up_is_found_where_the_pacing_goes_on_abandoning() {
+    let (mut strategy, mut premises) = (strategy(), premises());
+    let news = outbound(&mut strategy, &mut premises);
+    news.pacing = Pacing::Steady { lines_per_agent: 1.2 };
+    news.last_29_days = Some(CallsBefore { answered: 5000, abandoned: 150 });
+    assert_eq!(rules_of(&strategy, &premises), [], "3 % is allowed");
+    let news = strategy.campaigns.last_mut().expect("it was added");
+    news.last_29_days = Some(CallsBefore { answered: 5000, abandoned: 200 });
+    let found = finding(&strategy, &premises, Rule::OverTheCeiling);
+    assert_eq!(
+        found.reason,
+        "4 % of those who answered over the last 29 days were abandoned; 3 % is allowed over 30 days. With a \
+         fixed number of lines more will be."
+    );
+    let mended = found.repairs[0].edit.apply(&strategy).expect("the repair can be applied");
+    assert_eq!(rules_of(&mended, &premises), []);
 }
 
 #[test]

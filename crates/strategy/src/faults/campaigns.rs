@@ -46,6 +46,15 @@ impl Found<'_> {
         self.secs("ring_limit_secs", campaign.ring_limit_secs, 1.0);
         self.secs("connect_within_secs", campaign.connect_within_secs, 0.0);
         self.share("abandoned_ceiling", campaign.abandoned_ceiling);
+        if let Some(before) = campaign.last_29_days {
+            let right = before.abandoned <= before.answered;
+            self.ensure(right, "last_29_days.abandoned", || {
+                format!(
+                    "{} abandoned calls are more than {} that people answered",
+                    before.abandoned, before.answered
+                )
+            });
+        }
         self.limit("longest_call_secs", campaign.longest_call_secs);
         self.machines(&campaign.machines);
         self.retries(&campaign.retries);

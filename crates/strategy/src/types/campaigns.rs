@@ -57,6 +57,10 @@ pub struct Campaign {
     /// The most that abandoned calls may be of all calls that people answer, over a day.
     #[serde(default = "abandoned_ceiling")]
     pub abandoned_ceiling: f64,
+    /// What it came to over the last 29 days: with today it has to keep the ceiling over 30 days as well.
+    /// None where nothing is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub last_29_days: Option<CallsBefore>,
     /// The longest call in seconds; none for no limit.
     #[serde(default)]
     pub longest_call_secs: Option<f64>,
@@ -93,6 +97,23 @@ const fn abandoned_ceiling() -> f64 {
 
 const fn connect_within() -> f64 {
     2.0
+}
+
+/// What a campaign came to before.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CallsBefore {
+    /// Calls that people answered.
+    pub answered: u32,
+    /// Of these, those that found no agent in time or were taken for machines.
+    pub abandoned: u32,
+}
+
+impl CallsBefore {
+    /// Abandoned of answered; none where nobody answered.
+    pub fn abandoned_share(self) -> Option<f64> {
+        (self.answered > 0).then(|| f64::from(self.abandoned) / f64::from(self.answered))
+    }
 }
 
 /// Who talks to those who answer a campaign's call.
@@ -526,6 +547,7 @@ impl Campaign {
             ring_limit_secs: ring_limit(),
             connect_within_secs: connect_within(),
             abandoned_ceiling: abandoned_ceiling(),
+            last_29_days: None,
             longest_call_secs: None,
             machines: Machines::default(),
             retries: Retries::default(),

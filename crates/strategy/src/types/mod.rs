@@ -10,8 +10,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use campaigns::{
-    Assumed, Blending, CallOutcome, CallableTogether, Campaign, CampaignList, Caps, ImportedList,
-    LocalHours, MachineAction, Machines, Pacing, PeopleGroup, Retries, ServedBy, ZoneShare,
+    Assumed, Blending, CallOutcome, CallableTogether, CallsBefore, Campaign, CampaignList, Caps,
+    ImportedList, LocalHours, MachineAction, Machines, Pacing, PeopleGroup, Retries, ServedBy,
+    ZoneShare,
 };
 pub use hunting::{HuntGroup, Member, Members, OfferOrder, Offering, WhoRings};
 pub use steps::{

@@ -69,6 +69,11 @@ fn what_cannot_be_dialled_is_told_with_its_field() {
         ("/assumed/answered_share", json!([0.1, 0.2]), "campaigns[0].assumed.answered_share"),
         ("/assumed/machine_share", json!(0.9), "campaigns[0].assumed"),
         ("/paused_because", json!(""), "campaigns[0].paused_because"),
+        (
+            "/last_29_days",
+            json!({ "answered": 5, "abandoned": 6 }),
+            "campaigns[0].last_29_days.abandoned",
+        ),
     ];
     let mut strategy = with_campaign();
     strategy.campaigns[0].first_day = Some(jiff::civil::date(2026, 1, 1));

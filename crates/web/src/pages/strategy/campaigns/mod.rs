@@ -627,6 +627,7 @@ fn tried_view(seen: &Seen, campaign: &Campaign, tried: &CampaignMeasures) -> Opt
                 "Days over the ceiling",
                 words::whole_percent(tried.dates_over.map_or(0.0, |over| over.mean)),
             ),
+            ("Abandoned over 30 days, this one included", thirty_days(campaign, tried)),
             ("Agents talk or wrap up", words::estimated_percent(tried.utilisation)),
             (
                 "Conversations for each agent hour",
@@ -646,6 +647,15 @@ fn tried_view(seen: &Seen, campaign: &Campaign, tried: &CampaignMeasures) -> Opt
             ),
         ],
     })
+}
+
+/// The abandoned share of the last 29 days and of a mean day of the trial together.
+fn thirty_days(campaign: &Campaign, tried: &CampaignMeasures) -> String {
+    let Some(before) = campaign.last_29_days else { return "not known".to_owned() };
+    let today = tried.people.mean;
+    let Some(share) = tried.abandoned_share else { return "not known".to_owned() };
+    let answered = f64::from(before.answered) + today;
+    words::percent((f64::from(before.abandoned) + share.mean * today) / answered.max(1.0))
 }
 
 fn zone_rows(campaign: &Campaign, times: &CallingTimes, seen: &Seen) -> Vec<ZoneRow> {
