@@ -1,5 +1,6 @@
 //! Observers of a replication: they are told what happens and change nothing.
 
+mod counts;
 mod event_log;
 mod tally;
 
@@ -7,11 +8,11 @@ use barometer_routing::{Floor, Observation, Seconds, TeamId};
 
 use crate::customer::Customers;
 use crate::model::Model;
-pub use event_log::{EventLog, LoggedEvent, What};
-pub(crate) use tally::Tally;
-pub use tally::{
+pub use counts::{
     AgentTally, CampaignTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally,
 };
+pub use event_log::{EventLog, LoggedEvent, What};
+pub(crate) use tally::Tally;
 
 /// In which interval a replication is.
 #[derive(Clone, Copy, Debug, Default)]

@@ -5,14 +5,15 @@
 //! draws from a stream of its own, by campaign, person and number of the call, so that two ways to dial
 //! meet the same people.
 
+mod dialling;
 mod level;
 mod lines;
 mod model;
 
 use barometer_dialling::carrier::{Answer, MACHINE_NOTICED_SECS};
-use barometer_dialling::pacing::{Learned, Situation};
+use barometer_dialling::pacing::Learned;
 use barometer_dialling::{CallEnd, Dialler};
-use barometer_routing::{ContactId, End, Id, Router, Seconds, Serves, TimerToken};
+use barometer_routing::{ContactId, End, Router, Seconds, TimerToken};
 use barometer_strategy::MachineAction;
 
 use crate::calendar::Event;
@@ -24,9 +25,6 @@ use crate::simulation::Simulation;
 pub(crate) use level::RecentLevel;
 use lines::{Line, Lines, Phase};
 pub(crate) use model::{CampaignModel, bit_of, campaign_points, campaigns_of_agent, type_of};
-
-/// Between two looks of a campaign that gives way to inbound contacts.
-const GIVES_WAY_SECS: Seconds = 10.0;
 
 /// What has happened to a campaign's contact while routing was at work.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -188,150 +186,6 @@ impl<'m> Outbound<'m> {
                 tally.used_up += f64::from(u8::from(is_used_up));
             });
         }
-    }
-
-    /// Begins as many calls of a campaign as its dialler asks for.
-    fn dial<O: Observer>(&mut self, router: &mut Played<'m, O>, place: usize) {
-        let now = router.floor.now;
-        let of = self.at_work[place].model;
-        // What is still under way when the last interval is over is finished, and nothing is begun.
-        let is_day = now < router.host.end_of_day();
-        let is_dialling = is_day && of.times.is_dialling(now);
-        let mut gives_way = false;
-        if !is_dialling && self.at_work[place].now.is_dialling {
-            self.account(router, place);
-            self.at_work[place].now.is_dialling = false;
-        }
-        if is_dialling {
-            let free = router.free_agents(of.id);
-            let on_shift = router.campaign_agents_on_shift(of.id);
-            let busy = &self.at_work[place].now;
-            let changed = (!busy.is_dialling, busy.free, busy.on_shift)
-                != (false, f64::from(free), f64::from(on_shift));
-            if changed {
-                self.account(router, place);
-                let busy = &mut self.at_work[place].now;
-                busy.is_dialling = true;
-                (busy.free, busy.on_shift) = (f64::from(free), f64::from(on_shift));
-            }
-            let kept = of.campaign.blending.kept_free;
-            gives_way = self.gives_way(router, of);
-            let at_work = &mut self.at_work[place];
-            let at = Situation {
-                now,
-                free: free.saturating_sub(kept),
-                owed: kept.saturating_sub(free),
-                on_shift,
-                left_secs: of.times.left_secs(now),
-                left_people: at_work.dialler.book.left(),
-                talking_since: &at_work.talking_since,
-                ringing_since: &at_work.ringing_since,
-            };
-            let lines_in_use = at_work.now.lines as u32;
-            let calls =
-                if gives_way { 0 } else { at_work.dialler.calls_to_begin(&at, lines_in_use) };
-            for _ in 0..calls {
-                if !self.begin_call(router, place) {
-                    break;
-                }
-            }
-        }
-        if is_day {
-            self.plan_look(router, place, gives_way);
-        }
-    }
-
-    /// Whether a campaign does not dial because inbound contacts need its agents.
-    fn gives_way<O: Observer>(&self, router: &Played<'m, O>, of: &CampaignModel) -> bool {
-        let blending = &of.campaign.blending;
-        let waiting = |points: &[barometer_routing::ServicePointId]| -> u32 {
-            points.iter().map(|&point| router.floor.service_points[point].waiting).sum()
-        };
-        blending.pause_at_waiting.is_some_and(|most| waiting(&of.inbound_points) >= most)
-            || blending.pause_below_service_level.is_some_and(|least| {
-                router.host.levels[of.id.place()].now(router.floor.now).is_some_and(|at| at < least)
-            })
-    }
-
-    fn plan_look<O: Observer>(
-        &mut self,
-        router: &mut Played<'m, O>,
-        place: usize,
-        gives_way: bool,
-    ) {
-        let now = router.floor.now;
-        let at_work = &mut self.at_work[place];
-        let at = at_work.dialler.next_look(now, at_work.is_under_way());
-        // Contacts give up, and a bad half hour passes, without anything that would stir the campaign.
-        let at = if gives_way { at.min(now + GIVES_WAY_SECS) } else { at };
-        let is_planned = at_work.looks.is_some() && at_work.looks_at > now;
-        if is_planned && (!gives_way || at_work.looks_at <= at) {
-            return;
-        }
-        if at < f64::INFINITY && at > now {
-            at_work.looks = Some(router.host.calendar.plan(at, Event::DiallerLooks, place));
-            at_work.looks_at = at;
-        }
-    }
-
-    /// Begins a call; says whether there was somebody to call.
-    fn begin_call<O: Observer>(&mut self, router: &mut Played<'m, O>, place: usize) -> bool {
-        let now = router.floor.now;
-        let of = self.at_work[place].model;
-        let Some(person) = self.at_work[place].dialler.next_person(now) else { return false };
-        let nth = self.at_work[place].dialler.book.calls_to(person);
-        let key = of.key_of_call(self.key, person.0, nth);
-        let hour = of.times.local_hour(self.at_work[place].dialler.book.zone_of(person), now);
-        let drawn = key.uniform(Purpose::LINE);
-        let answer = barometer_dialling::carrier::answer(&of.campaign.assumed, hour, drawn);
-        let mut line = Line { campaign: place, person, key, answer, since: now, ..Line::default() };
-        let keeps = of.campaign.pacing.keeps_an_agent()
-            && matches!(router.strategy().campaigns[of.id].serves, Serves::Agents(_));
-        if keeps {
-            let contact = self.admit(router, &line);
-            if router.keep_agent(contact).is_none() {
-                self.at_work[place].dialler.book.put_back(person, now);
-                return false;
-            }
-            line.contact = Some(contact);
-        }
-        self.account(router, place);
-        let busy = &mut self.at_work[place].now;
-        busy.free = f64::from(router.free_agents(of.id));
-        let looks = of.look.as_ref().map(|look| look.secs(key, Purpose::LOOK));
-        let id = self.lines.open(line);
-        if let Some(contact) = line.contact {
-            self.lines.note_contact(contact, id);
-        }
-        self.at_work[place].ringing.push(id);
-        self.at_work[place].ringing_since.push(now);
-        match looks {
-            Some(secs) => {
-                self.at_work[place].now.looking += 1.0;
-                router.host.calendar.plan(now + secs, Event::LineOver, id);
-            }
-            None => self.ring(router, id),
-        }
-        true
-    }
-
-    /// The number is dialled.
-    fn ring<O: Observer>(&mut self, router: &mut Played<'m, O>, id: usize) {
-        let now = router.floor.now;
-        let line = self.lines[id];
-        let of = self.at_work[line.campaign].model;
-        let limit = of.campaign.ring_limit_secs;
-        let (answer, secs) = lines::rings_for(of, line.answer, line.key, limit);
-        let line = &mut self.lines[id];
-        (line.answer, line.phase, line.since) = (answer, Phase::Ringing, now);
-        let campaign = line.campaign;
-        let busy = &mut self.at_work[campaign].now;
-        busy.lines += 1.0;
-        if line.contact.is_some() {
-            busy.kept += 1.0;
-        }
-        count(router, campaign, router.host.clock.interval, |tally| tally.dials += 1.0);
-        router.host.calendar.plan(now + secs, Event::LineOver, id);
     }
 
     /// What a line does is over.
