@@ -17,6 +17,13 @@ test('the live campaign: how fast is safe, who may be called when, what a goal n
   await expect(page.getByRole('img', { name: /lines keep the ceiling/ })).toBeVisible();
   await expect(page.getByRole('row', { name: /^Predictive, in its trial/ })).toContainText('adapts');
 
+  await expect(page.getByText('Abandoned over 30 days, with this day')).toBeVisible();
+
+  // Conversations and lines by the hour, as its trial counted them.
+  const hours = page.getByRole('table').filter({ hasText: 'Lines for 1 % blocked' });
+  await expect(hours.getByRole('row', { name: /^11:00/ })).toContainText('%');
+  await expect(hours.getByRole('row', { name: /^19:00/ })).toHaveCount(0);
+
   // Both clocks: people in New York are called later.
   await expect(page.getByRole('row', { name: /New York/ })).toContainText('13–19 here is 08–14 there');
 

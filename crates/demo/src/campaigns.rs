@@ -1,8 +1,8 @@
 //! The centre's calls to passengers: one campaign that is safe, and one that would break the ceiling.
 
 use barometer_strategy::{
-    Assumed, Blending, CallOutcome, Campaign, CampaignList, Caps, Duration, Edit, MachineAction,
-    Machines, OpenHours, Pacing, Part, ZoneShare,
+    Assumed, Blending, CallOutcome, CallsBefore, Campaign, CampaignList, Caps, Duration, Edit,
+    MachineAction, Machines, OpenHours, Pacing, Part, ZoneShare,
 };
 use jiff::civil::time;
 
@@ -42,6 +42,7 @@ pub(crate) fn sailing_news() -> Campaign {
         caller_number: "+44 20 7946 0140".to_owned(),
         pacing: Pacing::Predictive {},
         hours: daily(11, 19),
+        last_29_days: Some(CallsBefore { answered: 15_820, abandoned: 264 }),
         list: CampaignList {
             people: 900,
             zones: vec![

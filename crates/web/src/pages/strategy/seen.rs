@@ -7,8 +7,8 @@ use barometer_preflight::{Finding, Premises, Rule, StepNow, steps_now};
 use barometer_simulate::CampaignMeasures;
 use barometer_store::{TrialLine, Waiver};
 use barometer_strategy::{Journey, PartChange, PartId};
-use jiff::SignedDuration;
 use jiff::civil::{DateTime, Time};
+use jiff::{SignedDuration, Timestamp};
 use uuid::Uuid;
 
 use super::differences::Differences;
@@ -52,8 +52,17 @@ pub(super) struct Seen {
     pub only: Option<String>,
     /// The trial that the load is from.
     pub trial: Option<TrialLine>,
-    /// What its campaigns came to, by their names.
-    pub tried: Vec<(String, CampaignMeasures)>,
+    /// What its campaigns came to.
+    pub tried: Vec<TriedCampaign>,
+}
+
+/// What a campaign came to in a trial.
+pub(super) struct TriedCampaign {
+    pub name: String,
+    /// All days of a replication together.
+    pub whole: CampaignMeasures,
+    /// Its intervals with their beginnings.
+    pub intervals: Vec<(Timestamp, CampaignMeasures)>,
 }
 
 impl Seen {
@@ -189,7 +198,11 @@ async fn load(
     let names = experiment.names();
     let load = Load::of(&opened.strategy, journey, names, &summary, only);
     let campaigns = names.campaigns.iter().cloned().enumerate();
-    let campaigns = campaigns.map(|(at, name)| (name, summary.of_campaign(at)));
+    let campaigns = campaigns.map(|(at, name)| TriedCampaign {
+        name,
+        whole: summary.of_campaign(at),
+        intervals: trial.inputs.starts().zip(summary.campaign_intervals(at)).collect(),
+    });
     let (types, campaigns) = (names.types.clone(), campaigns.collect());
     Ok(Some(Counted { load, types, campaigns }))
 }
@@ -198,5 +211,5 @@ async fn load(
 struct Counted {
     load: Load,
     types: Vec<String>,
-    campaigns: Vec<(String, CampaignMeasures)>,
+    campaigns: Vec<TriedCampaign>,
 }

@@ -12,12 +12,13 @@ use barometer_dialling::need::{CallMix, Goal};
 use barometer_dialling::pace::{Pace, PacingMap};
 use barometer_dialling::{CallingTimes, Detection};
 use barometer_preflight::{CampaignNow, campaigns_now};
+use barometer_queueing::lines_for_blocking;
 use barometer_simulate::CampaignMeasures;
 use barometer_strategy::{Campaign, Pacing, ServedBy, Strategy};
 use serde::Deserialize;
 
 use super::parts::campaign_facts;
-use super::seen::{Asked, Seen};
+use super::seen::{Asked, Seen, TriedCampaign};
 use super::{open, query_of, times, which};
 use crate::App;
 use crate::access::RequestContext;
@@ -54,6 +55,7 @@ struct CampaignsPage {
     map_note: String,
     ways: Vec<WayRow>,
     tried: Option<TriedView>,
+    by_hour: Vec<HourRow>,
     zones: Vec<ZoneRow>,
     hours: Vec<(usize, String)>,
     call: Vec<(String, String)>,
@@ -86,6 +88,15 @@ struct TriedView {
     name: String,
     address: String,
     rows: Vec<(&'static str, String)>,
+}
+
+/// An hour of the trial's first day.
+struct HourRow {
+    hour: String,
+    conversations: String,
+    abandoned: String,
+    lines: String,
+    needed: String,
 }
 
 /// When the people of one zone may be called, on the clocks of the centre.
@@ -181,8 +192,9 @@ fn page_of(
         zone,
     );
     let looked = Looked::of(campaign, now, &calling, seen);
-    let tried = seen.tried.iter().find(|(name, _)| *name == campaign.name);
-    let tried = tried.filter(|(_, measures)| measures.dials.mean > 0.0).map(|(_, m)| m);
+    let of_trial = seen.tried.iter().find(|tried| tried.name == campaign.name);
+    let of_trial = of_trial.filter(|tried| tried.whole.dials.mean > 0.0);
+    let tried = of_trial.map(|tried| &tried.whole);
     let here = format!("{base}&campaign={}", words::in_address(&campaign.id));
     let map = looked.map()?;
     let clock = seen.at.strftime("%H:%M").to_string();
@@ -206,6 +218,7 @@ fn page_of(
         map,
         ways: looked.ways(tried),
         tried: tried.and_then(|measures| tried_view(seen, campaign, measures)),
+        by_hour: of_trial.map_or_else(Vec::new, |tried| by_hour(tried, zone)),
         zones: zone_rows(campaign, &calling, seen),
         hours: (0..24).map(|hour| (hour, format!("{hour:02}"))).collect(),
         call: looked.call(),
@@ -255,6 +268,7 @@ fn empty_page(context: &RequestContext, back: String) -> CampaignsPage {
         map_note: String::new(),
         ways: Vec::new(),
         tried: None,
+        by_hour: Vec::new(),
         zones: Vec::new(),
         hours: Vec::new(),
         call: Vec::new(),
@@ -616,46 +630,76 @@ fn since_midnight(time: jiff::civil::Time) -> f64 {
 
 fn tried_view(seen: &Seen, campaign: &Campaign, tried: &CampaignMeasures) -> Option<TriedView> {
     let line = seen.trial.as_ref()?;
+    let mut rows = vec![
+        ("Calls dialled", words::estimated_count(tried.dials)),
+        ("Conversations", words::estimated_count(tried.conversations)),
+        ("Abandoned", words::estimated_percent(tried.abandoned_share)),
+        (
+            "Days over the ceiling",
+            words::whole_percent(tried.dates_over.map_or(0.0, |over| over.mean)),
+        ),
+        ("Agents talk or wrap up", words::estimated_percent(tried.utilisation)),
+        (
+            "Conversations for each agent hour",
+            tried.per_agent_hour.map_or_else(|| "–".to_owned(), |p| words::one_decimal(p.mean)),
+        ),
+        (
+            "Lines in use",
+            tried.lines.map_or_else(|| "–".to_owned(), |l| words::one_decimal(l.mean)),
+        ),
+        (
+            "People left to call",
+            format!(
+                "{} of {}",
+                words::thousands(tried.left.mean),
+                words::thousands(f64::from(campaign.list.people))
+            ),
+        ),
+    ];
+    if let Some(share) = thirty_days(campaign, tried) {
+        rows.insert(4, ("Abandoned over 30 days, with this day", words::percent(share)));
+    }
     Some(TriedView {
         name: line.subject.name.clone(),
         address: format!("/trials/{}", line.id),
-        rows: vec![
-            ("Calls dialled", words::estimated_count(tried.dials)),
-            ("Conversations", words::estimated_count(tried.conversations)),
-            ("Abandoned", words::estimated_percent(tried.abandoned_share)),
-            (
-                "Days over the ceiling",
-                words::whole_percent(tried.dates_over.map_or(0.0, |over| over.mean)),
-            ),
-            ("Abandoned over 30 days, this one included", thirty_days(campaign, tried)),
-            ("Agents talk or wrap up", words::estimated_percent(tried.utilisation)),
-            (
-                "Conversations for each agent hour",
-                tried.per_agent_hour.map_or_else(|| "–".to_owned(), |p| words::one_decimal(p.mean)),
-            ),
-            (
-                "Lines in use",
-                tried.lines.map_or_else(|| "–".to_owned(), |l| words::one_decimal(l.mean)),
-            ),
-            (
-                "People left to call",
-                format!(
-                    "{} of {}",
-                    words::thousands(tried.left.mean),
-                    words::thousands(f64::from(campaign.list.people))
-                ),
-            ),
-        ],
+        rows,
     })
 }
 
+/// The hours of the trial's first day in which the campaign dialled, with the lines that they need.
+fn by_hour(tried: &TriedCampaign, zone: &jiff::tz::TimeZone) -> Vec<HourRow> {
+    let Some((first, _)) = tried.intervals.first() else { return Vec::new() };
+    let day = zone.to_datetime(*first).date();
+    let mut rows: Vec<(i8, f64, f64, f64)> = Vec::new();
+    for (start, interval) in &tried.intervals {
+        let at = zone.to_datetime(*start);
+        if at.date() != day || interval.dials.mean <= 0.0 {
+            continue;
+        }
+        let lost = interval.abandoned.mean + interval.lost_to_detection.mean;
+        let lines = interval.lines.map_or(0.0, |lines| lines.mean);
+        let talked = interval.conversations.mean;
+        match rows.last_mut().filter(|row| row.0 == at.hour()) {
+            Some(row) => *row = (row.0, row.1 + talked, row.2 + lost, row.3.max(lines)),
+            None => rows.push((at.hour(), talked, lost, lines)),
+        }
+    }
+    let row = |(hour, talked, lost, lines): (i8, f64, f64, f64)| HourRow {
+        hour: format!("{hour:02}:00"),
+        conversations: words::one_decimal(talked),
+        abandoned: words::percent(lost / (talked + lost).max(f64::MIN_POSITIVE)),
+        lines: words::one_decimal(lines),
+        needed: lines_for_blocking(lines, BLOCKED_SHARE)
+            .map_or_else(|_| "–".to_owned(), |lines| lines.to_string()),
+    };
+    rows.into_iter().map(row).collect()
+}
+
 /// The abandoned share of the last 29 days and of a mean day of the trial together.
-fn thirty_days(campaign: &Campaign, tried: &CampaignMeasures) -> String {
-    let Some(before) = campaign.last_29_days else { return "not known".to_owned() };
-    let today = tried.people.mean;
-    let Some(share) = tried.abandoned_share else { return "not known".to_owned() };
-    let answered = f64::from(before.answered) + today;
-    words::percent((f64::from(before.abandoned) + share.mean * today) / answered.max(1.0))
+fn thirty_days(campaign: &Campaign, tried: &CampaignMeasures) -> Option<f64> {
+    let (before, share) = (campaign.last_29_days?, tried.abandoned_share?);
+    let answered = f64::from(before.answered) + tried.people.mean;
+    Some((f64::from(before.abandoned) + share.mean * tried.people.mean) / answered)
 }
 
 fn zone_rows(campaign: &Campaign, times: &CallingTimes, seen: &Seen) -> Vec<ZoneRow> {
