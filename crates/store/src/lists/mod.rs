@@ -135,7 +135,7 @@ impl From<GroupRow> for PeopleGroup {
     }
 }
 
-/// The time of day of so many minutes after midnight.
+/// The time of day this number of minutes after midnight.
 fn time_of(minutes: i16) -> Time {
     let minutes = minutes.clamp(0, 24 * 60 - 1);
     time((minutes / 60) as i8, (minutes % 60) as i8, 0, 0)

@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+mod change_sheets;
 mod demand;
 mod drafts;
 mod fixture;

@@ -392,3 +392,37 @@ pub(crate) async fn export(
         .map_err(|error| PageError::Internal(Box::new(error)))?;
     Ok(exports::json(&format!("change-sheet-{number}.json"), text))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_plan::WorstDay;
+
+    fn estimate(mean: f64, half_width: f64) -> Estimate {
+        Estimate { mean, error: Some(half_width / 2.0), half_width: Some(half_width) }
+    }
+
+    #[test]
+    fn risks_are_told_in_the_planners_words() {
+        let risks = Risks {
+            worst: Some(WorstDay {
+                name: "storm day".to_owned(),
+                level: estimate(0.712, 0.01),
+                verdict: Some(Verdict::Breaks),
+            }),
+            breaks_at: Some((0.89, Some(0.75))),
+            differences: vec![
+                ("Sailing changes".to_owned(), estimate(0.087, 0.01)),
+                ("Bookings".to_owned(), estimate(-0.014, 0.005)),
+                ("Groups".to_owned(), estimate(0.02, 0.01)),
+            ],
+        };
+        insta::assert_snapshot!(risk_words(&risks).join("\n"), @"
+        Lowest service level: 71.2 ± 1.0 % in storm day; it breaks.
+        Every target holds up to 89 % of the forecast volume (without the change: 75 %).
+        Who gains: Sailing changes +8.7 points and Groups +2.0 points.
+        Who loses: Bookings −1.4 points.
+        ");
+        assert!(risk_words(&Risks::default()).is_empty());
+    }
+}

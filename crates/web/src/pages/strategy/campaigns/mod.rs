@@ -67,7 +67,7 @@ struct CampaignsPage {
     findings: Vec<(&'static str, &'static str, String)>,
     /// What the form says that compares the day without and with the campaign; empty for a draft.
     compare: Vec<(&'static str, String)>,
-    /// Who is called, and from which list; none for whoever does not plan.
+    /// Who is called, and from which list; none for a reader who does not plan.
     people: Option<PeopleView>,
 }
 

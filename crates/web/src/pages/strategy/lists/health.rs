@@ -140,3 +140,64 @@ fn counted(campaign: &Campaign, of: impl Fn(&PeopleGroup) -> String) -> Vec<(Str
     counts.sort();
     counts.into_iter().map(|(name, people)| (name, words::thousands(people as f64))).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn campaign() -> Campaign {
+        Campaign::named("list", "List", "team")
+    }
+
+    /// Hours of a day in which these many people can be called, from an hour until another.
+    fn hours(people: &[(usize, usize, f64)]) -> Vec<(f64, f64)> {
+        let mut hours = vec![(0.0, 0.0); 24];
+        for &(from, until, count) in people {
+            hours[from..until].iter_mut().for_each(|hour| hour.0 += count);
+        }
+        hours
+    }
+
+    #[test]
+    fn the_best_hours_are_told_with_how_many_can_be_called_in_them() {
+        let told = |hours: &[(f64, f64)], people| told(hours, people, &campaign());
+        let local = "Nobody is called before 08:00 or after 21:00 by their own clock.";
+        let all = hours(&[(8, 21, 100.0)]);
+        let wanted = format!("Everybody can be called from 08:00 to 21:00 here. {local}");
+        assert_eq!(told(&all, 100.0), wanted);
+        let some = hours(&[(8, 21, 80.0), (13, 23, 15.0)]);
+        let wanted =
+            format!("Most people (95 of 100) can be called from 13:00 to 21:00 here. {local}");
+        assert_eq!(told(&some, 100.0), wanted);
+        let nobody = told(&hours(&[]), 100.0);
+        assert_eq!(nobody, format!("Nobody can be called on this day. {local}"));
+    }
+
+    #[test]
+    fn stretches_are_those_of_the_day_by_our_clocks() {
+        let hour = 3600.0;
+        assert_eq!(here(&[(8.0 * hour, 21.0 * hour)]), "08:00–21:00");
+        // Until late the evening before, and from noon until the next morning.
+        let across = [(-9.0 * hour, 2.5 * hour), (13.0 * hour, 26.0 * hour)];
+        assert_eq!(here(&across), "00:00–02:30, 13:00–24:00");
+        assert_eq!(here(&[(-9.0 * hour, 0.0), (25.0 * hour, 30.0 * hour)]), "never");
+    }
+
+    #[test]
+    fn people_are_counted_by_what_the_list_says_of_them() {
+        let group = |people, attempts| PeopleGroup {
+            people,
+            zone: "UTC".to_owned(),
+            priority: 5,
+            attempts,
+            hours: None,
+        };
+        let mut campaign = campaign();
+        let groups = vec![group(1200, 0), group(30, 1), group(5, 0)];
+        let list = ImportedList { number: 1, name: String::new(), groups };
+        campaign.list = CampaignList::of_imported(list);
+        let counted = counted(&campaign, |group| format!("{} calls", group.attempts));
+        let pair = |name: &str, people: &str| (name.to_owned(), people.to_owned());
+        assert_eq!(counted, [pair("0 calls", "1,205"), pair("1 calls", "30")]);
+    }
+}
