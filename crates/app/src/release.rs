@@ -139,8 +139,9 @@ impl OpenedSheet {
         let entry = NewEntry { sheet: self.kept.id, nth: self.kept.next(), act, by };
         let done = match entry.act.clone() {
             SheetAct::WentLive => {
+                let is_live = |_: &KeptSheet, state| state == SheetState::Live;
                 let mut entries = vec![entry];
-                entries.extend(self.superseded(store, centre).await?);
+                entries.extend(self.beside(store, centre, SheetAct::Superseded, is_live).await?);
                 let trial = self.evidence.iter().find_map(|each| match each.key {
                     EvidenceKey::Trial(trial) => Some(trial),
                     EvidenceKey::Comparison(_) => None,
@@ -162,9 +163,14 @@ impl OpenedSheet {
                     let message = "There was no version before this one to go back to.";
                     return Err(AppError::Refused(message.to_owned()));
                 };
+                let is_back = |other: &KeptSheet, state| {
+                    other.version == back && state == SheetState::Superseded
+                };
+                let mut entries = vec![entry];
+                entries.extend(self.beside(store, centre, SheetAct::LiveAgain, is_back).await?);
                 let publication = Publication {
                     centre,
-                    entries: vec![entry],
+                    entries,
                     version: back,
                     instead_of: Some(self.kept.version),
                     trial: None,
@@ -185,19 +191,19 @@ impl OpenedSheet {
         })
     }
 
-    /// The entry of the sheet whose version is live, and that this one supersedes.
-    async fn superseded(&self, store: &Store, centre: Uuid) -> Result<Option<NewEntry>, AppError> {
+    /// The entry that another sheet gets with what is done with this one; of several sheets the last.
+    async fn beside(
+        &self,
+        store: &Store,
+        centre: Uuid,
+        act: SheetAct,
+        is_meant: impl Fn(&KeptSheet, SheetState) -> bool,
+    ) -> Result<Option<NewEntry>, AppError> {
         let sheets = store.change_sheets(centre).await?;
-        let live = sheets
-            .iter()
-            .filter(|other| other.id != self.kept.id)
-            .find(|other| other.sheet().is_some_and(|sheet| sheet.state == SheetState::Live));
-        Ok(live.map(|live| NewEntry {
-            sheet: live.id,
-            nth: live.next(),
-            act: SheetAct::Superseded,
-            by: None,
-        }))
+        let mut others = sheets.iter().filter(|other| other.id != self.kept.id);
+        let meant =
+            others.find(|other| other.sheet().is_some_and(|sheet| is_meant(other, sheet.state)));
+        Ok(meant.map(|other| NewEntry { sheet: other.id, nth: other.next(), act, by: None }))
     }
 
     /// The sheet as one document, with what preflight and the expectations say of its version now.

@@ -86,6 +86,8 @@ pub enum SheetAct {
     },
     /// Another version went live after it.
     Superseded,
+    /// The version that superseded it was rolled back.
+    LiveAgain,
 }
 
 impl SheetAct {
@@ -102,6 +104,7 @@ impl SheetAct {
             Self::WentLive => "went_live",
             Self::RolledBack { .. } => "rolled_back",
             Self::Superseded => "superseded",
+            Self::LiveAgain => "live_again",
         }
     }
 
@@ -118,6 +121,7 @@ impl SheetAct {
             Self::WentLive => "went live",
             Self::RolledBack { .. } => "rolled back",
             Self::Superseded => "superseded",
+            Self::LiveAgain => "live again",
         }
     }
 }
@@ -284,7 +288,7 @@ impl ChangeSheet {
             SheetAct::SentBack { .. } => SheetState::SentBack,
             SheetAct::Approved { .. } if self.text.takes_effect.is_some() => SheetState::Scheduled,
             SheetAct::Approved { .. } => SheetState::Approved,
-            SheetAct::WentLive => SheetState::Live,
+            SheetAct::WentLive | SheetAct::LiveAgain => SheetState::Live,
             SheetAct::RolledBack { .. } => SheetState::RolledBack,
             SheetAct::Superseded => SheetState::Superseded,
         };
@@ -366,6 +370,7 @@ impl ChangeSheet {
                 said(reason)
             }
             SheetAct::Superseded => within(&[Live]),
+            SheetAct::LiveAgain => within(&[SheetState::Superseded]),
         }
     }
 

@@ -147,6 +147,27 @@ async fn what_was_approved_against_another_live_version_does_not_go_live(pool: P
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_sheet_that_was_superseded_is_live_again_when_the_next_one_is_rolled_back(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let (planner, approver) =
+        (centre.visitor(Role::Planner).await, centre.visitor(Role::Approver).await);
+    let mut sheets = Vec::new();
+    for number in [2, 3] {
+        let version = second_version(&centre).await;
+        let trial = tried(&centre, &planner, version).await;
+        let sheet = draw_up(&planner, number, &format!("&evidence=trial%3A{trial}")).await;
+        done(&planner, &sheet, "act=propose").await;
+        done(&approver, &sheet, "act=approve_and_publish").await;
+        sheets.push(sheet);
+    }
+    done(&approver, &sheets[1], "act=roll_back&said=Queues").await;
+    assert_eq!(live(&centre).await, 2);
+    planner.get(&sheets[0]).await.says("is live since").says("live again");
+    done(&approver, &sheets[0], "act=roll_back&said=Still").await;
+    assert_eq!(live(&centre).await, 1);
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_sheet_goes_live_by_itself_at_the_time_that_is_set(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let (planner, approver) =
