@@ -6,7 +6,7 @@ use barometer_store::{Centre, List, ListRow, ListSubject, ListWriter, Store, Sto
 use barometer_strategy::{CampaignList, ImportedList};
 use uuid::Uuid;
 
-use crate::imports::{FileError, Rows};
+use crate::imports::{FileError, Rows, gave_up};
 
 /// Why a list cannot be given to a campaign.
 #[derive(Debug, thiserror::Error)]
@@ -47,15 +47,7 @@ pub async fn read(
     let mut writer = store.begin_list_reading(list.id, layout).await?;
     match read_rows(store, list, layout, &prefixes, &mut writer).await {
         Ok(()) => Ok(writer.finish().await?),
-        Err(FileError::Store(error)) => {
-            // The first error says more than one of giving up would.
-            drop(writer.abandon().await);
-            Err(error.into())
-        }
-        Err(error) => {
-            writer.abandon().await?;
-            Err(error)
-        }
+        Err(error) => Err(gave_up(error, writer.abandon().await)),
     }
 }
 

@@ -39,7 +39,7 @@ pub struct OpenedEvidence {
     pub key: EvidenceKey,
     /// What it is called.
     pub name: String,
-    /// What it came to; none until it is finished.
+    /// Its inputs and its result; none until it is finished.
     pub document: Option<EvidenceDocument>,
     /// Whether it says something about the sheet's version.
     pub is_of_version: bool,

@@ -32,7 +32,7 @@ struct Zone {
 impl CallingTimes {
     /// The times of a campaign from `start` on, for so many seconds.
     pub fn of(campaign: &Campaign, start: Timestamp, secs: f64, centre: &TimeZone) -> Self {
-        // One day more, for whoever is still called when the last is over by one clock and not by another.
+        // One day more, for people who are still called when the last is over by one clock and not by another.
         let period = Period { start, secs: secs + DAY_SECS };
         let hours = period.stretches(centre, |date| {
             let is_on = campaign.dials_on(date);

@@ -116,7 +116,7 @@ fn a_change_sheet_tells_the_risks_of_its_comparison() {
         (Some(with), without),
         (result.candidates[1].breaks_at, result.candidates[0].breaks_at)
     );
-    // Whoever would wait longer is sent away: the others wait less.
+    // Contacts that would wait longer are sent away: the others wait less.
     let (name, level) = &risks.differences[0];
     assert!(name == "Bookings" && level.mean.abs() > level.half_width.unwrap(), "{level:?}");
     // It says nothing about another strategy.

@@ -114,15 +114,15 @@ pub async fn read(
             writer.finish().await?;
             Ok(())
         }
-        Err(FileError::Store(error)) => {
-            // The first error says more than one of giving up would.
-            drop(writer.abandon().await);
-            Err(error.into())
-        }
-        Err(error) => {
-            writer.abandon().await?;
-            Err(error)
-        }
+        Err(error) => Err(gave_up(error, writer.abandon().await)),
+    }
+}
+
+/// Why a reading was given up: an error of the database says more than one of giving up would.
+pub(crate) fn gave_up(read: FileError, abandoned: Result<(), StoreError>) -> FileError {
+    match (read, abandoned) {
+        (FileError::Store(error), _) | (_, Err(error)) => error.into(),
+        (read, Ok(())) => read,
     }
 }
 

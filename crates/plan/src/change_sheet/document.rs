@@ -90,7 +90,7 @@ pub enum EvidenceDocument {
         name: String,
         /// Everything its numbers follow from, its targets and seed among it.
         inputs: Box<TrialInputs>,
-        /// What it came to.
+        /// Its result.
         result: Box<TrialResult>,
     },
     /// A comparison.
@@ -99,7 +99,7 @@ pub enum EvidenceDocument {
         name: String,
         /// Everything its numbers follow from.
         inputs: Box<ComparisonInputs>,
-        /// What it came to.
+        /// Its result.
         result: Box<ComparisonResult>,
     },
 }
@@ -176,7 +176,7 @@ impl EvidenceDocument {
         }
     }
 
-    /// What a strategy came to in it, and what it was played with: of several candidates with the same
+    /// The outcome of a strategy in it, with what was played: of several candidates with the same
     /// strategy, the first.
     pub fn outcome_of(&self, strategy: &Strategy) -> Option<(&TrialInputs, &TrialOutcome)> {
         match self {

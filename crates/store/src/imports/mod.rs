@@ -331,7 +331,7 @@ impl Store {
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         sqlx::query(
             "UPDATE imports SET state = 'discarded' \
-             WHERE id = $1 AND state IN ('uploaded', 'preview')",
+             WHERE id = $1 AND subject = 'history' AND state IN ('uploaded', 'preview')",
         )
         .bind(import)
         .execute(&mut *tx)

@@ -1,5 +1,6 @@
 //! The parts of a strategy.
 
+mod campaign_lists;
 mod campaigns;
 mod hunting;
 mod steps;
@@ -9,10 +10,12 @@ mod waiting;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+pub use campaign_lists::{
+    CallableTogether, CampaignList, ImportedList, LocalHours, PeopleGroup, ZoneShare,
+};
 pub use campaigns::{
-    Assumed, Blending, CallOutcome, CallableTogether, CallsBefore, Campaign, CampaignList, Caps,
-    ImportedList, LocalHours, MachineAction, Machines, Pacing, PeopleGroup, Retries, ServedBy,
-    ZoneShare,
+    Assumed, Blending, CallOutcome, CallsBefore, Campaign, Caps, MachineAction, Machines, Pacing,
+    Retries, ServedBy,
 };
 pub use hunting::{HuntGroup, Member, Members, OfferOrder, Offering, WhoRings};
 pub use steps::{

@@ -226,7 +226,7 @@ async fn the_record_cannot_be_rewritten_and_its_evidence_is_played_again_to_the_
     };
     inputs.seed += 1;
     assert!(matches!(other.verify()[0].is_equal, Ok(false)), "another seed");
-    // Whoever takes the triggers away to rewrite it breaks the seals.
+    // A role that takes the triggers away to rewrite it breaks the seals.
     sqlx::raw_sql(
         "ALTER TABLE change_sheet_entries DISABLE TRIGGER ALL; \
          UPDATE change_sheet_entries SET act = jsonb_set(act, '{why}', '\"Nothing\"') WHERE nth = 0",

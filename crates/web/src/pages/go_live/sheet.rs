@@ -355,9 +355,11 @@ pub(crate) async fn act(
         "roll_back" => vec![SheetAct::RolledBack { reason: said }],
         _ => return Err(PageError::NotFound),
     };
-    for act in acts {
+    for (nth, act) in acts.into_iter().enumerate() {
+        if nth > 0 {
+            opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
+        }
         opened.act(&app.store, context.centre.id, act, Some(actor(&context))).await?;
-        opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     }
     Ok(Redirect::to(&format!("/go-live/sheets/{number}?day={}", context.day)).into_response())
 }

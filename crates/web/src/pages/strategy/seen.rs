@@ -52,11 +52,11 @@ pub(super) struct Seen {
     pub only: Option<String>,
     /// The trial that the load is from.
     pub trial: Option<TrialLine>,
-    /// What its campaigns came to.
+    /// The results of its campaigns.
     pub tried: Vec<TriedCampaign>,
 }
 
-/// What a campaign came to in a trial.
+/// The results of a campaign in a trial.
 pub(super) struct TriedCampaign {
     pub name: String,
     /// All days of a replication together.

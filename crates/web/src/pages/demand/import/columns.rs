@@ -101,7 +101,12 @@ pub(crate) async fn show(
     page(&template)
 }
 
-async fn begun(app: &App, id: Uuid, sheet: Option<&str>) -> Result<Beginning, PageError> {
+/// The beginning of an uploaded file; one that cannot be read is told to the planner.
+pub(crate) async fn begun(
+    app: &App,
+    id: Uuid,
+    sheet: Option<&str>,
+) -> Result<Beginning, PageError> {
     importing::beginning(&app.store, id, sheet).await.map_err(|error| match error {
         FileError::Store(error) => error.into(),
         error => PageError::Refused(error.to_string()),

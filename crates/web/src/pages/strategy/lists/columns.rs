@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::imports::{self as importing, Beginning, FileError};
+use barometer_app::imports::{Beginning, FileError};
 use barometer_app::lists::{self as listing, country_of, prefixes_of};
 use barometer_intake::{ListColumn, ListLayout, is_country};
 use barometer_store::{ImportState, List, ListSubject};
@@ -16,6 +16,7 @@ use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::demand::import::columns::begun;
 use crate::pages::{page, refused};
 
 /// Rows of the file that are shown.
@@ -77,13 +78,6 @@ pub(crate) async fn show(
     };
     let layout = ListLayout { sheet, ..layout };
     page(&ColumnsPage::new(&context, &list, &beginning, layout, FormErrors::default()))
-}
-
-async fn begun(app: &App, id: Uuid, sheet: Option<&str>) -> Result<Beginning, PageError> {
-    importing::beginning(&app.store, id, sheet).await.map_err(|error| match error {
-        FileError::Store(error) => error.into(),
-        error => PageError::Refused(error.to_string()),
-    })
 }
 
 /// `POST /strategy/lists/{list}/columns`: reads the list so.
