@@ -1,5 +1,5 @@
 // A planner asks how many people a day takes, why, what if, and who is there.
-import { chooseContactType, expect, signIn, test } from './steps';
+import { chooseContactType, expect, signIn, test, whenPlayed } from './steps';
 import type { Page } from '@playwright/test';
 
 const needs = async (page: Page) => (await page.getByRole('button', { name: /^Why \d+ at/ }).allTextContents()).map(Number);
@@ -110,7 +110,7 @@ test('what if more come, and what holding every interval takes', async ({ page }
   await expect(page.getByText(/would need/)).toBeHidden();
   await expect(page.getByRole('row', { name: /75 % target/ })).toBeVisible();
   await page.getByRole('button', { name: 'Work out the exact day' }).click();
-  await expect(page.getByText(/Holding every target in every interval takes [\d,]+ agent-hours/)).toBeVisible({ timeout: 20_000 });
+  await whenPlayed(page.getByText(/Holding every target in every interval takes [\d,]+ agent-hours/));
   await expect(page.locator('[data-chart="held"] svg').first()).toBeVisible();
 });
 
@@ -126,7 +126,7 @@ test('shifts are fitted to a week, become its cover and leave as a calendar', as
   await page.getByLabel('Latest start of kind 1').fill('13:00');
   await page.getByLabel('within').fill('4');
   await page.getByRole('button', { name: 'Fit shifts to this week' }).click();
-  await expect(page.getByText(/\d+ people with [\d,]+ paid hours a week/)).toBeVisible({ timeout: 30_000 });
+  await whenPlayed(page.getByText(/\d+ people with [\d,]+ paid hours a week/));
   page.once('dialog', (dialog) => dialog.accept());
   await page.getByRole('button', { name: 'Use as cover' }).click();
   await expect(page.getByText('The shifts are the cover now.')).toBeVisible();

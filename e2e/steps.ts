@@ -1,5 +1,5 @@
 // What every journey begins with: a person who signs in, and pages that must not complain.
-import { expect, test as base, type Page } from '@playwright/test';
+import { expect, test as base, type Locator, type Page } from '@playwright/test';
 
 export const people = {
   planner: { email: 'planner@larkhaven.example', password: 'plan-the-tide' },
@@ -14,6 +14,11 @@ export async function signIn(page: Page, who: keyof typeof people) {
   await page.getByLabel('Password').fill(people[who].password);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('navigation', { name: 'Stages' })).toBeVisible();
+}
+
+// What a run answers, once workers come to it: it waits its turn behind what others have asked for.
+export async function whenPlayed(answer: Locator) {
+  await expect(answer).toBeVisible({ timeout: 60_000 });
 }
 
 // A page is drawn before its script listens: a key pressed in between would be lost.

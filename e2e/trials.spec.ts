@@ -1,5 +1,5 @@
 // A planner tries days, cancels, and repeats a trial to the last digit.
-import { expect, signIn, test, toStage } from './steps';
+import { expect, signIn, test, toStage, whenPlayed } from './steps';
 
 test('the hole in Saturday morning shows in a trial, and the need closes it', async ({ page }) => {
   await signIn(page, 'planner');
@@ -8,14 +8,14 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByRole('link', { name: 'Try a fix' }).click();
   await expect(page.getByRole('heading', { name: 'Try Sailing changes' })).toBeVisible();
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText(/It breaks:/)).toBeVisible();
+  await whenPlayed(page.getByText(/It breaks:/));
   await page.getByRole('link', { name: 'Try another' }).click();
   await page.getByLabel('Cover', { exact: true }).selectOption('need');
   await page.getByText('Headcount change by team').click();
   await page.getByLabel('Sailing changes team').fill('1');
   await page.getByLabel('Forecast uncertainty').selectOption('none: the forecast is exact');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText(/It holds:/)).toBeVisible();
+  await whenPlayed(page.getByText(/It holds:/));
   await expect(page.getByText(/the need, Sailing changes team 1 more, 200 simulated days/)).toBeVisible();
   // What meets the forecast's mean is not enough for days as far off it as days have been.
   await page.getByRole('link', { name: 'Try another' }).click();
@@ -23,7 +23,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await expect(page.getByLabel('Sailing changes team')).toHaveValue('1');
   await page.getByLabel('Forecast uncertainty').selectOption('as measured');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText(/It (is marginal|breaks):/)).toBeVisible();
+  await whenPlayed(page.getByText(/It (is marginal|breaks):/));
   await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
   await page.getByRole('link', { name: 'See it on the map' }).click();
   await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
@@ -39,7 +39,7 @@ test('the same inputs give the same numbers', async ({ page }) => {
     await page.getByRole('link', { name: 'Try another' }).click();
     await page.getByLabel('Seed').fill('77');
     await page.getByRole('button', { name: 'Try it' }).click();
-    await expect(page.getByText(/It (holds|is marginal|breaks)/)).toBeVisible();
+    await whenPlayed(page.getByText(/It (holds|is marginal|breaks)/));
     levels.push((await page.getByRole('row', { name: /Service level in/ }).textContent()) ?? '');
   }
   expect(levels[0]).toContain('±');
@@ -53,7 +53,7 @@ test('the whole centre is tried on a typical, the fullest and a storm day', asyn
   await page.getByLabel('Days', { exact: true }).selectOption('a typical, the fullest and a storm day');
   await page.getByLabel('Simulated days').fill('60');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText(/breaks on the storm day/)).toBeVisible({ timeout: 20_000 });
+  await whenPlayed(page.getByText(/breaks on the storm day/));
   const storm = page.getByRole('row', { name: /Storm day/ });
   await expect(storm).toContainText('breaks');
   await page.getByRole('link', { name: /Storm day/ }).click();
