@@ -35,7 +35,7 @@ impl Ord for Due {
 }
 
 /// The people of a campaign's list while it is called.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Book {
     /// The people of each zone in the order of the list.
     by_zone: Vec<Vec<u32>>,
@@ -230,6 +230,11 @@ impl Book {
             due = times.next_local_day(zone, now);
         }
         self.again[zone].push(Reverse((Due(due), person.0)));
+    }
+
+    /// Whether another book is of the same people in the same order.
+    pub fn is_of_same_list(&self, other: &Self) -> bool {
+        self.zone_of == other.zone_of && self.before == other.before
     }
 
     /// Whether nobody is left to be called, now or later.

@@ -17,6 +17,7 @@ mod journey;
 mod offering;
 mod outbound;
 mod profiles;
+mod resume;
 mod rounds;
 mod router;
 mod selection;
@@ -40,5 +41,6 @@ pub use ids::{
     AgentId, CallbackId, CampaignId, ClassId, ContactId, ContactTypeId, FlowId, Id, ProfileId,
     ServicePointId, StepId, Table, TeamId,
 };
+pub use resume::{ResumedAgent, ResumedAt, ResumedContact};
 pub use rounds::RoundId;
 pub use router::{Arrival, Router};

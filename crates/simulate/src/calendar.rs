@@ -144,6 +144,24 @@ impl Calendar {
         token
     }
 
+    /// Everything that is planned, and when, in no order.
+    pub fn planned(&self) -> impl Iterator<Item = (Seconds, Due)> {
+        let first = usize::from(self.is_root_empty);
+        self.heap[..self.len].iter().skip(first).filter_map(|&planned| {
+            Some((f64::from_bits((planned >> 64) as u64), Self::due(planned)?))
+        })
+    }
+
+    #[inline(always)]
+    fn due(planned: u128) -> Option<Due> {
+        let what = planned as u32;
+        Some(Due {
+            event: EVENTS[(what >> PLACE_BITS) as usize],
+            place: what as usize & (Self::MOST_PLACES - 1),
+            token: TimerToken(NonZeroU32::new((planned >> WHAT_BITS) as u32)?),
+        })
+    }
+
     /// Time of the next event; infinity when nothing is planned.
     #[inline]
     pub fn next_at(&mut self) -> Seconds {
@@ -173,12 +191,7 @@ impl Calendar {
         }
         let first = *self.heap.first()?;
         self.is_root_empty = true;
-        let what = first as u32;
-        Some(Due {
-            event: EVENTS[(what >> PLACE_BITS) as usize],
-            place: what as usize & (Self::MOST_PLACES - 1),
-            token: TimerToken(NonZeroU32::new((first >> WHAT_BITS) as u32)?),
-        })
+        Self::due(first)
     }
 
     #[inline(always)]

@@ -34,6 +34,8 @@ pub(crate) struct Customer {
     pub work_left: Seconds,
     /// Since when it goes on at the present pace.
     pub work_since: Seconds,
+    /// Since when the agent writes up.
+    pub wraps_up_since: Seconds,
 }
 
 impl Customer {
@@ -51,6 +53,7 @@ impl Customer {
             over_at: f64::INFINITY,
             work_left: 0.0,
             work_since: 0.0,
+            wraps_up_since: 0.0,
         }
     }
 }
@@ -126,6 +129,11 @@ impl Returns {
                 self.places.len() - 1
             }
         }
+    }
+
+    /// The return at a place that is still to come.
+    pub fn at(&self, place: usize) -> &Return {
+        &self.places[place]
     }
 
     pub fn take(&mut self, place: usize) -> Return {

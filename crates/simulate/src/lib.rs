@@ -16,10 +16,12 @@ mod calendar;
 mod customer;
 mod draws;
 mod experiment;
+mod live;
 mod model;
 mod observers;
 mod outbound;
 mod population;
+mod present;
 mod replication;
 mod samplers;
 mod simulation;
@@ -31,10 +33,14 @@ pub use experiment::{
     Arrivals, Counting, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError,
     People, Stretch, TeamCover, TypeDemand,
 };
+pub use live::{CampaignNow, Carried, DayCounts, LiveDay, PointCounts, TeamCounts, TypeCounts};
 pub use model::Names;
 pub use observers::{
     AgentTally, CampaignTally, DayTally, EventLog, LabelTally, LoggedEvent, ServicePointTally,
     TeamTally, TypeTally, What,
+};
+pub use present::{
+    AgentName, Present, PresentAgent, PresentAt, PresentContact, PresentErrand, PresentWork,
 };
 pub use replication::PlayError;
 pub use sketch::{WaitSketch, Waits};

@@ -1,5 +1,7 @@
 //! One replication: a calendar, an enum of events, one `match`; and replications by the many.
 
+use std::collections::HashMap;
+
 use barometer_routing::{
     AgentId, Arrival, ContactId, ContactTypeId, Id, ProfileId, Router, Seconds, State, Table,
     TeamId, Timer, Work,
@@ -14,6 +16,7 @@ use crate::model::{Model, Shift};
 use crate::observers::{DayTally, EventLog, Observer, Tally, View};
 use crate::outbound::Outbound;
 use crate::population::{Arrivals, Newcomer};
+use crate::present::{self, Taken};
 use crate::simulation::Simulation;
 use crate::summary::Summary;
 
@@ -148,11 +151,11 @@ fn take_counts(tally: &mut Tally) -> DayTally {
 }
 
 /// A replication as it goes. The same one is used again for the next, with all that it has allocated.
-struct Replication<'m, O> {
+pub(crate) struct Replication<'m, O> {
     model: &'m Model,
-    router: Router<'m, Simulation<'m, O>>,
+    pub router: Router<'m, Simulation<'m, O>>,
     arrivals: Arrivals<'m>,
-    outbound: Outbound<'m>,
+    pub outbound: Outbound<'m>,
     /// What routing knows the profiles of each contact type by.
     profiles: Table<ContactTypeId, Vec<ProfileId>>,
     next_shift: usize,
@@ -163,8 +166,8 @@ struct Replication<'m, O> {
     events: u64,
 }
 
-impl<'m, O: Observer + Counts> Replication<'m, O> {
-    fn of(model: &'m Model, observer: O) -> Self {
+impl<'m, O: Observer> Replication<'m, O> {
+    pub fn of(model: &'m Model, observer: O) -> Self {
         let mut router = Router::new(&model.strategy, Simulation::new(model, observer));
         let recognised = model.contact_types.iter().map(|of_type| {
             of_type.profiles.iter().map(|profile| router.recognise(profile)).collect()
@@ -182,8 +185,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         }
     }
 
-    /// Plays a replication and gives what its observer has seen.
-    fn play(&mut self, seed: u64, replication: u32) -> Result<&mut O, PlayError> {
+    /// Begins a replication.
+    pub fn begin(&mut self, seed: u64, replication: u32) {
         let key = Key::of_replication(seed, replication);
         self.router.clear();
         self.router.host.begin(key);
@@ -195,6 +198,86 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             0 => f64::INFINITY,
             intervals => intervals as f64 * self.model.interval_secs,
         };
+        if let Some(taken) = &self.model.begins {
+            self.take_up(taken, &[], &[]);
+            self.router.go_on();
+        }
+    }
+
+    /// Goes on where a day was left: who was there is there again, those who are meant to be at work sign in,
+    /// and whoever came before is not drawn again. Gives the contacts that agents have.
+    pub fn take_up(
+        &mut self,
+        taken: &Taken,
+        luck: &[Customer],
+        returns: &[(Seconds, Return)],
+    ) -> Vec<(usize, ContactId)> {
+        self.advance(taken.at);
+        let key = self.router.host.key;
+        let with_agents = present::resume(&mut self.router, taken, luck, key);
+        for &(at, back) in returns {
+            let place = self.router.host.returns.keep(back);
+            self.router.host.calendar.plan(at.max(taken.at), Event::Returns, place);
+        }
+        while self.arrivals.next_at() <= taken.at {
+            self.arrivals.take();
+        }
+        self.change_shifts_until(taken.at);
+        with_agents
+    }
+
+    /// Brings those on shift to what the cover says at a moment, without the changes in between.
+    fn change_shifts_until(&mut self, at: Seconds) {
+        let due = self.model.shifts.partition_point(|change| change.at <= at);
+        let mut last = HashMap::new();
+        for change in &self.model.shifts[..due] {
+            let of = match change.what {
+                Shift::Count { team, .. } => OnShift::Team(team),
+                Shift::SignsIn { agent } | Shift::SignsOut { agent } => OnShift::Agent(agent),
+            };
+            last.insert(of, change.what);
+        }
+        for agent in self.model.strategy.agents.ids() {
+            let team = self.model.strategy.agents[agent].team;
+            if last.contains_key(&OnShift::Team(team)) {
+                continue;
+            }
+            match last.get(&OnShift::Agent(agent)) {
+                Some(Shift::SignsIn { .. }) => self.router.sign_in(agent),
+                _ => self.router.sign_out(agent),
+            }
+        }
+        for team in self.model.teams.ids() {
+            if let Some(Shift::Count { team, people }) = last.get(&OnShift::Team(team)) {
+                self.change_count(*team, *people);
+            }
+        }
+        self.await_shift(due);
+    }
+
+    /// Lets everything happen that happens until a moment.
+    pub fn play_until(&mut self, to: Seconds) {
+        while self.step(to) {}
+        self.advance(to);
+    }
+
+    /// The observer, and what it can see.
+    pub fn observed(&mut self) -> (&mut O, View<'_>) {
+        observed(&mut self.router)
+    }
+}
+
+/// Whose being on shift changes.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum OnShift {
+    Team(TeamId),
+    Agent(AgentId),
+}
+
+impl<O: Observer + Counts> Replication<'_, O> {
+    /// Plays a replication and gives what its observer has seen.
+    fn play(&mut self, seed: u64, replication: u32) -> Result<&mut O, PlayError> {
+        self.begin(seed, replication);
         let last = self.router.host.end_of_day() + MOST_OVERRUN_SECS;
         let expected = (self.arrivals.expected() + self.outbound.most_calls()) as u64 + 1000;
         let most_events = expected.saturating_mul(MOST_EVENTS_PER_CONTACT);
@@ -216,6 +299,22 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
         Ok(&mut self.router.host.observer)
     }
 
+    /// Contacts that are still here when nothing more is planned, or too late, are never served.
+    fn end(&mut self) {
+        let now = self.router.floor.now.max(self.router.host.end_of_day());
+        self.router.advance(now);
+        self.outbound.end(&mut self.router);
+        self.router.end_everything();
+        for team in self.model.teams.ids() {
+            self.router.host.account_leaving(&self.router.floor, team);
+        }
+        let (observer, view) = observed(&mut self.router);
+        observer.end(view);
+        observer.count_events(self.events);
+    }
+}
+
+impl<O: Observer> Replication<'_, O> {
     /// Lets the next thing happen; says whether there was one.
     #[inline]
     fn step(&mut self, last: Seconds) -> bool {
@@ -245,6 +344,9 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
                 self.handle(due);
             }
         } else {
+            if arrival > last {
+                return false;
+            }
             self.advance(arrival);
             let (contact_type, newcomer) = self.arrivals.take();
             self.come_in(contact_type, newcomer);
@@ -376,6 +478,8 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
                 let secs = self.router.host.wrap_up_secs(&self.router.floor, contact);
                 if secs > 0.0 {
                     self.router.talk_ends(contact);
+                    let now = self.router.floor.now;
+                    self.router.host.customers[contact].wraps_up_since = now;
                     if !self.model.campaigns.is_empty() {
                         self.outbound.wraps_up(&mut self.router, contact);
                     }
@@ -448,20 +552,6 @@ impl<'m, O: Observer + Counts> Replication<'m, O> {
             }
         }
     }
-
-    /// Contacts that are still here when nothing more is planned, or too late, are never served.
-    fn end(&mut self) {
-        let now = self.router.floor.now.max(self.router.host.end_of_day());
-        self.router.advance(now);
-        self.outbound.end(&mut self.router);
-        self.router.end_everything();
-        for team in self.model.teams.ids() {
-            self.router.host.account_leaving(&self.router.floor, team);
-        }
-        let (observer, view) = observed(&mut self.router);
-        observer.end(view);
-        observer.count_events(self.events);
-    }
 }
 
 /// A replication's observer, and what it can see.
@@ -474,7 +564,7 @@ fn observed<'a, 'm, O: Observer>(
 }
 
 /// Observers that keep how many events were played.
-trait Counts {
+pub(crate) trait Counts {
     fn count_events(&mut self, events: u64);
 }
 

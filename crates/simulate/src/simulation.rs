@@ -184,7 +184,7 @@ impl<'m, O: Observer> Simulation<'m, O> {
 
     /// Seconds of handling, alone with the agent.
     #[inline(always)]
-    fn handle_secs(&self, floor: &Floor, contact: ContactId, agent: AgentId) -> Seconds {
+    pub fn handle_secs(&self, floor: &Floor, contact: ContactId, agent: AgentId) -> Seconds {
         let (of, customer) = (&floor.contacts[contact], &self.customers[contact]);
         let pace = self.team_of(agent).pace;
         match of.errand {
@@ -221,6 +221,27 @@ impl<'m, O: Observer> Simulation<'m, O> {
     #[inline(always)]
     pub fn plan_handled(&mut self, floor: &Floor, contact: ContactId, secs: Seconds) {
         self.plan_over(floor, contact, secs, Event::HandledSoFar);
+    }
+
+    /// Plans the end of a patience that is known already.
+    pub fn plan_patience(&mut self, floor: &Floor, contact: ContactId) {
+        let customer = &mut self.customers[contact];
+        if let Some(ends) = customer.patience_at.filter(|ends| *ends < f64::INFINITY) {
+            let (at, place) = (ends.max(floor.now), contact.place());
+            customer.patience = Some(self.calendar.plan(at, Event::PatienceEnds, place));
+        }
+    }
+
+    /// By how much an agent's contacts go slower than alone.
+    pub fn slower_by(&self, floor: &Floor, agent: AgentId) -> f64 {
+        let others = floor.agents[agent].held.saturating_sub(1);
+        1.0 + self.slowing(floor, agent) * f64::from(others)
+    }
+
+    /// For how long a customer's device rings when a callback is not answered.
+    pub fn unanswered_secs(&self, floor: &Floor, contact: ContactId) -> Seconds {
+        let promised = floor.contacts[contact].promised();
+        promised.map_or(0.0, |promised| self.model.callbacks[promised.callback].unanswered_secs)
     }
 
     fn slowing(&self, floor: &Floor, agent: AgentId) -> f64 {
@@ -350,6 +371,9 @@ impl<O: Observer> Host for Simulation<'_, O> {
         contact: ContactId,
         timer: Timer,
     ) -> TimerToken {
+        if timer == Timer::CallbackDue {
+            self.customers[contact].over_at = at;
+        }
         let never_matters = match timer {
             // Behind the end of patience, unless patience may yet grow.
             Timer::LimitOver => {

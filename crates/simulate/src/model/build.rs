@@ -5,7 +5,7 @@ use barometer_strategy::{Channel, HuntGroup, Queue, Step, StepKind, Strategy, Te
 
 use super::roster::{Roster, most_people};
 use super::{
-    AnnouncementModel, CallbackModel, Model, Names, RedialModel, ServicePointModel, StepLuck,
+    AnnouncementModel, CallbackModel, Ids, Model, Names, RedialModel, ServicePointModel, StepLuck,
     StepModel, TeamModel, TypeModel,
 };
 use crate::draws::key_of_name;
@@ -41,6 +41,7 @@ impl Model {
         let own_points = (0..campaign_points(&compiled)).map(|_| ServicePointModel::plain());
         Ok(Self {
             names: names(strategy, demand, &compiled),
+            ids: ids(strategy),
             interval_secs: demand.interval_secs,
             intervals: demand.len(),
             dates: dates_of(demand),
@@ -55,6 +56,7 @@ impl Model {
             campaigns: CampaignModel::of(strategy, &compiled, demand),
             campaigns_of_agent: campaigns_of_agent(&compiled),
             strategy: compiled,
+            begins: None,
         })
     }
 }
@@ -181,6 +183,16 @@ fn names(strategy: &Strategy, demand: &Demand, compiled: &CompiledStrategy) -> N
             .collect(),
         labels: compiled.labels.clone(),
         flows: compiled.flows.iter().cloned().collect(),
+    }
+}
+
+fn ids(strategy: &Strategy) -> Ids {
+    let is_point = |step: &&Step| service_point_model(step).is_some();
+    Ids {
+        steps: strategy.steps.iter().map(|step| step.id.clone()).collect(),
+        points: strategy.steps.iter().filter(is_point).map(|step| step.id.clone()).collect(),
+        teams: strategy.teams.iter().map(|team| team.id.clone()).collect(),
+        campaigns: strategy.campaigns.iter().map(|campaign| campaign.id.clone()).collect(),
     }
 }
 

@@ -12,6 +12,7 @@ use barometer_strategy::Profile;
 
 use crate::experiment::{Arrivals, Counting, DemandInterval, DemandLuck};
 use crate::outbound::CampaignModel;
+use crate::present::Taken;
 use crate::samplers::Sampler;
 pub use names::Names;
 pub(crate) use roster::{Shift, ShiftChange};
@@ -21,6 +22,7 @@ pub(crate) use roster::{Shift, ShiftChange};
 pub(crate) struct Model {
     pub strategy: CompiledStrategy,
     pub names: Names,
+    pub ids: Ids,
     pub interval_secs: f64,
     pub intervals: usize,
     /// On which of the experiment's dates each interval begins, from 0 on.
@@ -38,6 +40,18 @@ pub(crate) struct Model {
     pub campaigns: Vec<CampaignModel>,
     /// The campaigns whose agent somebody is, by [bit](crate::outbound::bit_of).
     pub campaigns_of_agent: Table<AgentId, u64>,
+    /// Where replications begin; at the first interval's beginning where there is nothing.
+    pub begins: Option<Taken>,
+}
+
+/// By which parts of the strategy are known from outside, in the order of their numbers.
+#[derive(Debug)]
+pub(crate) struct Ids {
+    pub steps: Vec<String>,
+    /// Of the queues and hunt groups among them.
+    pub points: Vec<String>,
+    pub teams: Vec<String>,
+    pub campaigns: Vec<String>,
 }
 
 /// The customers of a contact type.

@@ -112,6 +112,12 @@ impl Lines {
         self.places[place]
     }
 
+    /// Lines in use.
+    pub fn open_lines(&self) -> impl Iterator<Item = &Line> {
+        let open = self.places.iter().enumerate().filter(|(place, _)| !self.free.contains(place));
+        open.map(|(_, line)| line)
+    }
+
     pub fn note_contact(&mut self, contact: ContactId, line: usize) {
         if self.of_contact.len() <= contact.place() {
             self.of_contact.resize(contact.place() + 1, None);

@@ -12,7 +12,7 @@ mod model;
 
 use barometer_dialling::carrier::{Answer, MACHINE_NOTICED_SECS};
 use barometer_dialling::pacing::Learned;
-use barometer_dialling::{CallEnd, Dialler};
+use barometer_dialling::{Book, CallEnd, Dialler};
 use barometer_routing::{ContactId, End, Router, Seconds, TimerToken};
 use barometer_strategy::MachineAction;
 
@@ -126,6 +126,39 @@ impl<'m> Outbound<'m> {
             (at_work.looks, at_work.looks_at) = (None, f64::INFINITY);
             (at_work.now, at_work.since) = (Busy::default(), 0.0);
         }
+    }
+
+    /// Whom each campaign has called: those whose call is under way are to be called again, unless they talk
+    /// with an agent already.
+    pub fn books(&self, now: Seconds) -> Vec<Book> {
+        let books = self.at_work.iter().enumerate().map(|(place, at_work)| {
+            let mut book = at_work.dialler.book.clone();
+            for line in self.lines.open_lines().filter(|line| line.campaign == place) {
+                match line.phase {
+                    Phase::Talking | Phase::WrappingUp => {
+                        book.call_over(at_work.dialler.times(), line.person, now, None, true);
+                    }
+                    _ => book.put_back(line.person, now),
+                }
+            }
+            book
+        });
+        books.collect()
+    }
+
+    /// Goes on with the people of a list whom a campaign has not called yet, where it is the same list.
+    pub fn go_on_with(&mut self, campaign: usize, book: &Book) {
+        let at_work = &mut self.at_work[campaign];
+        if at_work.dialler.book.is_of_same_list(book) {
+            at_work.dialler.book = book.clone();
+        }
+    }
+
+    /// What a campaign does at this moment: lines in use, conversations, and people left.
+    pub fn now(&self, campaign: usize) -> (u32, u32, u32) {
+        let at_work = &self.at_work[campaign];
+        let (lines, talking) = (at_work.now.lines as u32, at_work.now.talking as u32);
+        (lines, talking, at_work.dialler.book.left())
     }
 
     /// Calls that the campaigns could make, for the bound on events.

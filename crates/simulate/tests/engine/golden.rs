@@ -472,9 +472,9 @@ fn rostered() -> Scene {
     scene
 }
 
-#[test]
-fn identical_seeds_give_identical_bytes() {
-    let played = [
+/// Scenes that together use every setting.
+pub fn scenes() -> [(&'static str, Scene); 14] {
+    [
         ("limits and redial", limits()),
         ("steps on the way", journey()),
         ("announcements", announcements()),
@@ -489,9 +489,13 @@ fn identical_seeds_give_identical_bytes() {
         ("chats handed over", chats(OnLeaving::HandOver)),
         ("chats cut off", chats(OnLeaving::CutOff)),
         ("rostered", rostered()),
-    ];
+    ]
+}
+
+#[test]
+fn identical_seeds_give_identical_bytes() {
     let mut golden = String::new();
-    for (name, scene) in &played {
+    for (name, scene) in &scenes() {
         writeln!(golden, "{}", line(name, scene)).unwrap();
     }
     insta::assert_snapshot!(golden);

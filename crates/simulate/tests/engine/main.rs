@@ -5,6 +5,7 @@
 mod fixture;
 mod golden;
 mod laws;
+mod live;
 mod offers;
 mod outbound;
 mod settings;

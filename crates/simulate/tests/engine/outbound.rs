@@ -52,6 +52,28 @@ fn mean(estimate: impl Into<Option<Estimate>>) -> f64 {
 }
 
 #[test]
+fn a_campaign_that_goes_on_with_another_cover_calls_nobody_twice_and_drops_no_conversation() {
+    let mut campaign = around_the_clock(0.5, 10.0, 90.0);
+    campaign.list.people = 800;
+    campaign.retries.most_in_all = 1;
+    let scene = scene(4, 5, campaign);
+    let experiment = scene.experiment(1, 3);
+    let mut live = experiment.live(0);
+    live.advance(2500.0);
+    let before = live.campaigns().remove(0);
+    assert!(before.is_dialling && before.talking > 0 && before.left < 800, "{before:?}");
+    let mut live = experiment.live_from(0, &live.carry());
+    let after = live.campaigns().remove(0);
+    // Calls that rang are called again; those who talk are not.
+    assert!(after.left >= before.left && after.left <= before.left + before.lines, "{after:?}");
+    let talking = live.present().contacts.len();
+    assert_eq!(talking, before.talking as usize);
+    live.advance(7200.0);
+    let end = live.campaigns().remove(0);
+    assert!(end.left < after.left, "it dials on: {end:?}");
+}
+
+#[test]
 fn progressive_dialling_keeps_agents_as_busy_as_a_renewal_says_and_abandons_nobody() {
     // An agent dials until somebody answers, 1/p calls of r seconds each on average, then talks h seconds.
     let (answered, ring, handle) = (0.3, 12.0, 120.0);
