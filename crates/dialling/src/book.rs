@@ -4,6 +4,7 @@ use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
 use barometer_strategy::{CallableTogether, Campaign, CampaignList, ImportedList, Retries};
+use serde::{Deserialize, Serialize};
 
 use crate::Seconds;
 use crate::calling_times::CallingTimes;
@@ -13,7 +14,7 @@ use crate::calling_times::CallingTimes;
 pub struct PersonId(pub u32);
 
 /// How often somebody was called.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 struct Called {
     in_all: u8,
     today: u8,
@@ -22,7 +23,7 @@ struct Called {
 }
 
 /// A moment that can be put in order.
-#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
 struct Due(Seconds);
 
 impl Eq for Due {}
@@ -35,7 +36,7 @@ impl Ord for Due {
 }
 
 /// The people of a campaign's list while it is called.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Book {
     /// The people of each zone in the order of the list.
     by_zone: Vec<Vec<u32>>,
@@ -230,6 +231,18 @@ impl Book {
             due = times.next_local_day(zone, now);
         }
         self.again[zone].push(Reverse((Due(due), person.0)));
+    }
+
+    /// The same book for a clock that began so many seconds, and so many days, later.
+    pub fn moved(mut self, secs: Seconds, days: i16) -> Self {
+        for again in &mut self.again {
+            let earlier = std::mem::take(again).into_iter();
+            *again = earlier
+                .map(|Reverse((Due(at), person))| Reverse((Due(at - secs), person)))
+                .collect();
+        }
+        self.called.iter_mut().for_each(|called| called.day -= days);
+        self
     }
 
     /// Whether another book is of the same people in the same order.

@@ -4,6 +4,8 @@ use std::marker::PhantomData;
 use std::num::{NonZeroU16, NonZeroU32};
 use std::ops::{Index, IndexMut};
 
+use serde::{Deserialize, Serialize};
+
 /// A number of something that stands in a [`Table`].
 pub trait Id: Copy {
     /// The number of the thing at this place, counted from 0.
@@ -16,7 +18,7 @@ pub trait Id: Copy {
 macro_rules! id {
     ($(#[$doc:meta])* $name:ident, $inner:ty, $bits:ty) => {
         $(#[$doc])*
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
         pub struct $name($inner);
 
         impl Id for $name {

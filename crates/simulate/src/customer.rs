@@ -5,10 +5,12 @@ use barometer_routing::{
     AgentId, ContactId, ContactTypeId, Id, ProfileId, Seconds, Table, TimerToken,
 };
 
+use serde::{Deserialize, Serialize};
+
 use crate::draws::Key;
 
 /// The customer, or the work, behind a contact.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct Customer {
     /// Whose draws.
     pub key: Key,
@@ -25,8 +27,10 @@ pub(crate) struct Customer {
     /// When patience ends; `None` before it is drawn, infinite when never.
     pub patience_at: Option<Seconds>,
     /// The event at which patience ends.
+    #[serde(skip)]
     pub patience: Option<TimerToken>,
     /// The event at which the step, the talk or the wrap-up is over.
+    #[serde(skip)]
     pub over: Option<TimerToken>,
     /// When it comes.
     pub over_at: Seconds,
@@ -94,7 +98,7 @@ impl std::ops::IndexMut<ContactId> for Customers {
 }
 
 /// A customer who will come in again.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct Return {
     pub key: Key,
     pub contact_type: ContactTypeId,

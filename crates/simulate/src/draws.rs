@@ -11,7 +11,7 @@ use std::sync::LazyLock;
 const GOLDEN: u64 = 0x9e37_79b9_7f4a_7c15;
 
 /// Whose draws.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub(crate) struct Key(u64);
 
 /// What a draw is for. Steps and agents add their own number to it.

@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use barometer_routing::{
     AgentId, Cause, ContactId, End, Errand, Id, Observation, Seconds, ServicePointId, Table,
 };
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::model::Model;
@@ -15,7 +16,7 @@ use crate::observers::{Observer, View};
 const ROUNDING_SECS: f64 = 1e-6;
 
 /// Counts of a contact type in an interval.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct TypeCounts {
     /// Contacts that arrived.
     pub offered: f64,
@@ -36,7 +37,7 @@ pub struct TypeCounts {
 }
 
 /// Counts of a queue or hunt group in an interval.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct PointCounts {
     /// Contacts that were sent here.
     pub entered: f64,
@@ -51,7 +52,7 @@ pub struct PointCounts {
 }
 
 /// Counts of a team in an interval.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct TeamCounts {
     /// Seconds on shift, of all agents.
     pub staffed_secs: f64,
@@ -60,7 +61,7 @@ pub struct TeamCounts {
 }
 
 /// Counts of a day so far, interval by interval.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct DayCounts {
     /// By the contact type's name.
     pub types: BTreeMap<String, Vec<TypeCounts>>,
@@ -93,6 +94,21 @@ adds! {
     TypeCounts { offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, handle_secs }
     PointCounts { entered, answered, in_time, abandoned, left }
     TeamCounts { staffed_secs, busy_secs }
+}
+
+impl DayCounts {
+    /// Without its first intervals.
+    pub(super) fn without_first(mut self, intervals: usize) -> Self {
+        fn cut<T>(rows: &mut BTreeMap<String, Vec<T>>, intervals: usize) {
+            for rows in rows.values_mut() {
+                rows.drain(..intervals.min(rows.len()));
+            }
+        }
+        cut(&mut self.types, intervals);
+        cut(&mut self.points, intervals);
+        cut(&mut self.teams, intervals);
+        self
+    }
 }
 
 impl TypeCounts {

@@ -2,6 +2,7 @@
 
 use barometer_dialling::Book;
 use barometer_routing::{AgentId, Id, ProfileId, Seconds};
+use serde::{Deserialize, Serialize};
 
 use super::counts::{DayCounts, DayObserver};
 use super::reading;
@@ -29,7 +30,7 @@ pub struct CampaignNow {
 
 /// Everything with which a day goes on in another experiment: what is [present](Present), and beside it the
 /// luck of everybody, which no telephone system knows.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Carried {
     /// What can be told.
     pub present: Present,
@@ -39,6 +40,35 @@ pub struct Carried {
     returns: Vec<(Seconds, Return)>,
     books: Vec<(String, Book)>,
     counts: DayCounts,
+}
+
+impl Carried {
+    /// The same for a clock that begins so many intervals and days later; what was counted in intervals before
+    /// its beginning is forgotten.
+    pub fn moved(self, intervals: usize, interval_secs: f64, days: i16) -> Self {
+        let secs = intervals as f64 * interval_secs;
+        let luck = self.luck.into_iter().map(|customer| Customer {
+            interval: customer.interval.saturating_sub(intervals as u32),
+            patience_at: customer.patience_at.map(|at| at - secs),
+            over_at: customer.over_at - secs,
+            work_since: customer.work_since - secs,
+            wraps_up_since: customer.wraps_up_since - secs,
+            ..customer
+        });
+        Self {
+            present: self.present.moved(secs, interval_secs, interval_secs),
+            luck: luck.collect(),
+            profiles: self.profiles,
+            answered_at: self.answered_at.into_iter().map(|at| at - secs).collect(),
+            returns: self.returns.into_iter().map(|(at, back)| (at - secs, back)).collect(),
+            books: self
+                .books
+                .into_iter()
+                .map(|(campaign, book)| (campaign, book.moved(secs, days)))
+                .collect(),
+            counts: self.counts.without_first(intervals),
+        }
+    }
 }
 
 /// A day that is moved on from outside.
@@ -123,6 +153,20 @@ impl LiveDay<'_> {
             CampaignNow { campaign: id.clone(), is_dialling, lines, talking, left }
         });
         each.collect()
+    }
+
+    /// Of each queue and hunt group by its step's id: members on shift, and those of them who are free.
+    pub fn members(&self) -> Vec<(String, u32, u32)> {
+        let floor = &self.replication.router.floor;
+        let points = self.model.ids.points.iter().zip(self.model.strategy.service_points.iter());
+        let of_point = points.map(|(id, point)| {
+            let agents = point.members.iter().map(|member| &floor.agents[member.agent]);
+            let on_shift = agents.filter(|agent| agent.is_on_shift);
+            let (all, free) = on_shift
+                .fold((0, 0), |(all, free), agent| (all + 1, free + u32::from(agent.is_idle())));
+            (id.clone(), all, free)
+        });
+        of_point.collect()
     }
 
     /// What has happened since it was asked for last; [names](Experiment::names) tell whom the numbers mean.

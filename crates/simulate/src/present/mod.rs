@@ -4,13 +4,14 @@ mod numbers;
 mod resume;
 mod taken;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub(crate) use resume::resume;
 pub(crate) use taken::Taken;
 
 /// A day at one moment. Seconds are counted from the beginning of its first interval.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Present {
     /// Which moment.
     pub at_secs: f64,
@@ -21,7 +22,9 @@ pub struct Present {
 }
 
 /// An agent, by the team's id and the agent's name.
-#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(
+    Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema,
+)]
 pub struct AgentName {
     /// The team's id.
     pub team: String,
@@ -30,7 +33,7 @@ pub struct AgentName {
 }
 
 /// An agent at one moment.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct PresentAgent {
     /// Who.
     pub agent: AgentName,
@@ -43,7 +46,7 @@ pub struct PresentAgent {
 }
 
 /// A contact under way.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct PresentContact {
     /// In order of appearance; work has the number of its message.
     pub number: u32,
@@ -52,24 +55,24 @@ pub struct PresentContact {
     /// In whose interest it is under way.
     pub errand: PresentErrand,
     /// Labels put on so far.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(default)]
     pub labels: Vec<String>,
     /// In which interval it arrived, counted from 0.
     pub interval: u32,
     /// Attempts of the customer so far, this one counted, as far as that is known.
     pub attempt: u32,
     /// When it reached its first queue or hunt group.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub waiting_since_secs: Option<f64>,
     /// The agent who served this customer last.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub last_agent: Option<AgentName>,
     /// Where it is.
     pub at: PresentAt,
 }
 
 /// In whose interest a contact is under way.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum PresentErrand {
     /// A customer is on the line.
@@ -95,7 +98,7 @@ pub enum PresentErrand {
 }
 
 /// Where a contact is.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum PresentAt {
     /// In a menu, an announcement or with an assistant.
@@ -119,7 +122,7 @@ pub enum PresentAt {
         /// Who.
         agent: AgentName,
         /// The id of the queue or hunt group where it was answered; none of a campaign's own calls.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[serde(default)]
         step: Option<String>,
         /// By when it had its place in the line.
         joined_secs: f64,
@@ -136,7 +139,7 @@ pub enum PresentAt {
 }
 
 /// What an agent does with a contact.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum PresentWork {
     /// The customer's device rings for a callback.
@@ -145,4 +148,38 @@ pub enum PresentWork {
     Talking,
     /// The agent writes up.
     WrappingUp,
+}
+
+impl Present {
+    /// The same for a clock that began so many seconds later, and for intervals of another length. What was
+    /// in an interval before its beginning is in the first.
+    pub fn moved(mut self, secs: f64, interval_secs: f64, new_interval_secs: f64) -> Self {
+        let interval = |interval: u32| {
+            let began = f64::from(interval) * interval_secs - secs;
+            (began / new_interval_secs).floor().max(0.0) as u32
+        };
+        self.at_secs -= secs;
+        for agent in &mut self.agents {
+            agent.idle_since_secs -= secs;
+        }
+        for contact in &mut self.contacts {
+            contact.interval = interval(contact.interval);
+            if let Some(since) = &mut contact.waiting_since_secs {
+                *since -= secs;
+            }
+            if let PresentErrand::Callback { at_secs, .. } = &mut contact.errand {
+                *at_secs -= secs;
+            }
+            match &mut contact.at {
+                PresentAt::Step { .. } => {}
+                PresentAt::Waiting { joined_secs, since_secs, .. }
+                | PresentAt::WithAgent { joined_secs, since_secs, .. } => {
+                    *joined_secs -= secs;
+                    *since_secs -= secs;
+                }
+                PresentAt::Promised { due_secs } => *due_secs -= secs,
+            }
+        }
+        self
+    }
 }

@@ -1,0 +1,46 @@
+//! What came, interval by interval.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What came of one contact type in one interval, told once, when all of its contacts are over.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct IntervalRow {
+    /// Rows are numbered from 1 on, without gaps, in the order in which they are told.
+    pub sequence: u64,
+    /// The contact type's name.
+    pub contact_type: String,
+    /// When the interval began.
+    pub start: Timestamp,
+    /// How long it is, in seconds.
+    pub secs: f64,
+    /// Contacts that arrived in it.
+    pub offered: u32,
+    /// Of those, answered.
+    pub answered: u32,
+    /// Of those, answered within the target's threshold.
+    pub in_time: u32,
+    /// Abandoned.
+    pub abandoned: u32,
+    /// Ended otherwise: voicemail, busy tone, outside, assistant, callback.
+    pub elsewhere: u32,
+    /// Seconds that the answered waited, in all.
+    pub wait_secs: f64,
+    /// Contacts with which agents are done.
+    pub handled: u32,
+    /// Seconds that they were handled, wrap-up included, in all.
+    pub handle_secs: f64,
+    /// Whether the switch was out of order in it: not to be learned from.
+    #[serde(default)]
+    pub outage: bool,
+}
+
+/// Rows in the order of their numbers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct IntervalPage {
+    /// The rows.
+    pub rows: Vec<IntervalRow>,
+    /// The number of the last row that there is: more may be asked for.
+    pub last: u64,
+}
