@@ -9,6 +9,7 @@
 //! * [`strategy_week`]: the planned week that a strategy is looked at with;
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;
+//! * [`live`]: the switch, told what is to be and heard what is;
 //! * [`sign_in`]: who has to wait after failed attempts;
 //! * [`runs`]: long work, worked off in parts by any worker.
 
@@ -18,6 +19,7 @@ pub mod drafts;
 mod error;
 pub mod imports;
 pub mod lists;
+pub mod live;
 pub mod passwords;
 pub mod planning;
 pub mod release;

@@ -8,6 +8,7 @@ mod demo;
 mod headless;
 mod listen;
 mod serve;
+mod switch;
 mod worker;
 
 use std::process::ExitCode;
@@ -30,6 +31,8 @@ struct Cli {
 enum Command {
     /// Answers pages, and plays trials unless told otherwise.
     Serve(serve::Options),
+    /// The telephone switch stand-in: callers, agents and a clock of its own behind an open interface.
+    Switch(switch::Options),
     /// Plays trials from the queue until stopped.
     Worker(worker::WorkerOptions),
     /// Forecasts interval history from a CSV file into another; needs no database.
@@ -111,6 +114,7 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Verify(options) => return headless::verify::run(&options),
         Command::Map(options) => return headless::map::run(&options).map(done),
         Command::Schema(options) => return headless::schema::run(&options).map(done),
+        Command::Switch(options) => return switch::run(options).await.map(done),
         command => command,
     };
     if cli.database_url.is_empty() {
@@ -137,6 +141,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Pacing(_)
         | Command::Verify(_)
         | Command::Map(_)
+        | Command::Switch(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,

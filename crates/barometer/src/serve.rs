@@ -4,6 +4,7 @@ use std::net::SocketAddr;
 
 use anyhow::{Context, Result};
 use barometer_app::demand::refresh_missing_forecasts;
+use barometer_app::live::{self, Live, SwitchAddress};
 use barometer_store::Store;
 use barometer_web::{App, Settings, router};
 use clap::Args;
@@ -36,6 +37,12 @@ pub struct Options {
     /// Leaves trials to `barometer worker` processes.
     #[arg(long)]
     no_worker: bool,
+    /// Address of the telephone switch, as http://127.0.0.1:4181; without one there is no board.
+    #[arg(long, env = "BAROMETER_SWITCH")]
+    switch: Option<String>,
+    /// The token that the switch wants to be shown.
+    #[arg(long, env = "BAROMETER_SWITCH_TOKEN", hide_env_values = true, default_value = "")]
+    switch_token: String,
     #[command(flatten)]
     worker: worker::WorkerOptions,
 }
@@ -53,7 +60,11 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
         idle_minutes: options.idle_minutes,
         upload_limit_mb: options.upload_limit_mb,
     };
-    let app = router(App::new(store.clone(), settings));
+    let address =
+        options.switch.map(|address| SwitchAddress { address, token: options.switch_token });
+    let app = App::new(store.clone(), settings, Live::of(address));
+    tokio::spawn(live::run(store.clone(), app.live.clone(), stopped.clone()));
+    let app = router(app);
     let work = (!options.no_worker)
         .then(|| tokio::spawn(worker::run(store.clone(), options.worker, stopped.clone())));
     let missing = store.clone();

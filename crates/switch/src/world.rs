@@ -60,6 +60,8 @@ pub struct Options {
 /// Everything that was told to the switch.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Known {
+    /// Tells this switch from one that has begun anew.
+    switch: String,
     release: Option<KnownRelease>,
     plans: BTreeMap<Date, DayPlan>,
     disturbances: Vec<Disturbance>,
@@ -159,7 +161,9 @@ impl Switch {
         let is_new = kept.is_none();
         let (mut known, carried) = kept.unwrap_or_default();
         if is_new {
+            known.switch = uuid::Uuid::new_v4().to_string();
             known.disturbances.clone_from(&options.disturbances);
+            folder.keep(&known, None)?;
         }
         let clock = match folder.kept_clock()? {
             Some(kept) => Clock::at(kept.now, kept.speed),
@@ -745,6 +749,7 @@ impl World {
     fn tell_what_is_known(&self) {
         let release = self.known.release.as_ref();
         let live = Live {
+            switch: self.known.switch.clone(),
             release: release.map(|known| known.accepted.clone()),
             version: release.map(|known| known.release.version),
             days: self.known.plans.iter().map(|(date, plan)| (*date, plan.digest())).collect(),

@@ -25,6 +25,7 @@ use std::time::Duration;
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::routing::{get, post, put};
+use barometer_app::live::Live;
 use barometer_app::sign_in::Attempts;
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -51,12 +52,14 @@ pub struct App {
     pub settings: Settings,
     /// Failed attempts to sign in.
     pub attempts: Arc<Attempts>,
+    /// The telephone switch.
+    pub live: Live,
 }
 
 impl App {
     /// An application on a database.
-    pub fn new(store: Store, settings: Settings) -> Self {
-        Self { store, settings, attempts: Arc::default() }
+    pub fn new(store: Store, settings: Settings, live: Live) -> Self {
+        Self { store, settings, attempts: Arc::default(), live }
     }
 }
 

@@ -55,6 +55,9 @@ pub struct Refusal {
 /// What is live on the switch.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Live {
+    /// Tells this switch from every other, and from one that has begun anew: rows of intervals are numbered within
+    /// it.
+    pub switch: String,
     /// Its release; none on a switch that was never given one.
     pub release: Option<Accepted>,
     /// The version of the strategy in Barometer.

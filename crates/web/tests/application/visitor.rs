@@ -8,6 +8,7 @@ use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, Rules};
 use barometer_store::{HistoryInterval, Role, Store};
 use barometer_strategy::Strategy;
+use barometer_app::live::Live;
 use barometer_web::{App, Settings, router};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -78,7 +79,7 @@ impl Centre {
     }
 
     pub fn app(&self, settings: Settings) -> Router {
-        router(App::new(self.store.clone(), settings))
+        router(App::new(self.store.clone(), settings, Live::of(None)))
     }
 
     /// Somebody of this role who has signed in.

@@ -1,0 +1,164 @@
+//! A client of the open interface.
+
+use std::time::Duration;
+
+use barometer_wire::{
+    Accepted, Conduct, DayPlan, IntervalPage, Live, Refusal, Release, SwitchState, paths,
+};
+use reqwest::{Method, StatusCode};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+
+/// How long an answer may take.
+const PATIENCE: Duration = Duration::from_secs(8);
+
+/// Where a switch is, and what it wants to be shown.
+#[derive(Clone, PartialEq, Eq)]
+pub struct SwitchAddress {
+    /// As `http://127.0.0.1:4181`.
+    pub address: String,
+    /// Its token.
+    pub token: String,
+}
+
+impl std::fmt::Debug for SwitchAddress {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        // The token is nobody's business.
+        f.debug_struct("SwitchAddress").field("address", &self.address).finish_non_exhaustive()
+    }
+}
+
+/// Why the switch does not do what it is asked.
+#[derive(Debug, thiserror::Error)]
+pub enum SwitchError {
+    /// It does not answer, or is out of order: ask again later.
+    #[error("the switch does not answer: {0}")]
+    Away(String),
+    /// It answers that it will not.
+    #[error("the switch refuses: {0}")]
+    Refused(String),
+    /// It answers something else.
+    #[error("the switch answers what cannot be understood: {0}")]
+    Strange(String),
+}
+
+/// A client of a switch.
+#[derive(Clone, Debug)]
+pub struct SwitchClient {
+    http: reqwest::Client,
+    address: SwitchAddress,
+}
+
+impl SwitchClient {
+    /// A client of the switch at an address.
+    pub fn of(address: SwitchAddress) -> Self {
+        Self { http: reqwest::Client::new(), address }
+    }
+
+    async fn ask<T: DeserializeOwned>(
+        &self,
+        method: Method,
+        path: &str,
+        body: Option<&(impl Serialize + Sync)>,
+    ) -> Result<T, SwitchError> {
+        let address = format!("{}{path}", self.address.address.trim_end_matches('/'));
+        let mut request =
+            self.http.request(method, address).timeout(PATIENCE).bearer_auth(&self.address.token);
+        if let Some(body) = body {
+            request = request.json(body);
+        }
+        let away = |error: reqwest::Error| SwitchError::Away(innermost(&error));
+        let answer = request.send().await.map_err(away)?;
+        let status = answer.status();
+        let bytes = answer.bytes().await.map_err(away)?;
+        if status.is_success() {
+            return serde_json::from_slice(&bytes)
+                .map_err(|error| SwitchError::Strange(error.to_string()));
+        }
+        let message = serde_json::from_slice::<Refusal>(&bytes)
+            .map_or_else(|_| status.to_string(), |refusal| refusal.message);
+        Err(match status {
+            StatusCode::CONFLICT | StatusCode::UNPROCESSABLE_ENTITY | StatusCode::UNAUTHORIZED => {
+                SwitchError::Refused(message)
+            }
+            _ => SwitchError::Away(message),
+        })
+    }
+
+    async fn get<T: DeserializeOwned>(&self, path: &str) -> Result<T, SwitchError> {
+        self.ask(Method::GET, path, None::<&()>).await
+    }
+
+    /// What is true there now.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`], as for every question below.
+    pub async fn state(&self) -> Result<SwitchState, SwitchError> {
+        self.get(paths::STATE).await
+    }
+
+    /// What is live there.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn live(&self) -> Result<Live, SwitchError> {
+        self.get(paths::LIVE).await
+    }
+
+    /// Intervals after the one with this number.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn intervals(&self, after: u64) -> Result<IntervalPage, SwitchError> {
+        self.get(&format!("{}?after={after}", paths::INTERVALS)).await
+    }
+
+    /// Makes a release live.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn publish(&self, release: &Release) -> Result<Accepted, SwitchError> {
+        let path = format!("{}/{}", paths::RELEASES, release.number);
+        self.ask(Method::PUT, &path, Some(release)).await
+    }
+
+    /// Tells the plan of a day.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn plan(&self, plan: &DayPlan) -> Result<(), SwitchError> {
+        self.ask(Method::PUT, &format!("{}/{}", paths::DAYS, plan.date), Some(plan)).await
+    }
+
+    /// How a stand-in behaves.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn conduct(&self) -> Result<Conduct, SwitchError> {
+        self.get(paths::CONDUCT).await
+    }
+
+    /// Tells a stand-in how to behave.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn behave(&self, conduct: &Conduct) -> Result<Conduct, SwitchError> {
+        self.ask(Method::POST, paths::CONDUCT, Some(conduct)).await
+    }
+}
+
+/// The cause that says most: the outer ones only say that a request failed.
+fn innermost(error: &dyn std::error::Error) -> String {
+    let mut cause = error;
+    while let Some(source) = cause.source() {
+        cause = source;
+    }
+    cause.to_string()
+}

@@ -1,0 +1,83 @@
+//! The day that is going on: the switch is told what is to be live and who is to be at work, and tells what comes.
+//!
+//! [`run`] is the circle: it asks the switch for its state every second, tells it what it does not have yet, and
+//! keeps the intervals that it tells. It does nothing that another server could not do at the same time: every
+//! request can be repeated, and every row is kept once. What it saw last is a [`View`], which says how old it is.
+
+mod client;
+mod day_plan;
+mod feed;
+
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use barometer_wire::SwitchState;
+use tokio::sync::{Notify, watch};
+
+pub use client::{SwitchAddress, SwitchClient, SwitchError};
+pub use feed::run;
+
+/// After so long without a word from the switch what is shown is called old.
+pub const OLD_AFTER: Duration = Duration::from_secs(5);
+
+/// What is known of the switch now.
+#[derive(Clone, Debug, Default)]
+pub struct View {
+    /// What it said last.
+    pub state: Option<Arc<SwitchState>>,
+    /// When that was, by the clock of this process.
+    pub heard_at: Option<Instant>,
+    /// Why it is not heard now.
+    pub trouble: Option<String>,
+    /// What it could not be told, and why.
+    pub untold: Option<String>,
+    /// Whether what is live there is what is to be live; `None` before that was asked.
+    pub is_as_it_should: Option<bool>,
+}
+
+impl View {
+    /// How old what is shown is; `None` before the switch was heard.
+    pub fn age(&self) -> Option<Duration> {
+        self.heard_at.map(|at| at.elapsed())
+    }
+
+    /// Whether what is shown is too old to act upon.
+    pub fn is_old(&self) -> bool {
+        self.age().is_none_or(|age| age > OLD_AFTER)
+    }
+}
+
+/// The switch of a centre as this process sees it.
+#[derive(Clone, Debug)]
+pub struct Live {
+    address: Option<SwitchAddress>,
+    view: watch::Sender<View>,
+    wake: Arc<Notify>,
+}
+
+impl Live {
+    /// A switch at an address; without one there is none.
+    pub fn of(address: Option<SwitchAddress>) -> Self {
+        Self { address, view: watch::channel(View::default()).0, wake: Arc::default() }
+    }
+
+    /// Whether there is a switch.
+    pub fn is_there(&self) -> bool {
+        self.address.is_some()
+    }
+
+    /// A client of it.
+    pub fn client(&self) -> Option<SwitchClient> {
+        self.address.clone().map(SwitchClient::of)
+    }
+
+    /// What is known now, and whatever follows.
+    pub fn view(&self) -> watch::Receiver<View> {
+        self.view.subscribe()
+    }
+
+    /// Something was decided that the switch has to be told at once.
+    pub fn wake(&self) {
+        self.wake.notify_waiters();
+    }
+}
