@@ -7,6 +7,7 @@
 mod client;
 mod day_plan;
 mod feed;
+mod now;
 
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -16,6 +17,7 @@ use tokio::sync::{Notify, watch};
 
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
 pub use feed::run;
+pub use now::{Today, TypeNow};
 
 /// After so long without a word from the switch what is shown is called old.
 pub const OLD_AFTER: Duration = Duration::from_secs(5);

@@ -3,12 +3,12 @@
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{HeaderMap, Method, Request, StatusCode, header};
+use barometer_app::live::Live;
 use barometer_app::{demand::refresh_forecast, passwords::hash_password};
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, Rules};
 use barometer_store::{HistoryInterval, Role, Store};
 use barometer_strategy::Strategy;
-use barometer_app::live::Live;
 use barometer_web::{App, Settings, router};
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;

@@ -1,0 +1,143 @@
+//! The day that is going on, put together for the core: what is expected of its rest, who is really there.
+
+use barometer_forecast::{Uncertainty, rest_of_day};
+use barometer_plan::{DayNow, TrialType};
+use barometer_simulate::{DemandLuck, TypeCounts};
+use barometer_store::{Centre, Store};
+use barometer_wire::SwitchState;
+
+use super::day_plan::planned_day;
+use crate::AppError;
+use crate::planning::span;
+
+/// Day factors from which the rest of a day is drawn.
+const FACTORS: usize = 40;
+/// Contacts that must have been handled before today's handle time is taken for the rest of the day.
+const HANDLED: f64 = 30.0;
+
+/// A contact type's day until now, beside its forecast.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TypeNow {
+    /// Contacts that were forecast for the intervals that are over.
+    pub forecast: f64,
+    /// Contacts that came in them.
+    pub came: f64,
+    /// What the day is to its forecast, as far as can be said.
+    pub factor: f64,
+    /// Contacts that were forecast for the whole day.
+    pub whole_day: f64,
+}
+
+/// The day that is going on, by the strategy that is live.
+#[derive(Clone, Debug)]
+pub struct Today {
+    /// For the engine.
+    pub now: DayNow,
+    /// Beside it, in the order of its contact types.
+    pub types: Vec<TypeNow>,
+    /// The people who are planned, by team and interval.
+    pub planned: Vec<Vec<u32>>,
+    /// Contacts that are forecast, by contact type and interval.
+    pub forecast: Vec<Vec<f64>>,
+    /// Intervals of the day that come before those of the inputs.
+    pub before: usize,
+}
+
+impl Today {
+    /// The day as it is with a state of the switch.
+    ///
+    /// # Errors
+    ///
+    /// [`AppError::Refused`] says what is not planned; another when the database fails.
+    pub async fn of(store: &Store, centre: &Centre, state: &SwitchState) -> Result<Self, AppError> {
+        let Some(live) = store.live_release(centre.id).await? else {
+            return Err(AppError::Refused("No strategy is live.".to_owned()));
+        };
+        let strategy = store.strategy(live.version_id).await?;
+        let date = state.clock.date;
+        let mut inputs = planned_day(store, centre, &strategy, date).await?;
+        let (start, _) = span(date, 1, &centre.zone)?;
+        let secs = inputs.interval_secs;
+        let offset_secs = inputs.start.duration_since(start).as_secs_f64();
+        let before = (offset_secs / secs).round() as usize;
+        let present = state.present.clone().moved(offset_secs, secs, secs);
+        let interval = (present.at_secs / secs).max(0.0) as usize;
+        let planned = inputs.teams.iter().map(|team| team.agents.clone()).collect();
+        let forecast = inputs.types.iter().map(|each| {
+            each.intervals.iter().map(|interval| interval.contacts).collect::<Vec<f64>>()
+        });
+        let forecast: Vec<Vec<f64>> = forecast.collect();
+        for team in &mut inputs.teams {
+            let Some(there) = state.teams.iter().find(|each| each.team == team.team) else {
+                continue;
+            };
+            // Who is missing now is missing for the rest of the day, and who is there besides stays.
+            let now = team.agents.get(interval).copied().unwrap_or(0);
+            let more = i64::from(there.on_shift) - i64::from(now);
+            let more = i32::try_from(more).unwrap_or(0);
+            let rest = team.agents.iter_mut().skip(interval).filter(|people| **people > 0);
+            rest.for_each(|people| *people = people.saturating_add_signed(more));
+        }
+        let all = store.contact_types(centre.id).await?;
+        let (mut so_far, mut types) = (Vec::new(), Vec::new());
+        for (of_type, forecast) in inputs.types.iter_mut().zip(&forecast) {
+            let there = state.types.iter().find(|each| each.contact_type == of_type.name);
+            let rows = there.map(|each| each.intervals.as_slice()).unwrap_or_default();
+            let known = all.iter().find(|each| each.name == of_type.name);
+            let head = match known {
+                Some(known) => store.forecast(known.id).await?,
+                None => None,
+            };
+            let uncertainty = head.and_then(|head| head.uncertainty);
+            let today = rows.get(before.min(rows.len())..).unwrap_or_default();
+            let over = &today[..interval.min(today.len())];
+            types.push(expect(of_type, forecast, over, interval, uncertainty.as_ref()));
+            so_far.push(rows.iter().sum());
+        }
+        let now = DayNow { inputs, present, so_far };
+        Ok(Self { now, types, planned, forecast, before })
+    }
+}
+
+/// Puts what is expected of the rest of the day into a contact type, from what came in the intervals that are over.
+fn expect(
+    of_type: &mut TrialType,
+    forecast: &[f64],
+    over: &[TypeCounts],
+    interval: usize,
+    uncertainty: Option<&Uncertainty>,
+) -> TypeNow {
+    let came: Vec<Option<f64>> = over.iter().map(|counts| Some(counts.offered)).collect();
+    let until_now: f64 = forecast.iter().take(came.len()).sum();
+    let seen: f64 = came.iter().flatten().sum();
+    let (mut factor, mut spread) = (1.0, 0.0);
+    if let Some(uncertainty) = uncertainty {
+        let rest = rest_of_day(forecast, &came, 1, uncertainty);
+        (factor, spread) = (rest.factor, rest.factor_spread / rest.factor.max(1e-9));
+    }
+    let handled: TypeCounts = over.iter().sum();
+    let planned_secs: f64 = over
+        .iter()
+        .zip(&of_type.intervals)
+        .map(|(counts, expected)| counts.handled * expected.handle_secs)
+        .sum();
+    let slower = if handled.handled >= HANDLED && planned_secs > 0.0 {
+        handled.handle_secs / planned_secs
+    } else {
+        1.0
+    };
+    for expected in of_type.intervals.iter_mut().skip(interval) {
+        expected.contacts *= factor;
+    }
+    of_type.intervals.iter_mut().for_each(|expected| expected.handle_secs *= slower);
+    of_type.luck = uncertainty.map(|uncertainty| DemandLuck {
+        day_factors: (0..FACTORS)
+            .map(|nth| {
+                let share = (nth as f64 + 0.5) / FACTORS as f64;
+                (1.0 + spread * barometer_plan::normal_quantile(share)).max(0.0)
+            })
+            .collect(),
+        interval_variance: uncertainty.interval_noise(1),
+    });
+    TypeNow { forecast: until_now, came: seen, factor, whole_day: forecast.iter().sum() }
+}
