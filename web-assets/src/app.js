@@ -1,5 +1,6 @@
 // What every page needs: htmx, the keyboard, the theme switch and the pressure strip.
 import htmx from 'htmx.org';
+import { bindBoard } from './board.js';
 import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindDragging, bindDrafts } from './drafts.js';
@@ -45,6 +46,7 @@ document.addEventListener('click', (event) => {
 });
 
 bindKeyboard();
+bindBoard();
 bindStrip(document);
 bindForms();
 bindDrafts();

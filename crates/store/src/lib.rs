@@ -46,7 +46,7 @@ pub use history::{DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
 pub use jobs::{Job, JobQueue};
 pub use lists::{List, ListCounts, ListRow, ListSubject, ListWriter, NotCalled};
-pub use live::{LiveRelease, ReleaseAnswer};
+pub use live::{Intervention, InterventionNote, LiveRelease, ReleaseAnswer};
 pub use marks::{Decision, HistoryMark};
 pub use overlays::KeptOverlay;
 pub use runs::{Run, RunKind, RunState};

@@ -54,12 +54,14 @@ pub struct App {
     pub attempts: Arc<Attempts>,
     /// The telephone switch.
     pub live: Live,
+    /// Its board as it was drawn last.
+    pub(crate) drawn: watch::Drawn,
 }
 
 impl App {
     /// An application on a database.
     pub fn new(store: Store, settings: Settings, live: Live) -> Self {
-        Self { store, settings, attempts: Arc::default(), live }
+        Self { store, settings, attempts: Arc::default(), live, drawn: watch::Drawn::default() }
     }
 }
 
@@ -216,7 +218,13 @@ pub fn router(app: App) -> Router {
             get(go_live::form::ask_again).post(go_live::form::revise),
         )
         .route("/go-live/sheets/{number}/sheet.json", get(go_live::sheet::export))
-        .route("/watch", get(watch::show))
+        .route("/watch", get(watch::board::show))
+        .route("/watch/stream", get(watch::stream))
+        .route("/watch/help", get(watch::help::show).post(watch::help::act))
+        .route("/watch/switch", post(watch::stand_in::behave))
+        .route("/watch/queues/{step}", get(watch::drill::queue))
+        .route("/watch/teams/{team}", get(watch::drill::team))
+        .route("/watch/weeks", get(watch::weeks::show))
         .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))
         .route("/people/tokens", post(tokens::add))

@@ -4,10 +4,12 @@
 //! keeps the intervals that it tells. It does nothing that another server could not do at the same time: every
 //! request can be repeated, and every row is kept once. What it saw last is a [`View`], which says how old it is.
 
+mod act;
 mod client;
 mod day_plan;
 mod feed;
 mod now;
+mod outlook;
 
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -15,9 +17,11 @@ use std::time::{Duration, Instant};
 use barometer_wire::SwitchState;
 use tokio::sync::{Notify, watch};
 
+pub use act::Done;
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
 pub use feed::run;
 pub use now::{Today, TypeNow};
+pub use outlook::{Helps, Outlook};
 
 /// After so long without a word from the switch what is shown is called old.
 pub const OLD_AFTER: Duration = Duration::from_secs(5);
@@ -55,12 +59,18 @@ pub struct Live {
     address: Option<SwitchAddress>,
     view: watch::Sender<View>,
     wake: Arc<Notify>,
+    kept: Arc<outlook::Kept>,
 }
 
 impl Live {
     /// A switch at an address; without one there is none.
     pub fn of(address: Option<SwitchAddress>) -> Self {
-        Self { address, view: watch::channel(View::default()).0, wake: Arc::default() }
+        Self {
+            address,
+            view: watch::channel(View::default()).0,
+            wake: Arc::default(),
+            kept: Arc::default(),
+        }
     }
 
     /// Whether there is a switch.
@@ -80,6 +90,6 @@ impl Live {
 
     /// Something was decided that the switch has to be told at once.
     pub fn wake(&self) {
-        self.wake.notify_waiters();
+        self.wake.notify_one();
     }
 }

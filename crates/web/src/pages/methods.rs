@@ -11,13 +11,14 @@ use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 
 /// The notes by name.
-const NOTES: [(&str, &str); 9] = [
+const NOTES: [(&str, &str); 10] = [
     ("bands", include_str!("../../../../docs/methods/bands.md")),
     ("cleaning", include_str!("../../../../docs/methods/cleaning.md")),
     ("day", include_str!("../../../../docs/methods/day.md")),
     ("erlang", include_str!("../../../../docs/methods/erlang.md")),
     ("families", include_str!("../../../../docs/methods/families.md")),
     ("forecast", include_str!("../../../../docs/methods/forecast.md")),
+    ("live", include_str!("../../../../docs/methods/live.md")),
     ("need", include_str!("../../../../docs/methods/need.md")),
     ("pacing", include_str!("../../../../docs/methods/pacing.md")),
     ("trial", include_str!("../../../../docs/methods/trial.md")),

@@ -6,8 +6,9 @@ pub(crate) mod sheet;
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
+use barometer_app::live::View;
 use barometer_plan::{ChangeSheet, SheetState};
-use barometer_store::{GoLive, KeptSheet, StrategyVersion};
+use barometer_store::{GoLive, KeptSheet, LiveRelease, ReleaseAnswer, StrategyVersion};
 
 use crate::App;
 use crate::access::RequestContext;
@@ -27,6 +28,8 @@ struct OverviewPage {
     answer: String,
     sheets: Vec<SheetRow>,
     past: Vec<PastRow>,
+    /// What the switch has, in words, and whether that is not what is to be live.
+    there: Option<(String, bool)>,
     /// Versions that a sheet can be drawn up for.
     versions: Vec<(String, String, &'static str)>,
 }
@@ -57,20 +60,57 @@ pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
 ) -> Result<Response, PageError> {
-    let (versions, past, kept) = tokio::try_join!(
+    let (versions, past, kept, release) = tokio::try_join!(
         app.store.strategy_versions(context.centre.id),
         app.store.latest_go_lives(LISTED),
         app.store.change_sheets(context.centre.id),
+        app.store.live_release(context.centre.id),
     )?;
     let sheets: Vec<(&KeptSheet, ChangeSheet)> =
         kept.iter().filter_map(|kept| Some((kept, kept.sheet()?))).collect();
     page(&OverviewPage {
         frame: Frame::of(&context, Stage::GoLive, None),
         answer: answer(&versions, &sheets),
+        there: app
+            .live
+            .is_there()
+            .then(|| on_the_switch(&app.live.view().borrow(), release.as_ref(), &context)),
         sheets: sheets.iter().map(|each| SheetRow::of(each, &versions, &context)).collect(),
         past: past.into_iter().map(|each| past_row(each, &kept, &context)).collect(),
         versions: if context.may_plan() { proposable(&versions, &sheets) } else { Vec::new() },
     })
+}
+
+/// What the switch has, and whether it is not what is to be live.
+fn on_the_switch(
+    view: &View,
+    release: Option<&LiveRelease>,
+    context: &RequestContext,
+) -> (String, bool) {
+    let Some(release) = release else {
+        return ("On the switch: nothing, and nothing is to be live.".to_owned(), false);
+    };
+    let wanted = format!("v{} (release {})", release.version, release.number);
+    if let Some(trouble) = &view.trouble {
+        return (
+            format!("The switch is not heard, so {wanted} waits to be published: {trouble}."),
+            true,
+        );
+    }
+    match &release.answer {
+        Some(ReleaseAnswer::Refused(message)) => (
+            format!("The switch has refused {wanted}: {message}. It goes on with what it had."),
+            true,
+        ),
+        Some(ReleaseAnswer::Live(since)) if view.is_as_it_should != Some(false) => {
+            let since = words::moment(*since, &context.centre.zone);
+            (format!("On the switch: {wanted} since {since}, as it is to be."), false)
+        }
+        _ => match &view.untold {
+            Some(untold) => (format!("The switch could not be told everything: {untold}."), true),
+            None => (format!("{wanted} is being published to the switch."), false),
+        },
+    }
 }
 
 fn answer(versions: &[StrategyVersion], sheets: &[(&KeptSheet, ChangeSheet)]) -> String {

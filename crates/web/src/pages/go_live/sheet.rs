@@ -361,6 +361,7 @@ pub(crate) async fn act(
         }
         opened.act(&app.store, context.centre.id, act, Some(actor(&context))).await?;
     }
+    app.live.wake();
     Ok(Redirect::to(&format!("/go-live/sheets/{number}?day={}", context.day)).into_response())
 }
 

@@ -1,4 +1,4 @@
-//! Watch: what came against what was forecast four weeks before, and how callers fared.
+//! The weeks before today: what came against what was forecast four weeks before, and how callers fared.
 
 use askama::Template;
 use axum::extract::State;
@@ -21,9 +21,10 @@ use crate::words;
 use barometer_app::planning::span;
 
 #[derive(Template)]
-#[template(path = "watch.html")]
-struct WatchPage {
+#[template(path = "watch/weeks.html")]
+struct WeeksPage {
     frame: Frame,
+    tab: &'static str,
     answer: String,
     today: Vec<TodayRow>,
     today_title: String,
@@ -94,7 +95,7 @@ pub(crate) struct ShowQuery {
     contact_type: Option<Uuid>,
 }
 
-/// `GET /watch`
+/// `GET /watch/weeks`
 pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
@@ -118,8 +119,9 @@ pub(crate) async fn show(
     let current = shown.map(|past| past.contact_type.id);
     let rows = pasts.iter().map(|past| row(past, current, &context)).collect();
     let answer = answer(&pasts);
-    page(&WatchPage {
+    page(&WeeksPage {
         frame: Frame::of(&context, Stage::Watch, None),
+        tab: "weeks",
         answer,
         today: today.into_iter().flatten().collect(),
         today_title: words::long_day(context.today),
@@ -169,7 +171,7 @@ fn row(past: &Past, current: Option<Uuid>, context: &RequestContext) -> Row {
     let contact_type = &past.contact_type;
     Row {
         name: contact_type.name.clone(),
-        address: format!("/watch?day={}&contact_type={}", context.day, contact_type.id),
+        address: format!("/watch/weeks?day={}&contact_type={}", context.day, contact_type.id),
         is_current: current == Some(contact_type.id),
         forecast: words::thousands(past.forecast()),
         came: words::thousands(past.came()),

@@ -1,0 +1,13 @@
+//! Watch: the board of the day that goes on, what would help now, one queue's contacts, one team's agents, and the
+//! weeks before.
+
+pub(crate) mod board;
+pub(crate) mod drill;
+pub(crate) mod help;
+mod rows;
+pub(crate) mod stand_in;
+mod stream;
+pub(crate) mod weeks;
+
+pub(crate) use stream::Drawn;
+pub(crate) use stream::stream;

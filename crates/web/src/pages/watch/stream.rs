@@ -1,0 +1,71 @@
+//! The board as it changes, over server-sent events. It is drawn once for everybody who looks at it.
+
+use std::convert::Infallible;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use axum::extract::State;
+use axum::response::sse::{Event, KeepAlive, Sse};
+use barometer_app::live::View;
+use futures_util::stream::{self, Stream};
+use tokio::sync::Mutex;
+
+use super::board::draw;
+use crate::App;
+use crate::access::RequestContext;
+
+/// Boards are drawn anew when the switch has said something, and at least this often, so that their age is known.
+const AT_LEAST_EVERY: Duration = Duration::from_secs(5);
+
+/// The board as it was drawn last.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Drawn(Arc<Mutex<Option<(Key, Arc<str>)>>>);
+
+/// By what a drawn board is still right.
+type Key = (Option<Instant>, Option<String>, Option<String>, Option<bool>);
+
+fn key(view: &View) -> Key {
+    (view.heard_at, view.trouble.clone(), view.untold.clone(), view.is_as_it_should)
+}
+
+/// `GET /watch/stream`
+pub(crate) async fn stream(
+    State(app): State<App>,
+    context: RequestContext,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    let view = app.live.view();
+    let events = stream::unfold((app, context, view), async |(app, context, mut view)| {
+        // The sender lives as long as the application: a change or the pause comes first.
+        let _ = tokio::time::timeout(AT_LEAST_EVERY, view.changed()).await;
+        let seen = view.borrow_and_update().clone();
+        let event = match drawn(&app, &context, &seen).await {
+            Some(html) => {
+                let age = seen.age().map_or(-1.0, |age| age.as_secs_f64());
+                Event::default().event("board").data(format!("{age:.1}\n{html}"))
+            }
+            None => Event::default().comment("nothing to draw"),
+        };
+        Some((Ok(event), (app, context, view)))
+    });
+    Sse::new(events).keep_alive(KeepAlive::default())
+}
+
+async fn drawn(app: &App, context: &RequestContext, view: &View) -> Option<Arc<str>> {
+    let mut kept = app.drawn.0.lock().await;
+    if let Some((of, html)) = kept.as_ref()
+        && *of == key(view)
+    {
+        return Some(html.clone());
+    }
+    match draw(app, &context.centre, view).await {
+        Ok(html) => {
+            let html: Arc<str> = html.into();
+            *kept = Some((key(view), html.clone()));
+            Some(html)
+        }
+        Err(error) => {
+            tracing::warn!(?error, "the board could not be drawn");
+            None
+        }
+    }
+}
