@@ -142,13 +142,28 @@ start_server() {
   fail "Barometer did not start; see the message above."
 }
 
-# stop_all: for a trap; stops the server and the PostgreSQL that the script itself has started.
+# start_switch PROGRAM PORT FOLDER OPTION...: the telephone switch stand-in with a token of its own; sets
+# `switch` to its process, and what the server needs to hear it.
+start_switch() {
+  local program=$1 port=$2 folder=$3
+  shift 3
+  mkdir -p "$folder"
+  [ -s "$folder/token" ] || (umask 077 && od -An -N24 -tx1 /dev/urandom | tr -d ' \n' >"$folder/token")
+  BAROMETER_SWITCH_TOKEN=$(cat "$folder/token")
+  BAROMETER_SWITCH="http://127.0.0.1:$port"
+  export BAROMETER_SWITCH_TOKEN BAROMETER_SWITCH
+  setsid "$program" switch --listen "127.0.0.1:$port" --folder "$folder" "$@" &
+  switch=$!
+}
+
+# stop_all: for a trap; stops the server, the switch and the PostgreSQL that the script itself has started.
 stop_all() {
   trap - EXIT INT TERM
-  if [ -n "${server:-}" ]; then
-    kill -TERM "$server" 2>/dev/null || true
-    wait "$server" 2>/dev/null || true
-  fi
+  local process
+  for process in ${server:-} ${switch:-}; do
+    kill -TERM "$process" 2>/dev/null || true
+    wait "$process" 2>/dev/null || true
+  done
   [ -z "${STARTED_POSTGRES:-}" ] || stop_postgres "$STARTED_POSTGRES"
 }
 

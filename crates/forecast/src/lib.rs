@@ -40,7 +40,7 @@ pub use forecaster::{DayForecast, Forecast, ForecastError, IntervalForecast, for
 pub use grain::{Grain, UnknownGrain};
 pub use grid::{DayGrid, Observation};
 pub use handle_time::HandleTimes;
-pub use intraday::{RestOfDay, rest_of_day};
+pub use intraday::{RestOfDay, departure_lately, rest_of_day};
 pub use methods::{Method, MethodName};
 pub use overlay::{Change, Overlay, apply_overlays};
 pub use parts::DayParts;

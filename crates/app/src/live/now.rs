@@ -1,6 +1,6 @@
 //! The day that is going on, put together for the core: what is expected of its rest, who is really there.
 
-use barometer_forecast::{Uncertainty, rest_of_day};
+use barometer_forecast::{Uncertainty, departure_lately, rest_of_day};
 use barometer_plan::{DayNow, TrialType};
 use barometer_simulate::{DemandLuck, TypeCounts};
 use barometer_store::{Centre, Store};
@@ -91,7 +91,7 @@ impl Today {
             let uncertainty = head.and_then(|head| head.uncertainty);
             let today = rows.get(before.min(rows.len())..).unwrap_or_default();
             let over = &today[..interval.min(today.len())];
-            types.push(expect(of_type, forecast, over, interval, uncertainty.as_ref()));
+            types.push(expect(of_type, forecast, over, secs, uncertainty.as_ref()));
             so_far.push(rows.iter().sum());
         }
         let now = DayNow { inputs, present, so_far };
@@ -104,7 +104,7 @@ fn expect(
     of_type: &mut TrialType,
     forecast: &[f64],
     over: &[TypeCounts],
-    interval: usize,
+    interval_secs: f64,
     uncertainty: Option<&Uncertainty>,
 ) -> TypeNow {
     let came: Vec<Option<f64>> = over.iter().map(|counts| Some(counts.offered)).collect();
@@ -126,9 +126,9 @@ fn expect(
     } else {
         1.0
     };
-    for expected in of_type.intervals.iter_mut().skip(interval) {
-        expected.contacts *= factor;
-    }
+    let lately = departure_lately(forecast, &came, factor, interval_secs);
+    let rest = of_type.intervals.iter_mut().skip(came.len());
+    rest.zip(lately).for_each(|(expected, lately)| expected.contacts *= factor * lately);
     of_type.intervals.iter_mut().for_each(|expected| expected.handle_secs *= slower);
     of_type.luck = uncertainty.map(|uncertainty| DemandLuck {
         day_factors: (0..FACTORS)

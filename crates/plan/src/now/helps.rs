@@ -18,6 +18,10 @@ const ANYBODY_AFTER_SECS: f64 = 30.0;
 /// Teams from which people are moved, at most: those with most room.
 const GIVERS: usize = 3;
 
+/// Days on which everything is played first, and interventions that are then played on all days.
+const SCREENING_DAYS: u32 = 10;
+const SCREENED: usize = 9;
+
 /// What can be done.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -56,7 +60,7 @@ pub struct Help {
     pub effects: Vec<HelpEffect>,
     /// Agent-hours that it takes beside those planned.
     pub hours: f64,
-    /// By how many contacts more are answered in time, up to the targets: by which help is ranked.
+    /// By how many contacts more are answered in time, up to the targets.
     pub worth: f64,
 }
 
@@ -73,16 +77,30 @@ pub struct HelpEffect {
     pub chance: f64,
 }
 
+/// Differences under this are nothing, however sure they are.
+const NOTHING: f64 = 0.0005;
+
 impl HelpEffect {
-    /// Whether it is told from luck.
+    /// Whether it is more than luck, and more than nothing.
     pub fn is_told(&self) -> bool {
-        self.difference.abs() > self.half_width
+        self.difference.abs() > self.half_width.max(NOTHING)
+    }
+}
+
+impl Help {
+    /// Whether every target is more likely reached than not with it.
+    pub fn is_enough(&self) -> bool {
+        self.effects.iter().all(|effect| effect.chance >= 0.5)
     }
 }
 
 impl DayNow {
     /// What would help, the best first; what helps nobody is left out. `rest` is the day without any of it, played
     /// as often and with the same seed.
+    ///
+    /// The best are those that are enough (every target is then more likely reached than not), with the fewest
+    /// agent-hours first; then the others, by what they are worth. Everything is played on a few days first, and
+    /// what does best there on all of them.
     ///
     /// # Errors
     ///
@@ -93,11 +111,19 @@ impl DayNow {
         replications: u32,
         seed: u64,
     ) -> Result<Vec<Help>, String> {
+        let few = SCREENING_DAYS.min(replications);
+        let begun = PlayedRest { days: rest.days.iter().take(few as usize).cloned().collect() };
+        // What the strategy does not allow is no help.
+        let possible = self.candidates(rest).into_iter().filter_map(|(kind, words)| {
+            let with = self.with(&kind)?;
+            let worth = self.worth(&begun, &with.play(few, seed).ok()?);
+            (worth > 0.0).then_some((worth, kind, words, with))
+        });
+        let mut screened: Vec<(f64, HelpKind, String, Self)> = possible.collect();
+        screened.sort_by(|one, other| other.0.total_cmp(&one.0));
         let mut helps = Vec::new();
-        for (kind, words) in self.candidates(rest) {
-            // What the strategy does not allow is no help.
-            let Some(with) = self.with(&kind) else { continue };
-            let Ok(played) = with.play(replications, seed) else { continue };
+        for (_, kind, words, with) in screened.into_iter().take(SCREENED) {
+            let played = with.play(replications, seed)?;
             let effects = (0..self.inputs.types.len()).map(|of| self.effect(rest, &played, of));
             let effects: Vec<HelpEffect> = effects.collect();
             let worth = self.worth(rest, &played);
@@ -108,7 +134,15 @@ impl DayNow {
                 helps.push(Help { kind, words, effects, hours, worth });
             }
         }
-        helps.sort_by(|one, other| other.worth.total_cmp(&one.worth));
+        helps.sort_by(|one, other| {
+            let rank = |help: &Help| if help.is_enough() { (0, help.hours) } else { (1, 0.0) };
+            let (one_rank, other_rank) = (rank(one), rank(other));
+            one_rank
+                .0
+                .cmp(&other_rank.0)
+                .then(one_rank.1.total_cmp(&other_rank.1))
+                .then(other.worth.total_cmp(&one.worth))
+        });
         Ok(helps)
     }
 

@@ -107,7 +107,13 @@ fn what_helps_is_found_and_does_what_was_said_on_other_days() {
     assert!(rest.end_of(0, 0.8).chance < 0.5, "the first contact type is in trouble");
     let helps = now.helps(&rest, 80, 5).expect("they can be played");
     assert!(helps.len() >= 4, "{helps:#?}");
-    assert!(helps.windows(2).all(|pair| pair[0].worth >= pair[1].worth), "the best comes first");
+    let in_order = helps.windows(2).all(|pair| match (pair[0].is_enough(), pair[1].is_enough()) {
+        (true, true) => pair[0].hours <= pair[1].hours,
+        (true, false) => true,
+        (false, true) => false,
+        (false, false) => pair[0].worth >= pair[1].worth,
+    });
+    assert!(in_order, "what is enough comes first, the cheapest of it at the head: {helps:#?}");
     let is_move = |help: &&super::Help| matches!(&help.kind, HelpKind::Move { people: 2, .. });
     let moved = helps.iter().find(is_move).expect("two people may be moved");
     assert_eq!(moved.words, "Move 2 people from Freight team to Bookings team");

@@ -142,6 +142,12 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/go-live/sheets/1/text".into(), Role::Planner),
         (get.clone(), "/go-live/sheets/1/sheet.json".into(), Role::Viewer),
         (get.clone(), "/watch".into(), Role::Viewer),
+        (get.clone(), "/watch/weeks".into(), Role::Viewer),
+        (get.clone(), "/watch/help".into(), Role::Viewer),
+        (post.clone(), "/watch/help".into(), Role::Planner),
+        (post.clone(), "/watch/switch".into(), Role::Planner),
+        (get.clone(), "/watch/queues/queue".into(), Role::Viewer),
+        (get.clone(), "/watch/teams/team".into(), Role::Planner),
         (get.clone(), "/methods/erlang".into(), Role::Viewer),
         (post.clone(), "/people/me/sessions".into(), Role::Viewer),
         (post.clone(), "/people".into(), Role::Administrator),
@@ -192,7 +198,8 @@ fn every_route_is_tried_with_every_role() {
     let pages = pages(Uuid::nil());
     let routes = routes();
     assert!(routes.len() > 90, "{}", routes.len());
-    for (method, route) in routes {
+    // A stream has no end that could be waited for: `live` looks at its beginning.
+    for (method, route) in routes.into_iter().filter(|(_, route)| *route != "/watch/stream") {
         let is_tried = pages.iter().any(|(of, address, _)| {
             of.as_str().eq_ignore_ascii_case(method) && is_of(route, address)
         });

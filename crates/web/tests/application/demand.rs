@@ -251,7 +251,7 @@ async fn a_run_over_all_forecasts_shows_its_progress_and_can_be_stopped(pool: Pg
 async fn the_rest_of_today_is_forecast_anew_from_what_has_come(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    planner.get("/watch").await.says("the rest of the day is forecast again here");
+    planner.get("/watch/weeks").await.says("the rest of the day is forecast again here");
     // Until 11 o'clock half as many again as on every day before: 28, 29, … to 40 and down.
     let rows: String = (16..22)
         .map(|half: i32| {
@@ -266,7 +266,7 @@ async fn the_rest_of_today_is_forecast_anew_from_what_has_come(pool: PgPool) {
     // A day that is going on stays in the forecast.
     let head = centre.store.forecast(centre.bookings).await.unwrap().unwrap();
     assert_eq!(head.first_day.to_string(), "2026-11-23");
-    let page = planner.get("/watch").await;
+    let page = planner.get("/watch/weeks").await;
     page.says("Today, Monday 23 November").says("11:00");
     let day: f64 = (16..36).map(|half: i32| f64::from(40 - (half - 20).abs())).sum();
     let so_far: f64 = (16..22).map(|half: i32| f64::from(40 - (half - 20).abs())).sum();

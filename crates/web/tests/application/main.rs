@@ -9,6 +9,7 @@ mod demand;
 mod drafts;
 mod importing;
 mod lists;
+mod live;
 mod planning;
 mod staffing;
 mod strategy_stage;

@@ -147,7 +147,7 @@ async fn an_empty_centre_shows_the_way_to_the_first_import(pool: PgPool) {
     assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY);
     answer.says("There is no contact centre yet.");
     centre.store.add_centre("New centre", "Europe/Madrid").await.unwrap();
-    for page in ["/", "/demand", "/trials", "/go-live", "/watch"] {
+    for page in ["/", "/demand", "/trials", "/go-live", "/watch/weeks"] {
         let answer = planner.get(page).await;
         assert_eq!(answer.status, StatusCode::OK, "{page}");
     }

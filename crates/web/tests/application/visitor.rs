@@ -84,14 +84,13 @@ impl Centre {
 
     /// Somebody of this role who has signed in.
     pub async fn visitor(&self, role: Role) -> Visitor {
-        let mut visitor = self.stranger();
-        let form =
-            format!("email={}%40example.org&password={}", role.word(), PASSWORD.replace(' ', "+"));
-        let answer = visitor.post("/sign-in", &form).await;
-        assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
-        let cookie = answer.headers[header::SET_COOKIE].to_str().unwrap();
-        visitor.cookie = Some(cookie.split(';').next().unwrap().to_owned());
-        visitor
+        signed_in(self.stranger(), role).await
+    }
+
+    /// The same of an application that hears a telephone switch.
+    pub async fn visitor_of(&self, live: &Live, role: Role) -> Visitor {
+        let app = router(App::new(self.store.clone(), Self::settings(), live.clone()));
+        signed_in(Visitor { app, cookie: None }, role).await
     }
 
     /// A visitor who sends this cookie.
@@ -103,6 +102,16 @@ impl Centre {
     pub fn stranger(&self) -> Visitor {
         Visitor { app: self.app(Self::settings()), cookie: None }
     }
+}
+
+async fn signed_in(mut visitor: Visitor, role: Role) -> Visitor {
+    let form =
+        format!("email={}%40example.org&password={}", role.word(), PASSWORD.replace(' ', "+"));
+    let answer = visitor.post("/sign-in", &form).await;
+    assert_eq!(answer.status, StatusCode::SEE_OTHER, "{}", answer.text);
+    let cookie = answer.headers[header::SET_COOKIE].to_str().unwrap();
+    visitor.cookie = Some(cookie.split(';').next().unwrap().to_owned());
+    visitor
 }
 
 /// Half-hours from 8 to 18 o'clock, busier in the morning, on every day until yesterday.
@@ -226,6 +235,21 @@ impl Visitor {
         let (status, headers) = (response.status(), response.headers().clone());
         let bytes = to_bytes(response.into_body(), usize::MAX).await.unwrap();
         Answer { status, headers, text: String::from_utf8_lossy(&bytes).into_owned() }
+    }
+
+    /// What comes first of an answer that never ends.
+    pub async fn begins(&self, address: &str) -> String {
+        use futures_util::StreamExt;
+        let cookie = self.cookie.clone().unwrap_or_default();
+        let request = Request::get(address)
+            .header(header::HOST, "barometer.example")
+            .header(header::COOKIE, cookie);
+        let request = request.body(Body::empty()).unwrap();
+        let response = self.app.clone().oneshot(request).await.unwrap();
+        assert_eq!(response.status(), StatusCode::OK);
+        let mut parts = response.into_body().into_data_stream();
+        let first = parts.next().await.expect("something comes").unwrap();
+        String::from_utf8_lossy(&first).into_owned()
     }
 
     pub async fn request(&self, method: &Method, address: &str) -> Answer {

@@ -31,6 +31,8 @@ struct BoardPage {
     is_there: bool,
     is_stand_in: bool,
     speeds: Vec<(&'static str, &'static str, bool)>,
+    /// Contact types of which a storm can be made.
+    storms: Vec<String>,
     note: Option<&'static str>,
     board: String,
 }
@@ -97,6 +99,9 @@ pub(crate) async fn show(
             .into_iter()
             .map(|(value, name)| (value, name, speed.is_some_and(|at| value == format!("{at}"))))
             .collect(),
+        storms: view.state.as_ref().map_or_else(Vec::new, |state| {
+            state.types.iter().map(|each| each.contact_type.clone()).collect()
+        }),
         note,
         board,
     })
@@ -201,23 +206,33 @@ fn answer(types: &[TypeRow]) -> String {
     if types.is_empty() {
         return "The switch has no plan of today yet.".to_owned();
     }
-    let behind: Vec<&TypeRow> =
-        types.iter().filter(|row| row.verdict == Some(Verdict::Breaks)).collect();
+    let of = |verdict| -> Vec<&TypeRow> {
+        types.iter().filter(|row| row.verdict == Some(verdict)).collect()
+    };
+    let listed = |rows: &[&TypeRow]| {
+        words::listing(&rows.iter().map(|row| row.name.clone()).collect::<Vec<_>>())
+    };
+    let (behind, just_under) = (of(Verdict::Breaks), of(Verdict::Marginal));
     let unlikely: Vec<String> =
         types.iter().filter(|row| row.is_unlikely).map(|row| row.name.clone()).collect();
-    let now = match behind.as_slice() {
-        [] => "Every contact type keeps to its service level so far.".to_owned(),
-        [one] => format!(
+    let now = match (behind.as_slice(), just_under.as_slice()) {
+        ([], []) => "Every contact type keeps to its service level so far.".to_owned(),
+        ([], [one]) => format!(
+            "{} is just under its service level so far ({}, target {}); all others keep to theirs.",
+            one.name, one.level, one.target
+        ),
+        ([], several) => format!(
+            "{} are just under their service levels so far; all others keep to theirs.",
+            listed(several)
+        ),
+        ([one], _) => format!(
             "{} is at {} where {} is the target; {}.",
             one.name,
             one.level,
             one.target,
             waiting(one)
         ),
-        several => {
-            let names: Vec<String> = several.iter().map(|row| row.name.clone()).collect();
-            format!("{} are under their service level.", words::listing(&names))
-        }
+        (several, _) => format!("{} are under their service levels.", listed(several)),
     };
     let tonight = match unlikely.len() {
         0 => "By tonight every target is more likely reached than not.".to_owned(),

@@ -17,7 +17,7 @@ use crate::pages::page;
 use crate::words;
 
 /// Interventions that are shown.
-const SHOWN: usize = 10;
+const SHOWN: usize = 8;
 
 #[derive(Template)]
 #[template(path = "watch/help.html")]
@@ -44,6 +44,7 @@ struct HelpRow {
     kind: String,
     press: &'static str,
     cost: String,
+    is_enough: bool,
     effects: Vec<EffectCell>,
 }
 
@@ -125,6 +126,7 @@ fn help_row(help: &Help) -> Result<HelpRow, PageError> {
         } else {
             words::NONE.to_owned()
         },
+        is_enough: help.is_enough(),
         effects: effects.collect(),
     })
 }
@@ -157,8 +159,13 @@ fn answer(outlook: Option<&Outlook>, rows: &[HelpRow], context: &RequestContext)
             words::listing(&missed)
         ),
         (false, Some(best)) => format!(
-            "Seen from {at}, {} will more likely miss by tonight. What helps most: {}.",
+            "Seen from {at}, {} will more likely miss by tonight. {}: {}.",
             words::listing(&missed),
+            if best.is_enough {
+                "The cheapest that is enough"
+            } else {
+                "Nothing is enough; most helps"
+            },
             lower_first(&best.words)
         ),
     }

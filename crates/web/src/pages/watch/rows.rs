@@ -11,7 +11,7 @@ use crate::words;
 
 /// A level that misses its target by less than this is marginal.
 const MARGINAL: f64 = 0.02;
-/// Hours of the strip before the first and after the last interval with contacts.
+/// Cells of the strip overlap by this much, in per cent, so that no gap shows between them.
 const CELL_OVERLAP: f64 = 0.3;
 
 /// A contact type on the board.
@@ -32,7 +32,6 @@ pub(super) struct TypeRow {
     pub off: String,
     pub pressure: String,
     pub colour: String,
-    pub is_dark: bool,
     pub cells: Vec<StripCell>,
     pub now_at: f64,
 }
@@ -86,6 +85,17 @@ pub(super) fn minutes(secs: f64) -> String {
         format!("{}:{:02}:{:02}", secs / 3600, secs / 60 % 60, secs % 60)
     } else {
         format!("{}:{:02}", secs / 60, secs % 60)
+    }
+}
+
+/// "20 s", "4 h": as short as it can be said.
+fn threshold(secs: f64) -> String {
+    match secs {
+        hours if hours >= 3600.0 && hours % 3600.0 == 0.0 => format!("{:.0} h", hours / 3600.0),
+        minutes if minutes >= 300.0 && minutes % 60.0 == 0.0 => {
+            format!("{:.0} min", minutes / 60.0)
+        }
+        secs => format!("{} s", words::plain_number(secs)),
     }
 }
 
@@ -151,7 +161,6 @@ pub(super) fn types(
             off: String::new(),
             pressure: words::NONE.to_owned(),
             colour: "none".to_owned(),
-            is_dark: false,
             cells: Vec::new(),
             now_at: 0.0,
         };
@@ -178,7 +187,7 @@ impl TypeRow {
         self.target = format!(
             "{} in {}",
             words::whole_percent(rules.service_level),
-            words::secs(rules.within_secs)
+            threshold(rules.within_secs)
         );
         self.tonight = share(end.level);
         self.range = match (end.low, end.high) {
@@ -196,7 +205,6 @@ impl TypeRow {
         if let Some(pressure) = pressure {
             self.pressure = words::pressure(pressure);
             self.colour = pressure_scale::colour(pressure);
-            self.is_dark = !(0.7..=1.02).contains(&pressure);
         }
         let intervals = today.now.inputs.interval_count();
         let x = |interval: f64| 100.0 * interval / intervals.max(1) as f64;

@@ -19,9 +19,15 @@ const AT_LEAST_EVERY: Duration = Duration::from_secs(5);
 
 /// The board as it was drawn last.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Drawn(Arc<Mutex<Option<(Key, Arc<str>)>>>);
+pub(crate) struct Drawn(Arc<Mutex<Option<Sheet>>>);
 
-/// By what a drawn board is still right.
+/// A drawn board, and by what it is still right.
+#[derive(Debug)]
+struct Sheet {
+    key: Key,
+    html: Arc<str>,
+}
+
 type Key = (Option<Instant>, Option<String>, Option<String>, Option<bool>);
 
 fn key(view: &View) -> Key {
@@ -52,15 +58,13 @@ pub(crate) async fn stream(
 
 async fn drawn(app: &App, context: &RequestContext, view: &View) -> Option<Arc<str>> {
     let mut kept = app.drawn.0.lock().await;
-    if let Some((of, html)) = kept.as_ref()
-        && *of == key(view)
-    {
-        return Some(html.clone());
+    if let Some(sheet) = kept.as_ref().filter(|sheet| sheet.key == key(view)) {
+        return Some(sheet.html.clone());
     }
     match draw(app, &context.centre, view).await {
         Ok(html) => {
             let html: Arc<str> = html.into();
-            *kept = Some((key(view), html.clone()));
+            *kept = Some(Sheet { key: key(view), html: html.clone() });
             Some(html)
         }
         Err(error) => {

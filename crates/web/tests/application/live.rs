@@ -1,0 +1,284 @@
+//! The circle with a telephone switch: it is told what is to be, tells what is, and survives being away.
+
+use std::path::PathBuf;
+use std::time::Duration;
+
+use axum::http::StatusCode;
+use barometer_app::live::{self, Live, SwitchAddress, SwitchClient, View};
+use barometer_store::{ReleaseAnswer, Role};
+use barometer_strategy::Strategy;
+use barometer_switch::{Options, Switch};
+use barometer_wire::{Conduct, Disturbance};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use sqlx::PgPool;
+use tokio::net::TcpListener;
+use tokio::sync::watch;
+use tokio::task::JoinHandle;
+use uuid::Uuid;
+
+use crate::visitor::{Centre, TODAY, at};
+
+/// A switch on a port of its own, and what hears it.
+struct Circle {
+    folder: PathBuf,
+    address: SwitchAddress,
+    switch: Option<Switch>,
+    serving: Option<JoinHandle<()>>,
+    live: Live,
+    stop: watch::Sender<bool>,
+}
+
+impl Circle {
+    async fn begin(centre: &Centre) -> Self {
+        let folder = std::env::temp_dir().join(format!("circle-{}", Uuid::new_v4()));
+        let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let address = format!("http://{}", listener.local_addr().unwrap());
+        let address = SwitchAddress { address, token: "tide".to_owned() };
+        let live = Live::of(Some(address.clone()));
+        let (stop, stopped) = watch::channel(false);
+        tokio::spawn(live::run(centre.store.clone(), live.clone(), stopped));
+        let mut circle = Self { folder, address, switch: None, serving: None, live, stop };
+        circle.start(listener);
+        circle
+    }
+
+    fn start(&mut self, listener: TcpListener) {
+        let switch = Switch::start(Options {
+            folder: self.folder.clone(),
+            token: self.address.token.clone(),
+            begins: at("2026-11-23T09:40"),
+            speed: 0.0,
+            zone: TimeZone::get("Europe/London").unwrap(),
+            seed: 4,
+            disturbances: Vec::new(),
+        })
+        .unwrap();
+        let router = switch.router();
+        self.serving = Some(tokio::spawn(async move {
+            axum::serve(listener, router).await.unwrap();
+        }));
+        self.switch = Some(switch);
+    }
+
+    fn client(&self) -> SwitchClient {
+        SwitchClient::of(self.address.clone())
+    }
+
+    /// Waits until what is known of the switch is as wanted.
+    async fn until(&self, what: &str, is_so: impl Fn(&View) -> bool) -> View {
+        let mut view = self.live.view();
+        let waited = tokio::time::timeout(Duration::from_secs(40), view.wait_for(is_so)).await;
+        match waited {
+            Ok(view) => view.unwrap().clone(),
+            Err(_) => panic!("it never came to this: {what}; {:?}", self.live.view().borrow()),
+        }
+    }
+
+    async fn move_on(&self, to: Timestamp) -> View {
+        let conduct = Conduct { until: Some(to), ..Conduct::default() };
+        self.client().behave(&conduct).await.unwrap();
+        self.live.wake();
+        let is_there = |view: &View| view.state.as_ref().is_some_and(|state| state.clock.now >= to);
+        self.until("the clock has moved on", is_there).await
+    }
+}
+
+impl Drop for Circle {
+    fn drop(&mut self) {
+        self.stop.send_replace(true);
+        if let Some(serving) = self.serving.take() {
+            serving.abort();
+        }
+        if let Some(switch) = self.switch.take() {
+            switch.stop();
+        }
+        // What another test's folder is called is another name: nothing else is lost.
+        let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+fn is_as_it_should(view: &View) -> bool {
+    view.is_as_it_should == Some(true)
+        && view.state.as_ref().is_some_and(|state| !state.types.is_empty())
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_release_reaches_the_switch_and_its_day_comes_back(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("the switch has the strategy and the plan", is_as_it_should).await;
+    let release = centre.store.live_release(centre.centre).await.unwrap().unwrap();
+    assert!(matches!(release.answer, Some(ReleaseAnswer::Live(_))), "{release:?}");
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    planner.get("/go-live").await.says("On the switch: v1").says("as it is to be");
+    let board = planner.get("/watch").await;
+    board.says("How is today going?").says("Bookings").says("By tonight").says(" of 9");
+    // What it tells is kept once, however often it is told.
+    let view = circle.move_on(at("2026-11-23T13:10")).await;
+    let told = view.state.unwrap().last_interval;
+    assert!(told >= 8, "{told}");
+    circle.until("rows are taken", is_as_it_should).await;
+    let switch = circle.client().live().await.unwrap().switch;
+    for _ in 0..100 {
+        if centre.store.last_switch_row(&switch).await.unwrap() >= told {
+            break;
+        }
+        circle.live.wake();
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    let (from, to) = (at("2026-11-23T00:00"), at("2026-11-24T00:00"));
+    let rows = centre.store.switch_rows(centre.centre, from, to).await.unwrap();
+    assert!(rows.len() as u64 >= told);
+    let again = centre.store.add_switch_rows(centre.centre, &switch, &rows).await.unwrap();
+    assert_eq!(again, 0, "a row that is told twice is kept once");
+    // A later version goes live there, and the way back is one press.
+    let mut other = Strategy::plain("Bookings");
+    other.first_queue_mut().unwrap().places = Some(3);
+    let version = centre.store.add_strategy_version(centre.centre, &other, None).await.unwrap();
+    centre.store.go_live(version, None, None, "fewer places").await.unwrap();
+    circle.live.wake();
+    let number = centre.store.live_release(centre.centre).await.unwrap().unwrap().number;
+    for _ in 0..100 {
+        let there = circle.client().live().await.unwrap();
+        if there.release.is_some_and(|there| there.number == number.unsigned_abs()) {
+            assert_eq!(there.version, Some(2));
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("v2 never reached the switch");
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_board_comes_as_it_changes_to_those_who_have_signed_in(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let stranger = centre.stranger().get("/watch/stream").await;
+    assert_eq!(stranger.status, StatusCode::SEE_OTHER);
+    let viewer = centre.visitor_of(&circle.live, Role::Viewer).await;
+    let first = viewer.begins("/watch/stream").await;
+    assert!(first.starts_with("event: board"), "{first}");
+    assert!(first.contains("Bookings") && first.contains("09:40"), "{first}");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_switch_that_is_away_is_said_to_be_and_heard_again(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let mut circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    let outage = Disturbance::Outage { from: at("2026-11-23T09:40"), minutes: 15.0 };
+    let conduct = Conduct { disturbances: vec![outage], ..Conduct::default() };
+    circle.client().behave(&conduct).await.unwrap();
+    circle.until("it is out of order", |view| view.trouble.is_some()).await;
+    planner.get("/watch").await.says("out of order").says("09:40");
+    planner.get("/go-live").await.says("waits to be published");
+    let conduct = Conduct { until: Some(at("2026-11-23T10:00")), ..Conduct::default() };
+    circle.client().behave(&conduct).await.unwrap();
+    circle.until("it is heard again", |view| view.trouble.is_none()).await;
+    // It is stopped and started again where it was.
+    let port = circle.address.address.trim_start_matches("http://").to_owned();
+    circle.serving.take().unwrap().abort();
+    circle.switch.take().unwrap().stop();
+    circle.until("it does not answer", |view| view.trouble.is_some()).await;
+    let mut listener = None;
+    for _ in 0..50 {
+        match TcpListener::bind(&port).await {
+            Ok(free) => {
+                listener = Some(free);
+                break;
+            }
+            Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+        }
+    }
+    circle.start(listener.expect("the port is free again"));
+    let is_back = |view: &View| {
+        view.trouble.is_none()
+            && view.state.as_ref().is_some_and(|state| state.clock.now >= at("2026-11-23T10:00"))
+    };
+    circle.until("it goes on where it was", is_back).await;
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_day_that_is_over_becomes_history_and_today_goes_on(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let end = centre.store.history_end(centre.bookings).await.unwrap().unwrap();
+    assert!(end < at("2026-11-23T00:00"));
+    circle.move_on(at("2026-11-24T00:30")).await;
+    let tomorrow = TODAY.tomorrow().unwrap();
+    for _ in 0..150 {
+        circle.live.wake();
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        let known = centre.store.centre().await.unwrap().unwrap();
+        let end = centre.store.history_end(centre.bookings).await.unwrap().unwrap();
+        if known.today == Some(tomorrow) && end >= at("2026-11-23T17:30") {
+            // The forecast is made again, by a worker.
+            let run = centre.store.open_forecast_run(centre.centre).await.unwrap();
+            assert!(run.is_some(), "the forecasts are queued");
+            let day = centre.store.history_since(centre.bookings, at("2026-11-23T00:00")).await;
+            let day = day.unwrap();
+            let offered: f64 = day.iter().map(|interval| interval.offered).sum();
+            let forecast: f64 = (16..36).map(|half: i32| f64::from(40 - (half - 20).abs())).sum();
+            assert!((offered / forecast - 1.0).abs() < 0.5, "{offered} of {forecast}");
+            return;
+        }
+    }
+    panic!("the day was never closed");
+}
+
+#[sqlx::test(migrations = false)]
+async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    planner.get("/watch/help").await.says("What would help now?");
+    // Twice as many for two hours, and nine people.
+    let storm = Disturbance::Storm {
+        contact_type: "Bookings".to_owned(),
+        from: at("2026-11-23T09:40"),
+        minutes: 120.0,
+        factor: 2.0,
+    };
+    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
+    circle.client().behave(&conduct).await.unwrap();
+    circle.move_on(at("2026-11-23T11:05")).await;
+    circle.live.forget_outlook().await;
+    let helps = circle
+        .live
+        .helps(&centre.store, &centre.store.centre().await.unwrap().unwrap())
+        .await
+        .unwrap()
+        .unwrap();
+    assert!(!helps.helps.is_empty(), "a storm needs help: {:?}", helps.outlook.ends);
+    let page = planner.get("/watch/help").await;
+    page.says("Bookings").says("Call in 4 people").says("Plan it");
+    let called = r#"{"call_in":{"to":"team","people":4}}"#;
+    let encoded: String = called.bytes().map(|byte| format!("%{byte:02X}")).collect();
+    let done = planner.post("/watch/help", &format!("kind={encoded}")).await;
+    assert_eq!(done.status, StatusCode::SEE_OTHER, "{}", done.text);
+    assert_eq!(done.location(), "/watch?note=planned");
+    planner.get("/watch").await.says("Done today").says("Call in 4 people");
+    let (from, to) = (at("2026-11-23T11:00"), at("2026-11-23T13:00"));
+    let cover = centre.store.cover_between(centre.bookings, from, to).await.unwrap();
+    let people: Vec<u32> = cover.iter().map(|interval| interval.agents).collect();
+    assert_eq!(people, [9, 9, 13, 13], "in an hour, and not before");
+    // The switch is told, and they come.
+    let view = circle.move_on(at("2026-11-23T12:40")).await;
+    let planned = view.state.unwrap().teams[0].planned;
+    assert_eq!(planned, 13);
+    let nonsense = planner.post("/watch/help", "kind=nothing").await;
+    assert_eq!(nonsense.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let viewer = centre.visitor_of(&circle.live, Role::Viewer).await;
+    let refused = viewer.post("/watch/help", &format!("kind={encoded}")).await;
+    assert_eq!(refused.status, StatusCode::FORBIDDEN);
+    // One queue's contacts are everybody's to see, single agents are not.
+    viewer.get("/watch/queues/queue").await.says("Who is in");
+    assert_eq!(viewer.get("/watch/teams/team").await.status, StatusCode::FORBIDDEN);
+    planner.get("/watch/teams/team").await.says("Answered today");
+    assert_eq!(viewer.get("/watch/queues/nothing").await.status, StatusCode::NOT_FOUND);
+}

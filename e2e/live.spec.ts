@@ -1,0 +1,54 @@
+// The circle on the day itself: the board, a storm on the switch, what would help, done, and a change that reaches the
+// switch. The switch stand-in stands at its moment until a test moves it on.
+import { expect, signIn, test, toStage } from './steps';
+
+test('a storm is seen on the board, help is found and planned, and people come', async ({ page }) => {
+  await signIn(page, 'planner');
+  await toStage(page, 'Watch');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('How is today going?');
+  const sailing = page.getByRole('row', { name: /Sailing changes/ }).first();
+  await expect(sailing).toContainText('80 % in 20 s');
+  await expect(page.getByText(/Heard from the switch [0-5] s ago/)).toBeVisible();
+  // On to the storm of the afternoon.
+  await page.getByText('The stand-in: its clock, and what goes wrong').click();
+  await page.getByLabel('Ahead by, minutes').fill('260');
+  await page.getByRole('button', { name: 'Move the clock on' }).click();
+  await expect(page.getByText('The switch has been told.')).toBeVisible();
+  await expect(page.locator('.answer')).toContainText(/15:3\d/, { timeout: 30_000 });
+  await expect(page.locator('.answer')).toContainText(/Sailing changes/, { timeout: 30_000 });
+  await page.getByRole('link', { name: 'What would help now' }).click();
+  await expect(page.locator('.answer')).toContainText('will more likely miss by tonight', { timeout: 60_000 });
+  const help = page.getByRole('row', { name: /people (for|from)/ }).filter({ has: page.getByRole('button', { name: 'Plan it' }) }).first();
+  const words = (await help.getByRole('rowheader').textContent())?.replace('enough', '').trim() ?? '';
+  await help.getByRole('button', { name: 'Plan it' }).click();
+  await expect(page.getByText('Done: the cover of today is another one')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('listitem').filter({ hasText: words })).toContainText('by tonight');
+});
+
+test('one queue and one team are looked into, by those who may', async ({ page, browser }) => {
+  await signIn(page, 'planner');
+  await page.goto('/watch');
+  await page.getByRole('link', { name: 'Bookings team' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('What does everybody of Bookings team do?');
+  await expect(page.getByRole('row').nth(1)).toContainText(/talks|free|writes up|calls back/);
+  await page.goBack();
+  await page.getByRole('link', { name: 'Bookings queue' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Who is in Bookings queue?');
+  const viewer = await (await browser.newContext()).newPage();
+  await signIn(viewer, 'viewer');
+  await viewer.goto('/watch');
+  await expect(viewer.getByText('The stand-in: its clock, and what goes wrong')).toHaveCount(0);
+  await viewer.goto('/watch/teams/bookings-team');
+  await expect(viewer.getByText(/needs the role planner/)).toBeVisible();
+});
+
+test('the wall shows the board alone, and it goes on by itself', async ({ page }) => {
+  await page.setViewportSize({ width: 1920, height: 1080 });
+  await signIn(page, 'viewer');
+  await page.goto('/watch');
+  await page.getByRole('link', { name: 'For the wall' }).click();
+  await expect(page.getByRole('navigation', { name: 'Stages' })).toHaveCount(0);
+  const clock = page.locator('.answer strong').first();
+  const before = await clock.textContent();
+  await expect(clock).not.toHaveText(before ?? '', { timeout: 20_000 });
+});
