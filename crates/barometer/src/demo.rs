@@ -9,8 +9,8 @@ use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkha
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_intake::ListLayout;
 use barometer_plan::{
-    Candidate, ComparisonInputs, CoverChoice, CoverInterval, EvidenceKey, SheetAct, SheetText,
-    TeamPeople, TrialInputs, TypePlan, customers_of,
+    AlarmMeasure, AlarmRule, Candidate, ComparisonInputs, CoverChoice, CoverInterval, EvidenceKey,
+    Severity, SheetAct, SheetText, TeamPeople, TrialInputs, TypePlan, customers_of,
 };
 use barometer_store::{
     HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry, NewRevision,
@@ -66,8 +66,31 @@ pub async fn load(store: &Store) -> Result<()> {
     begin_drafts(store, centre, &zone).await?;
     say_what_the_business_knows(store, centre, &zone).await?;
     import_lists(store).await?;
+    for rule in alarms() {
+        store.add_alarm(centre, &rule, None).await?;
+    }
     store.set_today(centre, TODAY).await?;
     Ok(())
+}
+
+/// What the duty manager wants to be told: the storm of the afternoon, before it is lost, and silence.
+fn alarms() -> [AlarmRule; 3] {
+    let of = |measure, threshold, clears_at, minutes, severity| AlarmRule {
+        measure,
+        contact_type: Some("Sailing changes".to_owned()),
+        threshold,
+        clears_at,
+        minutes,
+        severity,
+    };
+    [
+        of(AlarmMeasure::LongestWait, 180.0, 60.0, 2.0, Severity::Urgent),
+        of(AlarmMeasure::ChanceByTonight, 0.3, 0.5, 0.0, Severity::Warning),
+        AlarmRule {
+            contact_type: None,
+            ..of(AlarmMeasure::Silence, 30.0, 5.0, 0.0, Severity::Urgent)
+        },
+    ]
 }
 
 /// The two drafts; the better one is kept as a version and compared with the live one.

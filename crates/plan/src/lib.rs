@@ -8,6 +8,7 @@
 //!
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
 
+mod alarm;
 mod assess;
 mod change_sheet;
 mod comparison;
@@ -32,6 +33,9 @@ mod uncertain;
 mod verdict;
 mod what_if;
 
+pub use alarm::{
+    AlarmChange, AlarmFault, AlarmMeasure, AlarmRule, AlarmState, Severity, would_have_rung,
+};
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use change_sheet::{
     Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Ground, RecordLine, Risks, SHEET_FORMAT,

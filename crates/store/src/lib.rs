@@ -4,6 +4,7 @@
 //! leave no module: every answer is a domain type or one of the plain structs named here.
 
 mod agents;
+mod alarms;
 mod centres;
 mod change_sheets;
 mod comparisons;
@@ -33,6 +34,7 @@ mod users;
 mod waivers;
 
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
+pub use alarms::{Alarm, Ring};
 pub use centres::{Centre, ContactType};
 pub use change_sheets::{KeptEntry, KeptSheet, NewEntry, Publication};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};

@@ -10,6 +10,7 @@ use jiff::ToSpan;
 use jiff::civil::Date;
 use uuid::Uuid;
 
+use super::alarms::Watching;
 use super::client::{SwitchClient, SwitchError};
 use super::day_plan::day_plan;
 use super::{Live, View};
@@ -28,7 +29,15 @@ const LATE_DAYS: i64 = 3;
 /// Hears the switch and tells it what it does not have, until told to stop. Whatever fails is tried again.
 pub async fn run(store: Store, live: Live, mut stopped: tokio::sync::watch::Receiver<bool>) {
     let Some(client) = live.client() else { return };
-    let mut feed = Feed { store, client, live, compared_at: None, refused: None, strategy: None };
+    let mut feed = Feed {
+        store,
+        client,
+        live,
+        compared_at: None,
+        refused: None,
+        strategy: None,
+        watching: Watching::default(),
+    };
     loop {
         let is_woken = tokio::select! {
             _ = stopped.wait_for(|stopped| *stopped) => return,
@@ -39,6 +48,9 @@ pub async fn run(store: Store, live: Live, mut stopped: tokio::sync::watch::Rece
             (feed.compared_at, feed.refused) = (None, None);
         }
         feed.go_round().await;
+        if let Err(error) = feed.look_at_alarms().await {
+            tracing::warn!(%error, "alarms are looked at later");
+        }
     }
 }
 
@@ -51,6 +63,7 @@ struct Feed {
     refused: Option<(String, Instant)>,
     /// The strategy that is to be live, by its version's key.
     strategy: Option<(Uuid, Arc<Strategy>, String)>,
+    watching: Watching,
 }
 
 /// What goes wrong in a round.
@@ -89,6 +102,11 @@ impl From<barometer_store::StoreError> for Trouble {
 }
 
 impl Feed {
+    async fn look_at_alarms(&mut self) -> Result<(), AppError> {
+        let Some(centre) = self.store.centre().await? else { return Ok(()) };
+        self.watching.look(&self.store, &centre, &self.live).await
+    }
+
     async fn go_round(&mut self) {
         match self.client.state().await {
             Ok(state) => self.live.view.send_modify(|view| {

@@ -5,6 +5,7 @@
 //! request can be repeated, and every row is kept once. What it saw last is a [`View`], which says how old it is.
 
 mod act;
+mod alarms;
 mod client;
 mod day_plan;
 mod feed;
@@ -18,6 +19,7 @@ use barometer_wire::SwitchState;
 use tokio::sync::{Notify, watch};
 
 pub use act::Done;
+pub use alarms::{tried_on_the_past, value};
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
 pub use feed::run;
 pub use now::{Today, TypeNow};

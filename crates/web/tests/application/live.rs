@@ -75,6 +75,19 @@ impl Circle {
         }
     }
 
+    /// Waits until so many rows of intervals are kept.
+    async fn taken(&self, centre: &Centre, rows: u64) {
+        let switch = self.client().live().await.unwrap().switch;
+        for _ in 0..200 {
+            if centre.store.last_switch_row(&switch).await.unwrap() >= rows {
+                return;
+            }
+            self.live.wake();
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("{rows} rows were never taken");
+    }
+
     async fn move_on(&self, to: Timestamp) -> View {
         let conduct = Conduct { until: Some(to), ..Conduct::default() };
         self.client().behave(&conduct).await.unwrap();
@@ -119,14 +132,8 @@ async fn a_release_reaches_the_switch_and_its_day_comes_back(pool: PgPool) {
     let told = view.state.unwrap().last_interval;
     assert!(told >= 8, "{told}");
     circle.until("rows are taken", is_as_it_should).await;
+    circle.taken(&centre, told).await;
     let switch = circle.client().live().await.unwrap().switch;
-    for _ in 0..100 {
-        if centre.store.last_switch_row(&switch).await.unwrap() >= told {
-            break;
-        }
-        circle.live.wake();
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
     let (from, to) = (at("2026-11-23T00:00"), at("2026-11-24T00:00"));
     let rows = centre.store.switch_rows(centre.centre, from, to).await.unwrap();
     assert!(rows.len() as u64 >= told);
@@ -281,4 +288,63 @@ async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(p
     assert_eq!(viewer.get("/watch/teams/team").await.status, StatusCode::FORBIDDEN);
     planner.get("/watch/teams/team").await.says("Answered today");
     assert_eq!(viewer.get("/watch/queues/nothing").await.status, StatusCode::NOT_FOUND);
+}
+
+#[sqlx::test(migrations = false)]
+async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    planner.get("/watch/alarms").await.says("No alarm is switched on.");
+    // What cannot be meant comes back filled in, with a message at its field.
+    let odd = "measure=waiting&contact_type=Bookings&threshold=4&clears_at=9&minutes=soon&severity=urgent&act=add";
+    let refused = planner.post("/watch/alarms", odd).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("good side of the threshold").says("“soon” is not a number").says("value=\"9\"");
+    let silent =
+        "measure=silence&contact_type=Bookings&threshold=30&minutes=0&severity=urgent&act=try";
+    planner.post("/watch/alarms", silent).await.says("cannot be tried on the past");
+    circle.taken(&centre, 1).await;
+    let level =
+        "measure=last_level&contact_type=Bookings&threshold=99.9&minutes=0&severity=notice&act=try";
+    planner.post("/watch/alarms", level).await.says("it would have rung");
+    let waits = "measure=waiting&contact_type=Bookings&threshold=5&clears_at=1&minutes=0&severity=urgent&act=add";
+    let added = planner.post("/watch/alarms", waits).await;
+    assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    planner.get("/watch/alarms").await.says("Bookings: contacts waiting over 5");
+    let rings = async |is_open: bool| {
+        for _ in 0..100 {
+            let rings = centre.store.rings(centre.centre, 10).await.unwrap();
+            if rings.iter().any(|ring| ring.cleared_at.is_none()) == is_open && !rings.is_empty() {
+                return rings;
+            }
+            circle.live.wake();
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("the alarm never came to this: rings {is_open}");
+    };
+    let storm = Disturbance::Storm {
+        contact_type: "Bookings".to_owned(),
+        from: at("2026-11-23T09:40"),
+        minutes: 60.0,
+        factor: 4.0,
+    };
+    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
+    circle.client().behave(&conduct).await.unwrap();
+    circle.move_on(at("2026-11-23T10:20")).await;
+    let open = rings(true).await;
+    planner.get("/watch").await.says("Bookings: contacts waiting over 5");
+    planner.post(&format!("/watch/alarms/{}", open[0].id), "act=seen").await;
+    planner.get("/watch/alarms").await.says("A planner").says("One rings now.");
+    circle.move_on(at("2026-11-23T12:30")).await;
+    let cleared = rings(false).await;
+    assert_eq!(cleared.len(), 1, "it rang once: {cleared:?}");
+    let alarm = cleared[0].alarm;
+    planner.post(&format!("/watch/alarms/{alarm}"), "act=off").await;
+    planner.get("/watch/alarms").await.says("Switch on");
+    planner.post(&format!("/watch/alarms/{alarm}"), "act=remove").await;
+    assert!(centre.store.alarms(centre.centre).await.unwrap().is_empty());
+    let gone = planner.post(&format!("/watch/alarms/{alarm}"), "act=off").await;
+    assert_eq!(gone.status, StatusCode::NOT_FOUND);
 }

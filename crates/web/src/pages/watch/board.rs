@@ -12,6 +12,7 @@ use barometer_wire::SwitchState;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
 
+use super::alarms::{RingRow, ring_rows};
 use super::rows::{self, CampaignRow, QueueRow, TeamRow, TypeRow, minutes};
 use crate::App;
 use crate::access::RequestContext;
@@ -46,6 +47,7 @@ struct BoardPart {
     day: String,
     clock: String,
     speed: String,
+    rings: Vec<RingRow>,
     types: Vec<TypeRow>,
     teams: Vec<TeamRow>,
     queues: Vec<QueueRow>,
@@ -68,6 +70,9 @@ pub(crate) struct BoardQuery {
     wall: Option<u8>,
     note: Option<String>,
 }
+
+/// Alarms that ring on the board, at most.
+const MOST_RINGS: i64 = 8;
 
 /// Speeds of a stand-in's clock that are offered.
 const SPEEDS: [(&str, &str); 5] =
@@ -119,7 +124,13 @@ pub(super) async fn draw(app: &App, centre: &Centre, view: &View) -> Result<Stri
     };
     let (from, to) = span(state.clock.date, 1, &centre.zone)?;
     let done = app.store.interventions(centre.id, from, to).await?;
-    let part = BoardPart::of(view, &state, outlook, (unplanned, &done), &centre.zone);
+    let mut part = BoardPart::of(view, &state, outlook, (unplanned, &done), &centre.zone);
+    let mut rings = app.store.rings(centre.id, MOST_RINGS).await?;
+    rings.retain(|ring| ring.cleared_at.is_none());
+    if !rings.is_empty() {
+        let alarms = app.store.alarms(centre.id).await?;
+        part.rings = ring_rows(rings, &alarms, &centre.zone);
+    }
     Ok(part.render()?)
 }
 
@@ -131,6 +142,7 @@ impl BoardPart {
             day: String::new(),
             clock: String::new(),
             speed: String::new(),
+            rings: Vec::new(),
             types: Vec::new(),
             teams: Vec::new(),
             queues: Vec::new(),
@@ -162,6 +174,7 @@ impl BoardPart {
             trouble,
             day: words::long_day(state.clock.date),
             clock,
+            rings: Vec::new(),
             speed: match state.clock.speed {
                 1.0 => String::new(),
                 0.0 => "stopped".to_owned(),

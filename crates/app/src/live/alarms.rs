@@ -1,0 +1,149 @@
+//! Alarms, looked at every time that the switch has said something, or nothing.
+
+use std::collections::HashMap;
+
+use barometer_plan::{AlarmChange, AlarmMeasure, AlarmRule, AlarmState, would_have_rung};
+use barometer_simulate::{PresentAt, TypeCounts};
+use barometer_store::{Alarm, Centre, Store};
+use barometer_wire::{IntervalRow, SwitchState};
+use jiff::Timestamp;
+use uuid::Uuid;
+
+use super::{Live, Outlook, View};
+use crate::AppError;
+
+/// The alarms of a centre, and where each is.
+#[derive(Debug, Default)]
+pub(super) struct Watching {
+    states: HashMap<Uuid, AlarmState>,
+    is_begun: bool,
+}
+
+/// The service level of contacts that are answered or gone.
+fn level(counts: &TypeCounts) -> Option<f64> {
+    let over = counts.offered - counts.open();
+    (over > 0.0).then(|| counts.in_time / over)
+}
+
+/// What an alarm's measure is now; `None` where that is not known, or there is nothing to measure.
+pub fn value(rule: &AlarmRule, view: &View, outlook: Option<&Outlook>) -> Option<f64> {
+    if rule.measure == AlarmMeasure::Silence {
+        return view.age().map(|age| age.as_secs_f64());
+    }
+    let state = view.state.as_deref()?;
+    let name = rule.contact_type.as_deref()?;
+    let of_type = state.types.iter().find(|each| each.contact_type == name)?;
+    let so_far: TypeCounts = of_type.intervals.iter().sum();
+    match rule.measure {
+        AlarmMeasure::LastLevel => {
+            let last = of_type.intervals.len().checked_sub(2)?;
+            level(of_type.intervals.get(last)?)
+        }
+        AlarmMeasure::LevelSoFar => level(&so_far),
+        AlarmMeasure::Abandonment => {
+            (so_far.offered > 0.0).then(|| so_far.abandoned / so_far.offered)
+        }
+        AlarmMeasure::Waiting => Some(waits(state, name).count() as f64),
+        AlarmMeasure::LongestWait => Some(waits(state, name).fold(0.0, f64::max)),
+        AlarmMeasure::ChanceByTonight => {
+            let types = &outlook?.today.now.inputs.types;
+            let of = types.iter().position(|each| each.name == name)?;
+            outlook?.ends.get(of).map(|end| end.chance)
+        }
+        AlarmMeasure::Silence => None,
+    }
+}
+
+fn waits<'a>(state: &'a SwitchState, name: &'a str) -> impl Iterator<Item = f64> + 'a {
+    let now = state.present.at_secs;
+    state.present.contacts.iter().filter_map(move |contact| match contact.at {
+        PresentAt::Waiting { since_secs, .. } if contact.contact_type == name => {
+            Some(now - contact.waiting_since_secs.unwrap_or(since_secs))
+        }
+        _ => None,
+    })
+}
+
+impl Watching {
+    /// Looks at every alarm, and notes which begin to ring and which clear.
+    pub async fn look(
+        &mut self,
+        store: &Store,
+        centre: &Centre,
+        live: &Live,
+    ) -> Result<(), AppError> {
+        let alarms = store.alarms(centre.id).await?;
+        if !self.is_begun {
+            // What rang before this process was started still does.
+            for ring in store.rings(centre.id, i64::MAX).await? {
+                if ring.cleared_at.is_none() {
+                    let rings = AlarmState { beyond_since: None, rings: true };
+                    self.states.insert(ring.alarm, rings);
+                }
+            }
+            self.is_begun = true;
+        }
+        let view = live.view().borrow().clone();
+        let Some(now) = view.state.as_ref().map(|state| state.clock.now) else { return Ok(()) };
+        let is_foreseen =
+            |alarm: &Alarm| alarm.is_on && alarm.rule.measure == AlarmMeasure::ChanceByTonight;
+        let outlook = match alarms.iter().any(is_foreseen) && !view.is_old() {
+            true => match live.outlook(store, centre).await {
+                Ok(outlook) => outlook,
+                // A day that is not planned cannot be foreseen: said on the board.
+                Err(AppError::Refused(_)) => None,
+                Err(error) => return Err(error),
+            },
+            false => None,
+        };
+        for alarm in &alarms {
+            if !alarm.is_on {
+                self.states.remove(&alarm.id);
+                continue;
+            }
+            // Of a switch that is not heard nothing is known but that.
+            let is_known = alarm.rule.measure == AlarmMeasure::Silence || !view.is_old();
+            let value = value(&alarm.rule, &view, outlook.as_deref()).filter(|_| is_known);
+            let at_secs = now.as_second() as f64;
+            let state = self.states.entry(alarm.id).or_default();
+            match state.step(&alarm.rule, at_secs, value) {
+                Some(AlarmChange::Rings) => {
+                    store.ring(alarm.id, now, value.unwrap_or_default()).await?;
+                    let measure = alarm.rule.measure.words();
+                    tracing::info!(measure, ?value, "an alarm rings");
+                }
+                Some(AlarmChange::Clears) => store.clear_alarm(alarm.id, now).await?,
+                None => {}
+            }
+        }
+        Ok(())
+    }
+}
+
+/// When a rule would have rung on the intervals that the switch has told; `None` where its measure cannot be told
+/// from intervals.
+pub fn tried_on_the_past(rule: &AlarmRule, rows: &[IntervalRow]) -> Option<Vec<Timestamp>> {
+    let is_of_intervals =
+        matches!(rule.measure, AlarmMeasure::LastLevel | AlarmMeasure::Abandonment);
+    if !is_of_intervals {
+        return None;
+    }
+    let mut own: Vec<&IntervalRow> = rows
+        .iter()
+        .filter(|row| Some(&row.contact_type) == rule.contact_type.as_ref() && !row.outage)
+        .collect();
+    own.sort_by_key(|row| row.start);
+    let past: Vec<(f64, Option<f64>)> = own
+        .iter()
+        .map(|row| {
+            let count = match rule.measure {
+                AlarmMeasure::LastLevel => row.in_time,
+                _ => row.abandoned,
+            };
+            let value = (row.offered > 0).then(|| f64::from(count) / f64::from(row.offered));
+            (row.start.as_second() as f64 + row.secs, value)
+        })
+        .collect();
+    let rang = would_have_rung(rule, &past);
+    Some(rang.into_iter().filter_map(|at| Timestamp::from_second(at as i64).ok()).collect())
+}

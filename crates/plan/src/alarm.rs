@@ -1,0 +1,314 @@
+//! Alarms: when something on the day is so far off that somebody has to be told.
+//!
+//! An alarm rings when its measure has been beyond the threshold for as long as it says, and clears when the measure is
+//! back behind a second threshold: so a value that hovers rings once.
+
+use serde::{Deserialize, Serialize};
+
+/// What an alarm looks at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum AlarmMeasure {
+    /// Service level of the last full interval, as a share; rings below.
+    LastLevel,
+    /// Service level since opening, as a share; rings below.
+    LevelSoFar,
+    /// Share of today's contacts that abandoned; rings above.
+    Abandonment,
+    /// Contacts that wait; rings above.
+    Waiting,
+    /// The longest wait, in seconds; rings above.
+    LongestWait,
+    /// Share of simulated days on which the day's target is reached by tonight; rings below.
+    ChanceByTonight,
+    /// Seconds since the switch was heard; rings above. Of no contact type.
+    Silence,
+}
+
+impl AlarmMeasure {
+    /// All of them.
+    pub const ALL: [Self; 7] = [
+        Self::LastLevel,
+        Self::LevelSoFar,
+        Self::Abandonment,
+        Self::Waiting,
+        Self::LongestWait,
+        Self::ChanceByTonight,
+        Self::Silence,
+    ];
+
+    /// Its name in forms and in the database.
+    pub const fn key(self) -> &'static str {
+        match self {
+            Self::LastLevel => "last_level",
+            Self::LevelSoFar => "level_so_far",
+            Self::Abandonment => "abandonment",
+            Self::Waiting => "waiting",
+            Self::LongestWait => "longest_wait",
+            Self::ChanceByTonight => "chance_by_tonight",
+            Self::Silence => "silence",
+        }
+    }
+
+    /// The measure with this name.
+    pub fn of_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|measure| measure.key() == key)
+    }
+
+    /// What it is called.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::LastLevel => "service level of the last full interval",
+            Self::LevelSoFar => "service level since opening",
+            Self::Abandonment => "abandonment since opening",
+            Self::Waiting => "contacts waiting",
+            Self::LongestWait => "longest wait",
+            Self::ChanceByTonight => "chance of reaching the target by tonight",
+            Self::Silence => "time since the switch was heard",
+        }
+    }
+
+    /// Whether it rings when the value is under the threshold, rather than over it.
+    pub const fn rings_below(self) -> bool {
+        matches!(self, Self::LastLevel | Self::LevelSoFar | Self::ChanceByTonight)
+    }
+
+    /// Whether its values are shares, which people say in per cent.
+    pub const fn is_share(self) -> bool {
+        matches!(
+            self,
+            Self::LastLevel | Self::LevelSoFar | Self::Abandonment | Self::ChanceByTonight
+        )
+    }
+
+    /// The unit in which people say it.
+    pub const fn unit(self) -> &'static str {
+        match self {
+            Self::Waiting => "contacts",
+            Self::LongestWait | Self::Silence => "s",
+            _ => "%",
+        }
+    }
+
+    /// Whether it is of a contact type.
+    pub const fn is_of_type(self) -> bool {
+        !matches!(self, Self::Silence)
+    }
+}
+
+/// How much an alarm matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Severity {
+    /// Good to know.
+    Notice,
+    /// To be looked at.
+    Warning,
+    /// To be acted on at once.
+    Urgent,
+}
+
+impl Severity {
+    /// All of them, the least first.
+    pub const ALL: [Self; 3] = [Self::Notice, Self::Warning, Self::Urgent];
+
+    /// In a word.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Notice => "notice",
+            Self::Warning => "warning",
+            Self::Urgent => "urgent",
+        }
+    }
+
+    /// The severity that is called so.
+    pub fn of_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|severity| severity.word() == word)
+    }
+}
+
+/// When an alarm rings.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct AlarmRule {
+    /// What it looks at.
+    pub measure: AlarmMeasure,
+    /// Of which contact type, by name; none where the measure is of none.
+    pub contact_type: Option<String>,
+    /// It rings beyond this: a share, seconds or contacts.
+    pub threshold: f64,
+    /// It clears once the value is back at this, which is not beyond the threshold.
+    pub clears_at: f64,
+    /// For so many minutes the value must have been beyond the threshold.
+    pub minutes: f64,
+    /// How much it matters.
+    pub severity: Severity,
+}
+
+/// What is wrong with a rule: its field, and what would do.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct AlarmFault {
+    /// The field of [`AlarmRule`].
+    pub field: &'static str,
+    /// What would do.
+    pub message: &'static str,
+}
+
+impl AlarmRule {
+    /// What is wrong with it; nothing where it can be used.
+    pub fn faults(&self) -> Vec<AlarmFault> {
+        let mut faults = Vec::new();
+        let mut ensure = |right: bool, field, message| {
+            if !right {
+                faults.push(AlarmFault { field, message });
+            }
+        };
+        let most = if self.measure.is_share() { 1.0 } else { 86_400.0 };
+        let fits = |value: f64| value.is_finite() && (0.0..=most).contains(&value);
+        let range =
+            if self.measure.is_share() { "must be 0 to 100 %" } else { "must be 0 to 86400" };
+        ensure(fits(self.threshold), "threshold", range);
+        ensure(fits(self.clears_at), "clears_at", range);
+        ensure(
+            !self.is_beyond(self.clears_at) || self.clears_at == self.threshold,
+            "clears_at",
+            "must be on the good side of the threshold",
+        );
+        let lasts = self.minutes.is_finite() && (0.0..=1440.0).contains(&self.minutes);
+        ensure(lasts, "minutes", "must be 0 to 1440 minutes");
+        let named = self.contact_type.as_ref().is_some_and(|name| !name.is_empty());
+        ensure(
+            named == self.measure.is_of_type(),
+            "contact_type",
+            "choose a contact type, or none for the time since the switch was heard",
+        );
+        faults
+    }
+
+    /// Whether a value is beyond the threshold.
+    pub fn is_beyond(&self, value: f64) -> bool {
+        if self.measure.rings_below() { value < self.threshold } else { value > self.threshold }
+    }
+
+    fn is_clear(&self, value: f64) -> bool {
+        if self.measure.rings_below() { value >= self.clears_at } else { value <= self.clears_at }
+    }
+}
+
+/// Where an alarm is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct AlarmState {
+    /// Since when its value is beyond the threshold, in seconds of any clock.
+    pub beyond_since: Option<f64>,
+    /// Whether it rings.
+    pub rings: bool,
+}
+
+/// What has happened to an alarm.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AlarmChange {
+    /// It begins to ring.
+    Rings,
+    /// It has cleared.
+    Clears,
+}
+
+impl AlarmState {
+    /// The value at a moment; a measure that has no value then leaves everything as it is.
+    pub fn step(
+        &mut self,
+        rule: &AlarmRule,
+        at_secs: f64,
+        value: Option<f64>,
+    ) -> Option<AlarmChange> {
+        let value = value?;
+        if self.rings {
+            if !rule.is_clear(value) {
+                return None;
+            }
+            *self = Self::default();
+            return Some(AlarmChange::Clears);
+        }
+        if !rule.is_beyond(value) {
+            self.beyond_since = None;
+            return None;
+        }
+        let since = *self.beyond_since.get_or_insert(at_secs);
+        if at_secs - since < 60.0 * rule.minutes {
+            return None;
+        }
+        self.rings = true;
+        Some(AlarmChange::Rings)
+    }
+}
+
+/// When a rule would have rung on values of the past, in order of time: the moments at which it began to.
+pub fn would_have_rung(rule: &AlarmRule, past: &[(f64, Option<f64>)]) -> Vec<f64> {
+    let mut state = AlarmState::default();
+    let rang = past.iter().filter_map(|&(at, value)| {
+        (state.step(rule, at, value) == Some(AlarmChange::Rings)).then_some(at)
+    });
+    rang.collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn rule(measure: AlarmMeasure, threshold: f64, clears_at: f64, minutes: f64) -> AlarmRule {
+        let contact_type = measure.is_of_type().then(|| "Bookings".to_owned());
+        AlarmRule {
+            measure,
+            contact_type,
+            threshold,
+            clears_at,
+            minutes,
+            severity: Severity::Warning,
+        }
+    }
+
+    #[test]
+    fn it_rings_after_its_minutes_and_once_while_a_value_hovers() {
+        let rule = rule(AlarmMeasure::LongestWait, 180.0, 120.0, 2.0);
+        assert_eq!(rule.faults(), []);
+        let values =
+            [100.0, 190.0, 200.0, 185.0, 170.0, 190.0, 130.0, 190.0, 110.0, 190.0, 190.0, 190.0];
+        let past: Vec<(f64, Option<f64>)> = values
+            .iter()
+            .enumerate()
+            .map(|(minute, value)| (60.0 * minute as f64, Some(*value)))
+            .collect();
+        // Beyond from minute 1 on, so it rings at 3; it hovers over 120 until 8; then again from 9 on.
+        assert_eq!(would_have_rung(&rule, &past), [180.0, 660.0]);
+    }
+
+    #[test]
+    fn what_is_not_known_changes_nothing() {
+        let rule = rule(AlarmMeasure::LastLevel, 0.7, 0.8, 0.0);
+        let mut state = AlarmState::default();
+        assert_eq!(state.step(&rule, 0.0, None), None);
+        assert_eq!(state.step(&rule, 1.0, Some(0.6)), Some(AlarmChange::Rings));
+        assert_eq!(state.step(&rule, 2.0, None), None);
+        assert_eq!(state.step(&rule, 3.0, Some(0.75)), None);
+        assert_eq!(state.step(&rule, 4.0, Some(0.8)), Some(AlarmChange::Clears));
+    }
+
+    #[test]
+    fn rules_that_cannot_be_meant_are_refused_by_field() {
+        let fields = |rule: AlarmRule| -> Vec<&'static str> {
+            rule.faults().into_iter().map(|fault| fault.field).collect()
+        };
+        assert_eq!(fields(rule(AlarmMeasure::LastLevel, 0.7, 0.6, 0.0)), ["clears_at"]);
+        assert_eq!(fields(rule(AlarmMeasure::Waiting, 10.0, 12.0, 0.0)), ["clears_at"]);
+        assert_eq!(
+            fields(rule(AlarmMeasure::Abandonment, 5.0, 0.04, -1.0)),
+            ["threshold", "minutes"]
+        );
+        let nobody =
+            AlarmRule { contact_type: None, ..rule(AlarmMeasure::Waiting, 10.0, 5.0, 0.0) };
+        assert_eq!(fields(nobody), ["contact_type"]);
+        assert!(fields(rule(AlarmMeasure::Silence, 30.0, 5.0, 0.0)).is_empty());
+        for measure in AlarmMeasure::ALL {
+            assert_eq!(AlarmMeasure::of_key(measure.key()), Some(measure));
+        }
+    }
+}

@@ -1,0 +1,334 @@
+//! Alarms: which there are, which ring, and what a new one would have done.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_app::live::{tried_on_the_past, value};
+use barometer_plan::{AlarmMeasure, AlarmRule, Severity};
+use barometer_store::{Alarm, Ring};
+use jiff::{Timestamp, ToSpan};
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::{Planner, RequestContext};
+use crate::extract::{Form, Path};
+use crate::forms::FormErrors;
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::{page, refused};
+use crate::words;
+use barometer_app::clock;
+
+/// Rings that are listed.
+const LISTED: i64 = 30;
+/// Days on which a new alarm is tried.
+const TRIED_DAYS: i64 = 28;
+
+#[derive(Template)]
+#[template(path = "watch/alarms.html")]
+struct AlarmsPage {
+    frame: Frame,
+    tab: &'static str,
+    answer: String,
+    alarms: Vec<AlarmRow>,
+    rings: Vec<RingRow>,
+    typed: AlarmForm,
+    wrong: FormErrors,
+    tried: Option<String>,
+    measures: Vec<(&'static str, String, bool)>,
+    types: Vec<(String, bool)>,
+    severities: Vec<(&'static str, bool)>,
+}
+
+struct AlarmRow {
+    id: Uuid,
+    words: String,
+    severity: &'static str,
+    is_on: bool,
+    now: String,
+    rings: bool,
+}
+
+/// A time at which an alarm rang, as the board and the list show it.
+pub(super) struct RingRow {
+    pub id: Uuid,
+    pub words: String,
+    pub severity: &'static str,
+    pub is_urgent: bool,
+    pub rang_at: String,
+    pub value: String,
+    pub cleared_at: Option<String>,
+    pub seen_by: Option<String>,
+}
+
+/// What is typed for a new alarm.
+#[derive(Clone, Debug, Default, Deserialize)]
+pub(crate) struct AlarmForm {
+    #[serde(default)]
+    measure: String,
+    #[serde(default)]
+    contact_type: String,
+    #[serde(default)]
+    threshold: String,
+    #[serde(default)]
+    clears_at: String,
+    #[serde(default)]
+    minutes: String,
+    #[serde(default)]
+    severity: String,
+    #[serde(default)]
+    act: String,
+}
+
+/// A value of a measure as people say it.
+fn said(measure: AlarmMeasure, value: f64) -> String {
+    match measure {
+        _ if measure.is_share() => words::percent(value),
+        AlarmMeasure::LongestWait | AlarmMeasure::Silence => super::rows::minutes(value),
+        _ => words::thousands(value),
+    }
+}
+
+/// "Sailing changes: longest wait over 3:00 for 2 min".
+fn words_of(rule: &AlarmRule) -> String {
+    let side = if rule.measure.rings_below() { "under" } else { "over" };
+    let of = rule.contact_type.as_ref().map_or_else(String::new, |name| format!("{name}: "));
+    let lasts = if rule.minutes > 0.0 {
+        format!(" for {} min", words::plain_number(rule.minutes))
+    } else {
+        String::new()
+    };
+    let threshold = said(rule.measure, rule.threshold);
+    let text = format!("{of}{} {side} {threshold}{lasts}", rule.measure.words());
+    words::capitalised(&text)
+}
+
+/// Rings with the words of their alarms.
+pub(super) fn ring_rows(
+    rings: Vec<Ring>,
+    alarms: &[Alarm],
+    zone: &jiff::tz::TimeZone,
+) -> Vec<RingRow> {
+    let rows = rings.into_iter().filter_map(|ring| {
+        let rule = &alarms.iter().find(|alarm| alarm.id == ring.alarm)?.rule;
+        Some(RingRow {
+            id: ring.id,
+            words: words_of(rule),
+            severity: rule.severity.word(),
+            is_urgent: rule.severity == Severity::Urgent,
+            rang_at: words::day_clock(ring.rang_at, zone),
+            value: said(rule.measure, ring.value),
+            cleared_at: ring.cleared_at.map(|at| words::day_clock(at, zone)),
+            seen_by: ring.seen_by,
+        })
+    });
+    rows.collect()
+}
+
+/// `GET /watch/alarms`
+pub(crate) async fn show(
+    State(app): State<App>,
+    context: RequestContext,
+) -> Result<Response, PageError> {
+    let typed = AlarmForm {
+        minutes: "2".to_owned(),
+        severity: Severity::Warning.word().to_owned(),
+        measure: AlarmMeasure::LastLevel.key().to_owned(),
+        ..AlarmForm::default()
+    };
+    page(&shown(&app, &context, typed, FormErrors::default(), None).await?)
+}
+
+async fn shown(
+    app: &App,
+    context: &RequestContext,
+    typed: AlarmForm,
+    wrong: FormErrors,
+    tried: Option<String>,
+) -> Result<AlarmsPage, PageError> {
+    let (alarms, rings, types) = tokio::try_join!(
+        app.store.alarms(context.centre.id),
+        app.store.rings(context.centre.id, LISTED),
+        app.store.contact_types(context.centre.id),
+    )?;
+    let view = app.live.view().borrow().clone();
+    let ringing: Vec<Uuid> =
+        rings.iter().filter(|ring| ring.cleared_at.is_none()).map(|ring| ring.alarm).collect();
+    let row = |alarm: &Alarm| AlarmRow {
+        id: alarm.id,
+        words: words_of(&alarm.rule),
+        severity: alarm.rule.severity.word(),
+        is_on: alarm.is_on,
+        now: value(&alarm.rule, &view, None)
+            .map_or_else(|| words::NONE.to_owned(), |value| said(alarm.rule.measure, value)),
+        rings: ringing.contains(&alarm.id),
+    };
+    let measure = |measure: AlarmMeasure| {
+        let name = words::capitalised(measure.words());
+        (measure.key(), format!("{name}, {}", measure.unit()), typed.measure == measure.key())
+    };
+    Ok(AlarmsPage {
+        frame: Frame::of(context, Stage::Watch, None),
+        tab: "alarms",
+        answer: answer(&alarms, ringing.len()),
+        measures: AlarmMeasure::ALL.into_iter().map(measure).collect(),
+        types: types
+            .into_iter()
+            .map(|each| {
+                let is_chosen = each.name == typed.contact_type;
+                (each.name, is_chosen)
+            })
+            .collect(),
+        severities: Severity::ALL
+            .into_iter()
+            .map(|severity| (severity.word(), typed.severity == severity.word()))
+            .collect(),
+        alarms: alarms.iter().map(row).collect(),
+        rings: ring_rows(rings, &alarms, &context.centre.zone),
+        typed,
+        wrong,
+        tried,
+    })
+}
+
+fn answer(alarms: &[Alarm], ringing: usize) -> String {
+    let on = alarms.iter().filter(|alarm| alarm.is_on).count();
+    let rings = match ringing {
+        0 => "None rings now.".to_owned(),
+        1 => "One rings now.".to_owned(),
+        n => format!("{} ring now.", words::capitalised(&words::count_word(n))),
+    };
+    match on {
+        0 => "No alarm is switched on. Add one below; it can be tried on what came before."
+            .to_owned(),
+        1 => format!("One alarm is switched on. {rings}"),
+        n => {
+            format!("{} alarms are switched on. {rings}", words::capitalised(&words::count_word(n)))
+        }
+    }
+}
+
+impl AlarmForm {
+    /// The rule that is typed, or what is wrong with it.
+    fn rule(&self) -> Result<AlarmRule, FormErrors> {
+        let mut wrong = FormErrors::default();
+        let Some(measure) = AlarmMeasure::of_key(&self.measure) else {
+            return Err(FormErrors::of("measure", "Choose what the alarm looks at."));
+        };
+        let scale = if measure.is_share() { 0.01 } else { 1.0 };
+        let mut number = |field: &'static str, typed: &str| {
+            let number = wrong.number(field, typed);
+            if number.is_none() {
+                wrong.note(field, "Must be a number.");
+            }
+            number.unwrap_or_default()
+        };
+        let threshold = scale * number("threshold", &self.threshold);
+        let clears_at = if self.clears_at.trim().is_empty() {
+            threshold
+        } else {
+            scale * number("clears_at", &self.clears_at)
+        };
+        let minutes = number("minutes", &self.minutes);
+        let named = !self.contact_type.is_empty() && measure.is_of_type();
+        let rule = AlarmRule {
+            measure,
+            contact_type: named.then(|| self.contact_type.clone()),
+            threshold,
+            clears_at,
+            minutes,
+            severity: Severity::of_word(&self.severity).unwrap_or(Severity::Warning),
+        };
+        for fault in rule.faults() {
+            wrong.note(fault.field, format!("{}.", words::capitalised(fault.message)));
+        }
+        if wrong.is_empty() { Ok(rule) } else { Err(wrong) }
+    }
+}
+
+/// `POST /watch/alarms`: a new one is tried on the past, or added.
+pub(crate) async fn add(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Form(form): Form<AlarmForm>,
+) -> Result<Response, PageError> {
+    let rule = match form.rule() {
+        Ok(rule) => rule,
+        Err(wrong) => return refused(&shown(&app, &context, form, wrong, None).await?),
+    };
+    if form.act == "try" {
+        let tried = try_out(&app, &context, &rule).await?;
+        let none = FormErrors::default();
+        return page(&shown(&app, &context, form, none, Some(tried)).await?);
+    }
+    app.store.add_alarm(context.centre.id, &rule, Some(context.user.id)).await?;
+    Ok(Redirect::to("/watch/alarms").into_response())
+}
+
+async fn try_out(
+    app: &App,
+    context: &RequestContext,
+    rule: &AlarmRule,
+) -> Result<String, PageError> {
+    let now = moment(app);
+    let from = now.checked_sub((24 * TRIED_DAYS).hours()).unwrap_or(now);
+    let rows = app.store.switch_rows(context.centre.id, from, now).await?;
+    let zone = &context.centre.zone;
+    let words = words_of(rule);
+    Ok(match tried_on_the_past(rule, &rows) {
+        None => format!(
+            "{words}: this cannot be tried on the past, because the switch tells intervals and not every moment."
+        ),
+        Some(_) if rows.is_empty() => {
+            format!("{words}: the switch has told no interval of the last four weeks yet.")
+        }
+        Some(rang) => {
+            let first = rows.iter().map(|row| row.start).min().unwrap_or(now);
+            let at: Vec<String> =
+                rang.iter().take(6).map(|at| words::day_clock(*at, zone)).collect();
+            let more = if rang.len() > at.len() { " …" } else { "" };
+            let at =
+                if at.is_empty() { String::new() } else { format!(" ({}{more})", at.join(", ")) };
+            format!(
+                "{words}: since {} it would have rung {}{at}.",
+                words::day_clock(first, zone),
+                match rang.len() {
+                    0 => "not once".to_owned(),
+                    1 => "once".to_owned(),
+                    n => format!("{n} times"),
+                }
+            )
+        }
+    })
+}
+
+/// The switch's time, or ours where it was never heard.
+fn moment(app: &App) -> Timestamp {
+    let view = app.live.view().borrow().clone();
+    view.state.map_or_else(clock::now, |state| state.clock.now)
+}
+
+/// What is done with an alarm, or with one of its rings.
+#[derive(Deserialize)]
+pub(crate) struct ActForm {
+    act: String,
+}
+
+/// `POST /watch/alarms/{id}`
+pub(crate) async fn act(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+    Form(form): Form<ActForm>,
+) -> Result<Response, PageError> {
+    let centre = context.centre.id;
+    match form.act.as_str() {
+        "on" => app.store.switch_alarm(centre, id, true, moment(&app)).await?,
+        "off" => app.store.switch_alarm(centre, id, false, moment(&app)).await?,
+        "remove" => app.store.remove_alarm(centre, id).await?,
+        "seen" => app.store.see_ring(centre, id, context.user.id).await?,
+        _ => return Err(PageError::NotFound),
+    }
+    Ok(Redirect::to("/watch/alarms").into_response())
+}
