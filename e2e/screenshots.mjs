@@ -46,7 +46,8 @@ async function dark(visit) {
 
 let name = '';
 async function shoot() {
-  await page.waitForLoadState('networkidle');
+  // A board holds a connection open for as long as it is looked at.
+  await page.waitForLoadState(page.url().includes('/watch') ? 'load' : 'networkidle');
   await page.evaluate(() => document.fonts.ready);
   await page.screenshot({ path: `${folder}/${name}.png` });
 }
@@ -166,7 +167,18 @@ const VIEWS = {
     await shoot();
   },
   watch: async () => {
+    // An hour into the storm of the afternoon.
     await page.goto('/watch');
+    await page.getByText('The stand-in: its clock, and what goes wrong').click();
+    await page.getByLabel('Ahead by, minutes').fill('250');
+    await page.getByRole('button', { name: 'Move the clock on' }).click();
+    await page.locator('.answer').filter({ hasText: /15:[23]/ }).waitFor({ timeout: 60_000 });
+    await page.locator('.rings').waitFor({ timeout: 60_000 });
+    await page.goto('/watch');
+    await shoot();
+  },
+  'watch-help': async () => {
+    await page.goto('/watch/help');
     await shoot();
   },
   people: async () => {

@@ -71,12 +71,14 @@ impl Today {
             let Some(there) = state.teams.iter().find(|each| each.team == team.team) else {
                 continue;
             };
-            // Who is missing now is missing for the rest of the day, and who is there besides stays.
+            // The share that is missing now, or there besides, is so for the rest of the day.
             let now = team.agents.get(interval).copied().unwrap_or(0);
-            let more = i64::from(there.on_shift) - i64::from(now);
-            let more = i32::try_from(more).unwrap_or(0);
-            let rest = team.agents.iter_mut().skip(interval).filter(|people| **people > 0);
-            rest.for_each(|people| *people = people.saturating_add_signed(more));
+            if now > 0 {
+                let share = f64::from(there.on_shift) / f64::from(now);
+                for people in team.agents.iter_mut().skip(interval).filter(|people| **people > 0) {
+                    *people = (f64::from(*people) * share).round().max(1.0) as u32;
+                }
+            }
         }
         let all = store.contact_types(centre.id).await?;
         let (mut so_far, mut types) = (Vec::new(), Vec::new());

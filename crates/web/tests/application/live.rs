@@ -309,10 +309,10 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     let level =
         "measure=last_level&contact_type=Bookings&threshold=99.9&minutes=0&severity=notice&act=try";
     planner.post("/watch/alarms", level).await.says("it would have rung");
-    let waits = "measure=waiting&contact_type=Bookings&threshold=5&clears_at=1&minutes=0&severity=urgent&act=add";
+    let waits = "measure=waiting&contact_type=Bookings&threshold=2&clears_at=1&minutes=0&severity=urgent&act=add";
     let added = planner.post("/watch/alarms", waits).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
-    planner.get("/watch/alarms").await.says("Bookings: contacts waiting over 5");
+    planner.get("/watch/alarms").await.says("Bookings: contacts waiting over 2");
     let rings = async |is_open: bool| {
         for _ in 0..100 {
             let rings = centre.store.rings(centre.centre, 10).await.unwrap();
@@ -322,7 +322,9 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
             circle.live.wake();
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("the alarm never came to this: rings {is_open}");
+        let view = circle.live.view().borrow().clone();
+        let waiting = view.state.as_ref().map(|state| state.queues[0].waiting);
+        panic!("the alarm never came to this: rings {is_open}; {waiting:?} wait, {view:?}");
     };
     let storm = Disturbance::Storm {
         contact_type: "Bookings".to_owned(),
@@ -334,10 +336,10 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     circle.client().behave(&conduct).await.unwrap();
     circle.move_on(at("2026-11-23T10:20")).await;
     let open = rings(true).await;
-    planner.get("/watch").await.says("Bookings: contacts waiting over 5");
+    planner.get("/watch").await.says("Bookings: contacts waiting over 2");
     planner.post(&format!("/watch/alarms/{}", open[0].id), "act=seen").await;
     planner.get("/watch/alarms").await.says("A planner").says("One rings now.");
-    circle.move_on(at("2026-11-23T12:30")).await;
+    circle.move_on(at("2026-11-23T18:40")).await;
     let cleared = rings(false).await;
     assert_eq!(cleared.len(), 1, "it rang once: {cleared:?}");
     let alarm = cleared[0].alarm;

@@ -205,9 +205,12 @@ pub(crate) async fn team(
             team.talking,
             team.wrapping_up,
             match outliers {
-                0 => "Nobody’s share of the work stands out.".to_owned(),
-                1 => "One person’s share of the work stands out.".to_owned(),
-                n => format!("The share of the work of {n} people stands out."),
+                0 => "Nobody has answered far more or fewer than the others.".to_owned(),
+                1 => "One person has answered far more or fewer than the others.".to_owned(),
+                n => format!(
+                    "{} people have answered far more or fewer than the others.",
+                    words::capitalised(&words::count_word(n))
+                ),
             }
         ),
         name: team.name.clone(),
