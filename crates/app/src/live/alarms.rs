@@ -9,6 +9,7 @@ use barometer_wire::{IntervalRow, SwitchState};
 use jiff::Timestamp;
 use uuid::Uuid;
 
+use super::outlook::GOOD_FOR_ALARMS;
 use super::{Live, Outlook, View};
 use crate::AppError;
 
@@ -88,7 +89,7 @@ impl Watching {
         let is_foreseen =
             |alarm: &Alarm| alarm.is_on && alarm.rule.measure == AlarmMeasure::ChanceByTonight;
         let outlook = match alarms.iter().any(is_foreseen) && !view.is_old() {
-            true => match live.outlook(store, centre).await {
+            true => match live.outlook_within(store, centre, GOOD_FOR_ALARMS).await {
                 Ok(outlook) => outlook,
                 // A day that is not planned cannot be foreseen: said on the board.
                 Err(AppError::Refused(_)) => None,

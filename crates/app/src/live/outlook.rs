@@ -15,9 +15,11 @@ const OUTLOOK_DAYS: u32 = 60;
 const HELP_DAYS: u32 = 40;
 /// The luck of the days played: the same each time, so that an outlook changes only where the day does.
 const SEED: u64 = 1;
-/// How long an outlook is good, by our clock and in seconds of the switch's.
+/// How long an outlook is good for those who look at it, by our clock, and in seconds of the switch's.
 const GOOD_FOR: Duration = Duration::from_secs(10);
 const GOOD_FOR_SECS: f64 = 120.0;
+/// How long it is good for alarms, by our clock.
+pub(super) const GOOD_FOR_ALARMS: Duration = Duration::from_secs(30);
 
 /// What the day is going to be.
 #[derive(Debug)]
@@ -28,6 +30,7 @@ pub struct Outlook {
     pub today: Today,
     /// What each contact type's day is going to be.
     pub ends: Vec<TypeEnd>,
+    rest: PlayedRest,
     made_at: Instant,
 }
 
@@ -56,13 +59,21 @@ impl Live {
         store: &Store,
         centre: &Centre,
     ) -> Result<Option<Arc<Outlook>>, AppError> {
+        self.outlook_within(store, centre, GOOD_FOR).await
+    }
+
+    pub(super) async fn outlook_within(
+        &self,
+        store: &Store,
+        centre: &Centre,
+        age: Duration,
+    ) -> Result<Option<Arc<Outlook>>, AppError> {
         let Some(state) = self.view.borrow().state.clone() else { return Ok(None) };
         // Whoever comes while it is worked out waits for the same.
         let mut kept = self.kept.lock().await;
         if let Some(outlook) = kept.as_ref() {
             let passed = state.clock.now.duration_since(outlook.at).as_secs_f64();
-            let is_good =
-                outlook.made_at.elapsed() < GOOD_FOR && (0.0..GOOD_FOR_SECS).contains(&passed);
+            let is_good = outlook.made_at.elapsed() < age && (0.0..GOOD_FOR_SECS).contains(&passed);
             if is_good {
                 return Ok(Some(outlook.clone()));
             }
@@ -72,7 +83,7 @@ impl Live {
             let rest = today.now.play(OUTLOOK_DAYS, SEED)?;
             let ends = today.now.inputs.types.iter().enumerate();
             let ends = ends.map(|(of, kind)| rest.end_of(of, kind.rules.service_level)).collect();
-            Ok(Outlook { at: state.clock.now, today, ends, made_at: Instant::now() })
+            Ok(Outlook { at: state.clock.now, today, ends, rest, made_at: Instant::now() })
         })
         .await?;
         let outlook = Arc::new(outlook);
@@ -87,11 +98,11 @@ impl Live {
     /// As [`outlook`](Self::outlook).
     pub async fn helps(&self, store: &Store, centre: &Centre) -> Result<Option<Helps>, AppError> {
         let Some(outlook) = self.outlook(store, centre).await? else { return Ok(None) };
-        let now = outlook.today.now.clone();
+        let known = outlook.clone();
         let (helps, took) = in_background(move || {
             let begun = Instant::now();
-            let rest: PlayedRest = now.play(HELP_DAYS, SEED)?;
-            Ok((now.helps(&rest, HELP_DAYS, SEED)?, begun.elapsed()))
+            let rest = known.rest.first(HELP_DAYS);
+            Ok((known.today.now.helps(&rest, HELP_DAYS, SEED)?, begun.elapsed()))
         })
         .await?;
         Ok(Some(Helps { outlook, helps, took }))

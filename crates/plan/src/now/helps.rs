@@ -19,8 +19,8 @@ const ANYBODY_AFTER_SECS: f64 = 30.0;
 const GIVERS: usize = 3;
 
 /// Days on which everything is played first, and interventions that are then played on all days.
-const SCREENING_DAYS: u32 = 10;
-const SCREENED: usize = 9;
+const SCREENING_DAYS: u32 = 6;
+const SCREENED: usize = 7;
 
 /// What can be done.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -112,7 +112,7 @@ impl DayNow {
         seed: u64,
     ) -> Result<Vec<Help>, String> {
         let few = SCREENING_DAYS.min(replications);
-        let begun = PlayedRest { days: rest.days.iter().take(few as usize).cloned().collect() };
+        let begun = rest.first(few);
         // What the strategy does not allow is no help.
         let possible = self.candidates(rest).into_iter().filter_map(|(kind, words)| {
             let with = self.with(&kind)?;

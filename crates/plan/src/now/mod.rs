@@ -105,6 +105,11 @@ impl DayNow {
 }
 
 impl PlayedRest {
+    /// The first of the days that were played: those that fewer days with the same seed would have been.
+    pub fn first(&self, days: u32) -> Self {
+        Self { days: self.days.iter().take(days as usize).cloned().collect() }
+    }
+
     /// What a contact type's day is going to be, held against its target.
     pub fn end_of(&self, kind: usize, wanted: f64) -> TypeEnd {
         let of_kind = self.days.iter().filter_map(|day| day.get(kind));
