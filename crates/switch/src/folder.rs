@@ -12,7 +12,7 @@ use barometer_wire::IntervalRow;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::world::Known;
+use crate::known::Known;
 
 /// What goes wrong with a folder.
 #[derive(Debug, thiserror::Error)]

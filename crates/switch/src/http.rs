@@ -22,7 +22,8 @@ use sha2::{Digest, Sha256};
 use tokio::sync::oneshot;
 use tokio_stream::wrappers::{BroadcastStream, WatchStream};
 
-use crate::world::{Answer, Command, Refused, Seen, Switch};
+use crate::known::{Answer, Refused};
+use crate::world::{Command, Seen, Switch};
 
 /// The largest document that is taken: a strategy with its lists.
 const MOST_BYTES: usize = 32 << 20;

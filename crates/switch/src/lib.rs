@@ -10,7 +10,10 @@
 mod clock;
 mod folder;
 mod http;
+mod known;
+mod played;
 mod settled;
+mod span;
 mod state;
 mod truth;
 mod world;

@@ -1,40 +1,34 @@
 //! The world of the switch: one thread that moves a live day on by the clock, and does what it is told.
 
-use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender};
 use std::sync::{Arc, RwLock};
 use std::time::Duration;
 
-use barometer_simulate::{
-    Arrivals, Carried, Cover, Demand, DemandInterval, Experiment, LiveDay, People, Present,
-    TeamCover, TypeDemand,
-};
+use barometer_simulate::{Carried, Experiment, LiveDay, Present, What};
 use barometer_strategy::Strategy;
 use barometer_wire::{
-    Accepted, Caller, ClockState, Conduct, DayPlan, Disturbance, IntervalPage, IntervalRow, Live,
-    Release, SwitchState, digest,
+    Accepted, ClockState, Conduct, DayPlan, Disturbance, IntervalPage, IntervalRow, Live, Release,
+    SwitchState,
 };
-use jiff::civil::Date;
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use jiff::{SignedDuration, Timestamp, ToSpan};
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use tokio::sync::{broadcast, oneshot, watch};
 
 use crate::clock::{Clock, MOST_SPEED};
 use crate::folder::{Folder, FolderError, KeptClock};
+use crate::known::{Answer, Known, Refused, read};
+use crate::played::experiment;
 use crate::settled::{self, PlannedDay};
+use crate::span::Span;
 use crate::state::Reading;
-use crate::truth::{self, STEP_SECS};
+use crate::truth::STEP_SECS;
 
 /// How often the state is told anew.
 const TICK: Duration = Duration::from_millis(200);
 /// Moments that the world moves on at most before it tells its state, in seconds of its clock.
 const STRIDE_SECS: f64 = 1800.0;
-/// Days whose plans are kept after they are over.
-const DAYS_KEPT: i64 = 2;
-/// Disturbances that are kept, at most.
-const MOST_DISTURBANCES: usize = 200;
 /// Events that a listener may be behind.
 const MOST_BEHIND: usize = 8192;
 
@@ -57,39 +51,6 @@ pub struct Options {
     pub disturbances: Vec<Disturbance>,
 }
 
-/// Everything that was told to the switch.
-#[derive(Clone, Debug, Default, Serialize, Deserialize)]
-pub(crate) struct Known {
-    /// Tells this switch from one that has begun anew.
-    switch: String,
-    release: Option<KnownRelease>,
-    plans: BTreeMap<Date, DayPlan>,
-    disturbances: Vec<Disturbance>,
-    /// Contact types in the order in which they were met first: their numbers stay the same.
-    types: Vec<String>,
-    /// The day that the world is in; none before it has begun.
-    date: Option<Date>,
-}
-
-#[derive(Clone, Debug, Serialize, Deserialize)]
-struct KnownRelease {
-    release: Release,
-    accepted: Accepted,
-}
-
-/// Why something is not done.
-#[derive(Debug)]
-pub(crate) enum Refused {
-    /// It contradicts what was told before.
-    Conflict(String),
-    /// It cannot be done.
-    Impossible(String),
-    /// The switch has failed.
-    Failed(String),
-}
-
-pub(crate) type Answer<T> = Result<T, Refused>;
-
 /// What the world is told.
 pub(crate) enum Command {
     Publish(Box<Release>, oneshot::Sender<Answer<Accepted>>),
@@ -109,7 +70,7 @@ pub(crate) struct Happened {
     pub contact: Option<u32>,
     #[serde(skip_serializing_if = "String::is_empty")]
     pub contact_type: String,
-    pub what: barometer_simulate::What,
+    pub what: What,
     #[serde(skip_serializing_if = "String::is_empty")]
     pub name: String,
 }
@@ -223,30 +184,6 @@ struct World {
     zone: TimeZone,
 }
 
-/// The days between which the world is: yesterday, of which somebody may still be there, and today.
-struct Span {
-    date: Date,
-    origin: Timestamp,
-    /// Where today begins, in steps after the origin.
-    first_step: usize,
-    steps: usize,
-}
-
-impl Span {
-    fn secs(&self, at: Timestamp) -> f64 {
-        at.duration_since(self.origin).as_secs_f64()
-    }
-
-    fn at(&self, secs: f64) -> Timestamp {
-        let later = SignedDuration::from_secs_f64(secs);
-        self.origin.checked_add(later).unwrap_or(Timestamp::MAX)
-    }
-
-    fn end_secs(&self) -> f64 {
-        self.steps as f64 * STEP_SECS
-    }
-}
-
 /// How the world goes on.
 enum Next {
     /// With everybody who is there, by what is known now.
@@ -254,102 +191,26 @@ enum Next {
     Stops,
 }
 
-fn read(release: &Release) -> Result<Strategy, String> {
-    Strategy::from_json(&release.strategy.to_string()).map_err(|error| error.to_string())
-}
-
-fn start_of(date: Date, zone: &TimeZone) -> Timestamp {
-    date.to_zoned(zone.clone()).map_or(Timestamp::UNIX_EPOCH, |start| start.timestamp())
-}
-
 impl World {
     fn zone(&self) -> TimeZone {
-        let named = self.known.plans.values().next_back();
-        let zone = named.and_then(|plan| TimeZone::get(&plan.zone).ok());
-        zone.unwrap_or_else(|| self.zone.clone())
+        self.known.zone(&self.zone)
     }
 
-    fn span(&self, date: Date) -> Span {
-        let zone = self.zone();
-        let yesterday = date.yesterday().unwrap_or(date);
-        let origin = start_of(yesterday, &zone);
-        let [today, tomorrow] =
-            [date, date.tomorrow().unwrap_or(date)].map(|date| start_of(date, &zone));
-        let steps =
-            |at: Timestamp| (at.duration_since(origin).as_secs_f64() / STEP_SECS).round() as usize;
-        Span { date, origin, first_step: steps(today), steps: steps(tomorrow) }
-    }
-
-    /// What is played; none as long as there is no strategy, or nothing to play it with.
-    fn experiment(&self, known: &Known, span: &Span) -> Option<Result<Experiment, String>> {
-        let release = known.release.as_ref()?;
-        let plan = known.plans.get(&span.date)?;
-        let strategy = match read(&release.release) {
-            Ok(strategy) => strategy,
-            Err(message) => return Some(Err(message)),
-        };
-        let before = span.date.yesterday().ok().and_then(|date| known.plans.get(&date));
-        let types = known.types.iter().filter_map(|name| {
-            let of = |plan: &'_ DayPlan| -> Option<Caller> {
-                plan.callers.iter().find(|caller| caller.contact_type == *name).cloned()
-            };
-            let any = || known.plans.values().find_map(of);
-            let today = of(plan);
-            let caller = today.clone().or_else(any)?;
-            let handle_secs = caller.customers.handling.mean_secs();
-            let nobody = DemandInterval { contacts: 0.0, handle_secs };
-            let mut intervals = vec![nobody; span.first_step];
-            // Who came yesterday is handled as long as contacts took then.
-            if let Some((plan, caller)) = before.and_then(|plan| Some((plan, of(plan)?))) {
-                for (step, came) in intervals.iter_mut().zip(self.demand(known, plan, &caller)) {
-                    step.handle_secs = came.handle_secs;
-                }
-            }
-            intervals.extend(today.iter().flat_map(|caller| self.demand(known, plan, caller)));
-            intervals.resize(span.steps, nobody);
-            Some(TypeDemand {
-                name: name.clone(),
-                customers: caller.customers,
-                within_secs: caller.within_secs,
-                intervals,
-                arrivals: Arrivals::Random,
-                luck: None,
-            })
-        });
-        let demand = Demand {
-            start: span.origin,
-            zone: self.zone(),
-            interval_secs: STEP_SECS,
-            types: types.collect(),
-        };
-        let teams = plan.teams.iter().filter(|team| {
-            // A team that this strategy does not have has nothing to do.
-            strategy.teams.iter().any(|known| known.id == team.team)
-        });
-        let cover = teams.map(|team| {
-            let mut people = vec![0; span.first_step];
-            people.extend(truth::people(plan, team, &known.disturbances, self.seed));
-            people.resize(span.steps, 0);
-            TeamCover { team: team.team.clone(), people: People::Counted(people) }
-        });
-        let cover = Cover { teams: cover.collect() };
-        let experiment = Experiment::new(&strategy, &demand, &cover, 1, self.seed);
-        Some(experiment.map_err(|error| error.to_string()))
-    }
-
-    fn demand(&self, known: &Known, plan: &DayPlan, caller: &Caller) -> Vec<DemandInterval> {
-        truth::demand(plan, caller, &known.disturbances, self.seed)
+    /// Why what would be known then cannot be played.
+    fn can_play(&self, known: &Known, span: &Span) -> Result<(), String> {
+        let played = experiment(known, span, &known.zone(&self.zone), self.seed);
+        played.map_or(Ok(()), |played| played.map(|_| ()))
     }
 
     fn run(&mut self, mut carried: Option<Carried>) -> Result<(), FolderError> {
         loop {
             let date =
                 *self.known.date.get_or_insert(self.clock.now().to_zoned(self.zone.clone()).date());
-            let span = self.span(date);
+            let span = Span::of(date, &self.zone());
             let release = self.known.release.as_ref();
             self.strategy = release.and_then(|known| read(&known.release).ok()).map(Arc::new);
             self.tell_what_is_known();
-            let next = match self.experiment(&self.known, &span) {
+            let next = match experiment(&self.known, &span, &self.zone(), self.seed) {
                 Some(Ok(experiment)) => {
                     // Every day has a luck of its own.
                     let day = date.day_of_year() as u32 + 400 * date.year() as u32;
@@ -444,14 +305,8 @@ impl World {
     /// The day is over: what is left of yesterday is forgotten, and today becomes yesterday.
     fn next_day(&mut self, span: &Span, carried: Option<Carried>) -> Result<Next, FolderError> {
         let tomorrow = span.date.tomorrow().unwrap_or(span.date);
-        self.known.date = Some(tomorrow);
-        let kept_from = tomorrow.saturating_sub(DAYS_KEPT.days());
-        self.known.plans.retain(|date, _| *date >= kept_from);
-        let began = start_of(kept_from, &self.zone());
-        self.known.disturbances.retain(|each| {
-            let (from, minutes) = truth::span(each);
-            truth::goes_on(from, minutes, began) || from >= began
-        });
+        let zone = self.zone();
+        self.known.go_on_to(tomorrow, &zone);
         let carried = carried.map(|carried| carried.moved(span.first_step, STEP_SECS, 1));
         self.folder.keep(&self.known, carried.as_ref())?;
         self.keep_clock()?;
@@ -470,133 +325,62 @@ impl World {
         span: &Span,
         carried: Option<&Carried>,
     ) -> Result<bool, FolderError> {
+        let can_play = |known: &Known| self.can_play(known, span);
         // Who asked may have gone meanwhile; then nobody hears the answer.
         match command {
             Command::Publish(release, answer) => {
-                let done = self.publish(*release, span);
-                let is_other = matches!(done, Ok((_, true)));
-                if is_other {
-                    self.folder.keep(&self.known, carried)?;
-                }
-                self.tell_what_is_known();
-                let _ = answer.send(done.map(|(accepted, _)| accepted));
+                let done = self.known.with_release(*release, self.clock.now(), can_play);
+                let (said, next) = apart(done);
+                let is_other = self.know(next, carried)?;
+                let _ = answer.send(said);
                 Ok(is_other)
             }
             Command::Plan(plan, answer) => {
-                let done = self.plan(*plan, span);
-                let is_other = matches!(done, Ok(true));
-                if is_other {
-                    self.folder.keep(&self.known, carried)?;
-                }
-                self.tell_what_is_known();
-                let _ = answer.send(done.map(|_| ()));
+                let done = self.known.with_plan(*plan, can_play).map(|next| ((), next));
+                let (said, next) = apart(done);
+                let is_other = self.know(next, carried)?;
+                let _ = answer.send(said);
                 Ok(is_other)
             }
             Command::Conduct(conduct, answer) => {
-                let done = self.conduct(conduct);
-                let is_other = matches!(done, Ok(true));
-                if is_other {
-                    self.folder.keep(&self.known, carried)?;
-                }
+                let (said, next) = apart(self.behave(conduct));
+                let is_other = self.know(next, carried)?;
                 self.keep_clock()?;
-                self.tell_what_is_known();
-                let _ = answer.send(done.map(|_| self.seen.conduct()));
+                let _ = answer.send(said.map(|()| self.seen.conduct()));
                 Ok(is_other)
             }
             Command::Stop => Ok(false),
         }
     }
 
-    /// Makes a release live; says whether it was not yet.
-    fn publish(&mut self, release: Release, span: &Span) -> Answer<(Accepted, bool)> {
-        if digest(&release.strategy) != release.digest {
-            return Err(Refused::Impossible("the digest is not that of the strategy".to_owned()));
+    /// Knows something else from now on, if there is something; says whether there is.
+    fn know(
+        &mut self,
+        next: Option<Known>,
+        carried: Option<&Carried>,
+    ) -> Result<bool, FolderError> {
+        let is_other = next.is_some();
+        if let Some(next) = next {
+            self.folder.keep(&next, carried)?;
+            self.known = next;
         }
-        if let Some(live) = &self.known.release {
-            let same = live.release.number == release.number;
-            if same && live.release.digest == release.digest {
-                return Ok((live.accepted.clone(), false));
-            }
-            if same {
-                let number = release.number;
-                return Err(Refused::Conflict(format!(
-                    "release {number} stands for another strategy already"
-                )));
-            }
-            if release.number < live.release.number {
-                return Err(Refused::Conflict(format!(
-                    "release {} is live, which is later than {}",
-                    live.release.number, release.number
-                )));
-            }
-        }
-        let strategy = read(&release).map_err(Refused::Impossible)?;
-        if let Some(fault) = strategy.faults().into_iter().next() {
-            let message = format!("{}: {}", fault.field, fault.message);
-            return Err(Refused::Impossible(message));
-        }
-        let accepted = Accepted {
-            number: release.number,
-            digest: release.digest.clone(),
-            since: self.clock.now(),
-        };
-        let known = KnownRelease { release, accepted: accepted.clone() };
-        let next = Known { release: Some(known), ..self.known.clone() };
-        if let Some(Err(message)) = self.experiment(&next, span) {
-            return Err(Refused::Impossible(message));
-        }
-        self.known = next;
-        Ok((accepted, true))
+        self.tell_what_is_known();
+        Ok(is_other)
     }
 
-    /// Takes the plan of a day over; says whether the world is another one by it.
-    fn plan(&mut self, plan: DayPlan, span: &Span) -> Answer<bool> {
-        check(&plan).map_err(Refused::Impossible)?;
-        if self.known.plans.get(&plan.date) == Some(&plan) {
-            return Ok(false);
-        }
-        let mut next = self.known.clone();
-        for caller in &plan.callers {
-            if !next.types.contains(&caller.contact_type) {
-                next.types.push(caller.contact_type.clone());
-            }
-        }
-        next.plans.insert(plan.date, plan);
-        if let Some(Err(message)) = self.experiment(&next, span) {
-            return Err(Refused::Impossible(message));
-        }
-        self.known = next;
-        Ok(true)
-    }
-
-    /// Behaves as told; says whether the world is another one by it.
-    fn conduct(&mut self, conduct: Conduct) -> Answer<bool> {
+    fn behave(&mut self, conduct: Conduct) -> Answer<((), Option<Known>)> {
         let fits = |speed: f64| (0.0..=MOST_SPEED).contains(&speed);
         if conduct.speed.is_some_and(|speed| !fits(speed)) {
             return Err(Refused::Impossible("speed: 0 to 600 seconds a second".to_owned()));
         }
-        for disturbance in &conduct.disturbances {
-            check_disturbance(disturbance).map_err(Refused::Impossible)?;
-        }
-        let fresh: Vec<Disturbance> = conduct
-            .disturbances
-            .into_iter()
-            .filter(|disturbance| !self.known.disturbances.contains(disturbance))
-            .collect();
-        if self.known.disturbances.len() + fresh.len() > MOST_DISTURBANCES {
-            return Err(Refused::Impossible(
-                "disturbances: too much goes wrong already".to_owned(),
-            ));
-        }
+        let next = self.known.with_disturbances(conduct.disturbances)?;
         if let Some(speed) = conduct.speed {
             self.clock.run_at(speed);
         }
         if let Some(until) = conduct.until {
             self.clock.skip_to(until);
         }
-        let is_other = !fresh.is_empty();
-        self.known.disturbances.extend(fresh);
-        Ok(is_other)
+        Ok(((), next))
     }
 
     /// Tells the intervals that are over.
@@ -640,7 +424,6 @@ impl World {
     }
 
     fn tell_events(&self, live: &mut LiveDay<'_>, experiment: &Experiment, span: &Span) {
-        use barometer_simulate::What;
         let names = experiment.names();
         let events = live.take_events();
         if self.seen.happened.receiver_count() == 0 {
@@ -679,7 +462,7 @@ impl World {
     }
 
     fn clock_state(&self, span: &Span, now: Timestamp) -> ClockState {
-        let day_began = span.at(span.first_step as f64 * STEP_SECS);
+        let day_began = span.at(span.today_secs());
         ClockState { now, date: span.date, day_began, speed: self.clock.speed() }
     }
 
@@ -698,16 +481,8 @@ impl World {
             campaigns: Vec::new(),
             present: Present::default(),
             last_interval: self.folder.told.len() as u64,
-            disturbances: self.disturbances_at(self.clock.now()),
+            disturbances: self.known.disturbances_at(self.clock.now()),
         }
-    }
-
-    fn disturbances_at(&self, at: Timestamp) -> Vec<Disturbance> {
-        let all = self.known.disturbances.iter().filter(|each| {
-            let (from, minutes) = truth::span(each);
-            truth::goes_on(from, minutes, at)
-        });
-        all.cloned().collect()
     }
 
     fn state_of(&self, live: &mut LiveDay<'_>, span: &Span) -> SwitchState {
@@ -730,14 +505,13 @@ impl World {
         let (types, queues) = (reading.types(), reading.queues(on_shift));
         let (teams, campaigns) = (reading.teams(), reading.campaigns(live.campaigns()));
         let now = span.at(live.now());
-        let began_secs = span.first_step as f64 * STEP_SECS;
         SwitchState {
             clock: self.clock_state(span, now),
             types,
             queues,
             teams,
             campaigns,
-            present: present.moved(began_secs, STEP_SECS, plan.interval_secs),
+            present: present.moved(span.today_secs(), STEP_SECS, plan.interval_secs),
             ..bare
         }
     }
@@ -747,56 +521,21 @@ impl World {
     }
 
     fn tell_what_is_known(&self) {
-        let release = self.known.release.as_ref();
-        let live = Live {
-            switch: self.known.switch.clone(),
-            release: release.map(|known| known.accepted.clone()),
-            version: release.map(|known| known.release.version),
-            days: self.known.plans.iter().map(|(date, plan)| (*date, plan.digest())).collect(),
-        };
         let conduct = Conduct {
             speed: Some(self.clock.speed()),
             until: Some(self.clock.now()),
             disturbances: self.known.disturbances.clone(),
         };
-        *self.seen.live.write().unwrap_or_else(|poisoned| poisoned.into_inner()) = live;
+        *self.seen.live.write().unwrap_or_else(|poisoned| poisoned.into_inner()) =
+            self.known.live();
         *self.seen.conduct.write().unwrap_or_else(|poisoned| poisoned.into_inner()) = conduct;
     }
 }
 
-/// What does not add up in a plan.
-fn check(plan: &DayPlan) -> Result<(), String> {
-    let zone =
-        TimeZone::get(&plan.zone).map_err(|_| format!("zone: “{}” is no time zone", plan.zone))?;
-    if start_of(plan.date, &zone) != plan.start {
-        return Err(format!("start: {} does not begin then in {}", plan.date, plan.zone));
-    }
-    let steps = plan.interval_secs / STEP_SECS;
-    if !(1.0..=24.0).contains(&steps) || steps.fract() != 0.0 {
-        return Err("interval_secs: a multiple of 300, at most 7200".to_owned());
-    }
-    let tomorrow = plan.date.tomorrow().map_err(|error| error.to_string())?;
-    let day_secs = start_of(tomorrow, &zone).duration_since(plan.start).as_secs_f64();
-    let intervals = (day_secs / plan.interval_secs).round() as usize;
-    let people = plan.teams.iter().map(|team| (&team.team, team.people.len()));
-    let expected = plan.callers.iter().map(|caller| (&caller.contact_type, caller.intervals.len()));
-    for (name, got) in people.chain(expected) {
-        if got != intervals {
-            return Err(format!("{name}: {got} intervals, and the day has {intervals}"));
-        }
-    }
-    Ok(())
-}
-
-fn check_disturbance(disturbance: &Disturbance) -> Result<(), String> {
-    let (_, minutes) = truth::span(disturbance);
-    if !(minutes > 0.0 && minutes <= 1440.0) {
-        return Err("minutes: more than 0, at most 1440".to_owned());
-    }
-    match disturbance {
-        Disturbance::Storm { factor, .. } if !(*factor >= 0.0 && *factor <= 20.0) => {
-            Err("factor: 0 to 20".to_owned())
-        }
-        _ => Ok(()),
+/// What is said to who asked, and what is known then.
+fn apart<T>(done: Answer<(T, Option<Known>)>) -> (Answer<T>, Option<Known>) {
+    match done {
+        Ok((said, next)) => (Ok(said), next),
+        Err(refused) => (Err(refused), None),
     }
 }

@@ -113,6 +113,13 @@ mod tests {
     }
 
     #[test]
+    fn the_document_in_docs_is_this_one() {
+        let kept = include_str!("../../../docs/switch-interface.json");
+        let kept: Value = serde_json::from_str(kept).expect("docs/switch-interface.json is JSON");
+        assert_eq!(kept, openapi(), "write it anew: barometer switch --openapi");
+    }
+
+    #[test]
     fn every_schema_that_is_named_is_there() {
         let document = openapi();
         let mut found = Vec::new();
