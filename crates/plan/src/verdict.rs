@@ -17,6 +17,9 @@ pub enum Verdict {
 /// A cover short by this share of the need is marginal: less than forecasts are off by.
 const MARGINAL_SHARE: f64 = 0.04;
 
+/// A level that misses its target by no more than this is marginal.
+const MARGINAL_LEVEL: f64 = 0.02;
+
 impl Verdict {
     /// The verdict on `cover` people where `need` are needed. More people never make service worse,
     /// so the shortfall alone decides.
@@ -25,6 +28,15 @@ impl Verdict {
         match need.saturating_sub(cover) {
             0 => Self::Holds,
             short if short <= bearable => Self::Marginal,
+            _ => Self::Breaks,
+        }
+    }
+
+    /// The verdict on a service level, as a share, against its target: a point or two short is marginal.
+    pub fn on_level(level: f64, wanted: f64) -> Self {
+        match wanted - level {
+            short if short <= 0.0 => Self::Holds,
+            short if short <= MARGINAL_LEVEL => Self::Marginal,
             _ => Self::Breaks,
         }
     }
@@ -42,6 +54,12 @@ impl Verdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_level_is_held_against_its_target() {
+        let verdicts = [0.80, 0.79, 0.75].map(|level| Verdict::on_level(level, 0.80));
+        assert_eq!(verdicts, [Verdict::Holds, Verdict::Marginal, Verdict::Breaks]);
+    }
 
     #[test]
     fn one_person_short_is_marginal_and_so_are_two_in_fifty() {

@@ -1,6 +1,6 @@
 //! Does what would help: cover of today is planned anew, or a draft is begun.
 
-use barometer_plan::{CoverInterval, Help, HelpKind};
+use barometer_plan::{COME_AFTER_SECS, CoverInterval, Help, HelpKind};
 use barometer_store::{
     Centre, ContactType, InterventionNote, NewDraft, NewRevision, Store, StoreError,
 };
@@ -20,9 +20,6 @@ pub enum Done {
     /// A draft with this number has begun.
     Draft(i32),
 }
-
-/// How soon people who are called in are there, in seconds.
-const COME_AFTER_SECS: i64 = 3600;
 
 impl Live {
     /// Does what would help.
@@ -95,8 +92,9 @@ async fn covers(
     kind: &HelpKind,
 ) -> Result<Vec<(Uuid, Vec<CoverInterval>)>, AppError> {
     let all = store.contact_types(centre.id).await?;
-    let later = |secs: i64| {
-        outlook.at.checked_add(jiff::SignedDuration::from_secs(secs)).unwrap_or(outlook.at)
+    let later = |secs: f64| {
+        let secs = jiff::SignedDuration::from_secs_f64(secs);
+        outlook.at.checked_add(secs).unwrap_or(outlook.at)
     };
     let (changes, from) = match kind {
         HelpKind::Move { from, to, people } => {

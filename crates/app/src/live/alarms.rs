@@ -20,12 +20,6 @@ pub(super) struct Watching {
     is_begun: bool,
 }
 
-/// The service level of contacts that are answered or gone.
-fn level(counts: &TypeCounts) -> Option<f64> {
-    let over = counts.offered - counts.open();
-    (over > 0.0).then(|| counts.in_time / over)
-}
-
 /// What an alarm's measure is now; `None` where that is not known, or there is nothing to measure.
 pub fn value(rule: &AlarmRule, view: &View, outlook: Option<&Outlook>) -> Option<f64> {
     if rule.measure == AlarmMeasure::Silence {
@@ -38,9 +32,9 @@ pub fn value(rule: &AlarmRule, view: &View, outlook: Option<&Outlook>) -> Option
     match rule.measure {
         AlarmMeasure::LastLevel => {
             let last = of_type.intervals.len().checked_sub(2)?;
-            level(of_type.intervals.get(last)?)
+            of_type.intervals.get(last)?.service_level()
         }
-        AlarmMeasure::LevelSoFar => level(&so_far),
+        AlarmMeasure::LevelSoFar => so_far.service_level(),
         AlarmMeasure::Abandonment => {
             (so_far.offered > 0.0).then(|| so_far.abandoned / so_far.offered)
         }

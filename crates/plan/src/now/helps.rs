@@ -12,7 +12,7 @@ const MOST_TROUBLED: usize = 2;
 const MOVED: [u32; 3] = [1, 2, 4];
 const CALLED_IN: [u32; 2] = [2, 4];
 /// People who are called in need this long to be there, in seconds.
-const COME_AFTER_SECS: f64 = 3600.0;
+pub const COME_AFTER_SECS: f64 = 3600.0;
 /// Seconds of waiting after which anybody may answer, where that is tried.
 const ANYBODY_AFTER_SECS: f64 = 30.0;
 /// Teams from which people are moved, at most: those with most room.

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::assess::pressure;
 use crate::{IntervalLoad, TrialInputs};
-pub use helps::{Help, HelpEffect, HelpKind};
+pub use helps::{COME_AFTER_SECS, Help, HelpEffect, HelpKind};
 
 /// A day that is going on, with everything that its rest follows from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

@@ -116,6 +116,13 @@ impl TypeCounts {
     pub fn open(&self) -> f64 {
         self.offered - self.answered - self.abandoned - self.elsewhere
     }
+
+    /// Answered within the threshold, as a share of the contacts that are answered or gone; `None` where there are
+    /// none.
+    pub fn service_level(&self) -> Option<f64> {
+        let over = self.offered - self.open();
+        (over > 0.0).then(|| self.in_time / over)
+    }
 }
 
 /// Counts while they are taken.

@@ -9,8 +9,6 @@ use jiff::tz::TimeZone;
 use crate::pressure_scale;
 use crate::words;
 
-/// A level that misses its target by less than this is marginal.
-const MARGINAL: f64 = 0.02;
 /// Cells of the strip overlap by this much, in per cent, so that no gap shows between them.
 const CELL_OVERLAP: f64 = 0.3;
 
@@ -99,22 +97,8 @@ fn threshold(secs: f64) -> String {
     }
 }
 
-/// The service level of contacts that are answered or gone; `None` where there are none.
-fn level(counts: &TypeCounts) -> Option<f64> {
-    let over = counts.offered - counts.open();
-    (over > 0.0).then(|| counts.in_time / over)
-}
-
 fn share(level: Option<f64>) -> String {
     level.map_or_else(|| words::NONE.to_owned(), words::whole_percent)
-}
-
-fn verdict_of(level: f64, wanted: f64) -> Verdict {
-    match wanted - level {
-        short if short <= 0.0 => Verdict::Holds,
-        short if short <= MARGINAL => Verdict::Marginal,
-        _ => Verdict::Breaks,
-    }
 }
 
 /// The contact types of a state; without an outlook, what the switch alone can tell.
@@ -142,16 +126,18 @@ pub(super) fn types(
             let of = types.iter().position(|each| each.name == of_type.contact_type)?;
             Some((outlook, of, &types[of].rules))
         });
-        let level_so_far = level(&whole);
+        let level_so_far = whole.service_level();
         let wanted = known.map(|(_, _, rules)| rules.service_level);
         let mut row = TypeRow {
             name: of_type.contact_type.clone(),
-            verdict: level_so_far.zip(wanted).map(|(level, wanted)| verdict_of(level, wanted)),
+            verdict: level_so_far
+                .zip(wanted)
+                .map(|(level, wanted)| Verdict::on_level(level, wanted)),
             waiting: waits.len() as u32,
             is_long: longest.is_some_and(|longest| longest > of_type.within_secs),
             longest: longest.map_or_else(|| words::NONE.to_owned(), minutes),
             level: share(level_so_far),
-            last: share(last.and_then(level)),
+            last: share(last.and_then(TypeCounts::service_level)),
             target: String::new(),
             tonight: words::NONE.to_owned(),
             range: String::new(),
