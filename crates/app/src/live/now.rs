@@ -101,6 +101,24 @@ impl Today {
     }
 }
 
+impl Today {
+    /// Pressure at home of a contact type in an interval that is over: the work that came in it by the time of those
+    /// who were there; `None` where either is not known.
+    pub fn pressure_was(&self, state: &SwitchState, of: usize, interval: usize) -> Option<f64> {
+        let kind = self.now.inputs.types.get(of)?;
+        let home = self.now.inputs.home_of(of)?;
+        let of_day = self.before + interval;
+        let came = state.types.iter().find(|each| each.contact_type == kind.name)?;
+        let team = state.teams.iter().find(|each| each.team == home.team)?;
+        let counts = came.intervals.get(of_day)?;
+        let staffed_secs = team.intervals.get(of_day)?.staffed_secs;
+        let handle_secs =
+            if counts.handled > 0.0 { counts.handle_secs / counts.handled } else { 0.0 };
+        let work_secs = counts.offered * handle_secs / f64::from(kind.rules.concurrency.max(1));
+        (staffed_secs > 0.0 && work_secs > 0.0).then(|| work_secs / staffed_secs)
+    }
+}
+
 /// Puts what is expected of the rest of the day into a contact type, from what came in the intervals that are over.
 fn expect(
     of_type: &mut TrialType,

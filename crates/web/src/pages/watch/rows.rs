@@ -3,7 +3,7 @@
 use barometer_app::live::Outlook;
 use barometer_plan::{Rules, Verdict};
 use barometer_simulate::{PresentAt, TypeCounts};
-use barometer_wire::{CampaignState, QueueState, SwitchState, TeamState};
+use barometer_wire::{CampaignState, QueueState, SwitchState};
 use jiff::tz::TimeZone;
 
 use crate::pressure_scale;
@@ -169,7 +169,7 @@ impl TypeRow {
     ) {
         let today = &outlook.today;
         let end = outlook.ends[of];
-        let (seen, whole) = (&today.types[of], &state.types);
+        let seen = &today.types[of];
         self.target = format!(
             "{} in {}",
             words::whole_percent(rules.service_level),
@@ -195,15 +195,12 @@ impl TypeRow {
         let intervals = today.now.inputs.interval_count();
         let x = |interval: f64| 100.0 * interval / intervals.max(1) as f64;
         self.now_at = x(today.now.present.at_secs / today.now.inputs.interval_secs);
-        let came = whole.iter().find(|each| each.contact_type == self.name);
-        let home = today.now.inputs.home_of(of).map(|home| home.team.as_str());
-        let team = state.teams.iter().find(|team| Some(team.team.as_str()) == home);
         let starts: Vec<jiff::Timestamp> = today.now.inputs.starts().collect();
         self.cells = (0..intervals)
             .filter_map(|interval| {
                 let is_over = interval < today.now.interval();
                 let pressure = if is_over {
-                    past_pressure(came, team, rules, today.before + interval)
+                    today.pressure_was(state, of, interval)
                 } else {
                     today.now.pressure(of, interval)
                 }?;
@@ -218,20 +215,6 @@ impl TypeRow {
             })
             .collect();
     }
-}
-
-/// The work that came in an interval by the people who were there.
-fn past_pressure(
-    came: Option<&barometer_wire::TypeState>,
-    team: Option<&TeamState>,
-    rules: &Rules,
-    interval: usize,
-) -> Option<f64> {
-    let counts = came?.intervals.get(interval)?;
-    let staffed = team?.intervals.get(interval)?.staffed_secs;
-    let handle = if counts.handled > 0.0 { counts.handle_secs / counts.handled } else { 0.0 };
-    let work = counts.offered * handle / f64::from(rules.concurrency.max(1));
-    (staffed > 0.0 && work > 0.0).then(|| work / staffed)
 }
 
 pub(super) fn teams(state: &SwitchState) -> Vec<TeamRow> {

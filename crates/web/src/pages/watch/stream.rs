@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use axum::extract::State;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use barometer_app::live::View;
-use futures_util::stream::{self, Stream};
+use futures_util::stream::{self, Stream, StreamExt};
 use tokio::sync::Mutex;
 
 use super::board::draw;
@@ -16,6 +16,9 @@ use crate::access::RequestContext;
 
 /// Boards are drawn anew when the switch has said something, and at least this often, so that their age is known.
 const AT_LEAST_EVERY: Duration = Duration::from_secs(5);
+
+/// How long a board is sent: then the browser asks again, and who has been signed out meanwhile is not answered.
+const LASTS: Duration = Duration::from_secs(600);
 
 /// The board as it was drawn last.
 #[derive(Clone, Debug, Default)]
@@ -53,7 +56,8 @@ pub(crate) async fn stream(
         };
         Some((Ok(event), (app, context, view)))
     });
-    Sse::new(events).keep_alive(KeepAlive::default())
+    let ends = Box::pin(tokio::time::sleep(LASTS));
+    Sse::new(events.take_until(ends)).keep_alive(KeepAlive::default())
 }
 
 async fn drawn(app: &App, context: &RequestContext, view: &View) -> Option<Arc<str>> {
