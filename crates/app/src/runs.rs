@@ -7,7 +7,7 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use barometer_plan::fit_shifts;
+use barometer_plan::{ACCOUNT_DAYS, fit_shifts};
 use barometer_store::{Job, Run, RunKind, Store, StoreError, Trial};
 use futures_util::stream::{self, StreamExt};
 use uuid::Uuid;
@@ -95,6 +95,7 @@ async fn work_off(store: &Store, job: Job) -> Result<(), AppError> {
         RunKind::Comparison => play_comparison(store, run.id, job.part).await,
         RunKind::Forecasts => make_forecasts(store, &run).await,
         RunKind::Shifts => look_for_shifts(store, run.id).await,
+        RunKind::Account => account_for_day(store, run.id).await,
     }
 }
 
@@ -140,6 +141,23 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), AppError> {
     match in_task(fitted.await) {
         Ok(roster) => store.end_shift_search(id, &roster).await?,
         Err(error) => store.fail_run(id, &error.to_string()).await?,
+    }
+    Ok(())
+}
+
+/// Takes a day apart. A worker that dies leaves it to the next one, which begins again with the same numbers.
+async fn account_for_day(store: &Store, id: Uuid) -> Result<(), AppError> {
+    let inputs = store.account_inputs(id).await?;
+    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
+    let found = tokio::task::spawn_blocking(move || {
+        // Where the database is away, the work goes on and says so later.
+        let goes_on = |done, _| here.block_on(reporting.report_run(id, done)).unwrap_or(true);
+        inputs.account(ACCOUNT_DAYS, goes_on)
+    });
+    match in_task(found.await) {
+        Ok(Some(account)) => store.end_account(id, &account).await?,
+        Ok(None) => store.stop_run(id).await?,
+        Err(error) => store.fail_run(id, &error).await?,
     }
     Ok(())
 }

@@ -8,6 +8,7 @@
 //!
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
 
+mod account;
 mod alarm;
 mod assess;
 mod change_sheet;
@@ -27,12 +28,17 @@ mod rules;
 mod schedule;
 mod shifts;
 mod shrinkage;
+mod spread;
 mod sweep;
 mod trial;
 mod uncertain;
 mod verdict;
 mod what_if;
 
+pub use account::{
+    ACCOUNT_DAYS, AccountInputs, ActualInterval, Cause, CauseEffect, DayAccount, LaterRelease,
+    MeasureAccount, PlannedActual, TeamAccount, TypeAccount,
+};
 pub use alarm::{
     AlarmChange, AlarmFault, AlarmMeasure, AlarmRule, AlarmState, Severity, would_have_rung,
 };

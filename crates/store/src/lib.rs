@@ -3,6 +3,7 @@
 //! [`Store`] is a pool; each module adds the questions that can be asked about its aggregate. Rows
 //! leave no module: every answer is a domain type or one of the plain structs named here.
 
+mod accounts;
 mod agents;
 mod alarms;
 mod centres;
@@ -33,6 +34,7 @@ mod trials;
 mod users;
 mod waivers;
 
+pub use accounts::{KeptAccount, OpeningPlan};
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use alarms::{Alarm, Ring};
 pub use centres::{Centre, ContactType};

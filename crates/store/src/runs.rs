@@ -22,6 +22,8 @@ pub enum RunKind {
     Shifts,
     /// The forecasts of all contact types, in forecasts.
     Forecasts,
+    /// The account of a day, in simulated scenarios.
+    Account,
 }
 
 /// How far a run has come.

@@ -8,8 +8,9 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 
 use barometer_simulate::Carried;
-use barometer_wire::IntervalRow;
+use barometer_wire::{IntervalRow, StaffingRow};
 use jiff::Timestamp;
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
 use crate::known::Known;
@@ -54,11 +55,84 @@ pub(crate) struct KeptClock {
 #[derive(Debug)]
 pub(crate) struct Folder {
     path: PathBuf,
-    rows: File,
-    /// Rows that were told, in order.
-    pub told: Vec<IntervalRow>,
-    /// Which intervals they are of.
-    pub is_told: HashSet<(String, Timestamp)>,
+    /// What came of contact types.
+    pub intervals: Ledger<IntervalRow>,
+    /// Who was on shift.
+    pub staffing: Ledger<StaffingRow>,
+}
+
+/// A row that is told once.
+pub(crate) trait Row: Clone + Serialize + DeserializeOwned {
+    /// Gives it the number with which it is told.
+    fn number(&mut self, sequence: u64);
+    /// What it is about, and when its interval began.
+    fn key(&self) -> (String, Timestamp);
+}
+
+impl Row for IntervalRow {
+    fn number(&mut self, sequence: u64) {
+        self.sequence = sequence;
+    }
+
+    fn key(&self) -> (String, Timestamp) {
+        (self.contact_type.clone(), self.start)
+    }
+}
+
+impl Row for StaffingRow {
+    fn number(&mut self, sequence: u64) {
+        self.sequence = sequence;
+    }
+
+    fn key(&self) -> (String, Timestamp) {
+        (self.team.clone(), self.start)
+    }
+}
+
+/// Rows that were told, in order, in a file to which rows are only added.
+#[derive(Debug)]
+pub(crate) struct Ledger<R> {
+    path: PathBuf,
+    file: File,
+    rows: Vec<R>,
+    keys: HashSet<(String, Timestamp)>,
+}
+
+impl<R: Row> Ledger<R> {
+    fn open(path: PathBuf) -> Result<Self, FolderError> {
+        let rows: Vec<R> = read_rows(&path)?;
+        let file = OpenOptions::new().create(true).append(true).open(&path).map_err(at(&path))?;
+        let keys = rows.iter().map(Row::key).collect();
+        Ok(Self { path, file, rows, keys })
+    }
+
+    /// The rows.
+    pub fn rows(&self) -> &[R] {
+        &self.rows
+    }
+
+    /// Whether an interval was told.
+    pub fn is_told(&self, subject: &str, start: Timestamp) -> bool {
+        self.keys.contains(&(subject.to_owned(), start))
+    }
+
+    /// Numbers rows and adds them; they are on the disk when this returns.
+    pub fn tell(&mut self, mut rows: Vec<R>) -> Result<Vec<R>, FolderError> {
+        let mut text = String::new();
+        for (row, number) in rows.iter_mut().zip(self.rows.len() as u64 + 1..) {
+            row.number(number);
+            let line = serde_json::to_string(row).map_err(|error| damaged(&self.path, &error))?;
+            text.push_str(&line);
+            text.push('\n');
+        }
+        if !text.is_empty() {
+            self.file.write_all(text.as_bytes()).map_err(at(&self.path))?;
+            self.file.sync_data().map_err(at(&self.path))?;
+        }
+        self.keys.extend(rows.iter().map(Row::key));
+        self.rows.extend(rows.iter().cloned());
+        Ok(rows)
+    }
 }
 
 fn at(file: &Path) -> impl FnOnce(io::Error) -> FolderError {
@@ -69,32 +143,11 @@ fn at(file: &Path) -> impl FnOnce(io::Error) -> FolderError {
 impl Folder {
     pub fn open(path: &Path) -> Result<Self, FolderError> {
         fs::create_dir_all(path).map_err(at(path))?;
-        let file = path.join("intervals.jsonl");
-        let told = read_rows(&file)?;
-        let rows = OpenOptions::new().create(true).append(true).open(&file).map_err(at(&file))?;
-        let is_told = told.iter().map(|row| (row.contact_type.clone(), row.start)).collect();
-        Ok(Self { path: path.to_owned(), rows, told, is_told })
-    }
-
-    /// Adds rows; they are on the disk when this returns.
-    pub fn tell(&mut self, rows: Vec<IntervalRow>) -> Result<(), FolderError> {
-        if rows.is_empty() {
-            return Ok(());
-        }
-        let file = self.path.join("intervals.jsonl");
-        let mut text = String::new();
-        for row in &rows {
-            let line = serde_json::to_string(row).map_err(|error| damaged(&file, &error))?;
-            text.push_str(&line);
-            text.push('\n');
-        }
-        self.rows.write_all(text.as_bytes()).map_err(at(&file))?;
-        self.rows.sync_data().map_err(at(&file))?;
-        for row in rows {
-            self.is_told.insert((row.contact_type.clone(), row.start));
-            self.told.push(row);
-        }
-        Ok(())
+        Ok(Self {
+            path: path.to_owned(),
+            intervals: Ledger::open(path.join("intervals.jsonl"))?,
+            staffing: Ledger::open(path.join("staffing.jsonl"))?,
+        })
     }
 
     fn replace(&self, name: &str, bytes: &[u8], sync: bool) -> Result<(), FolderError> {
@@ -155,7 +208,7 @@ fn read_if_there(file: &Path) -> Result<Option<Vec<u8>>, FolderError> {
 }
 
 /// The rows of a file. A kill in the middle of a line leaves one that nobody was told: it is cut off.
-fn read_rows(file: &Path) -> Result<Vec<IntervalRow>, FolderError> {
+fn read_rows<R: DeserializeOwned>(file: &Path) -> Result<Vec<R>, FolderError> {
     let opened = match File::open(file) {
         Ok(opened) => opened,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -170,7 +223,7 @@ fn read_rows(file: &Path) -> Result<Vec<IntervalRow>, FolderError> {
         if read == 0 {
             return Ok(rows);
         }
-        match serde_json::from_str::<IntervalRow>(&line) {
+        match serde_json::from_str::<R>(&line) {
             Ok(row) if line.ends_with('\n') => {
                 rows.push(row);
                 whole += read as u64;

@@ -13,7 +13,8 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::{get, put};
 use axum::{Json, Router};
 use barometer_wire::{
-    Accepted, Conduct, DayPlan, Disturbance, IntervalPage, Live, Refusal, Release, openapi, paths,
+    Accepted, Conduct, DayPlan, Disturbance, IntervalPage, Live, Refusal, Release, StaffingPage,
+    openapi, paths,
 };
 use futures_util::stream::{self, Stream, StreamExt};
 use jiff::civil::Date;
@@ -56,6 +57,7 @@ impl Switch {
             .route(&below(paths::DAYS, "date"), put(plan))
             .route(paths::STATE, get(state))
             .route(paths::INTERVALS, get(intervals))
+            .route(paths::STAFFING, get(staffing))
             .route(paths::EVENTS, get(events))
             .layer(middleware::from_fn_with_state(line.clone(), not_out_of_order))
             .route(paths::CONDUCT, get(conduct).post(behave))
@@ -164,8 +166,18 @@ struct PageQuery {
     limit: Option<usize>,
 }
 
+impl PageQuery {
+    fn limit(&self) -> usize {
+        self.limit.unwrap_or(ROWS).clamp(1, MOST_ROWS)
+    }
+}
+
 async fn intervals(State(line): State<Line>, Query(page): Query<PageQuery>) -> Json<IntervalPage> {
-    Json(line.seen.rows(page.after, page.limit.unwrap_or(ROWS).clamp(1, MOST_ROWS)))
+    Json(line.seen.intervals(page.after, page.limit()))
+}
+
+async fn staffing(State(line): State<Line>, Query(page): Query<PageQuery>) -> Json<StaffingPage> {
+    Json(line.seen.staffing(page.after, page.limit()))
 }
 
 async fn events(State(line): State<Line>) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {

@@ -2,8 +2,8 @@
 
 use std::collections::HashSet;
 
-use barometer_simulate::{DayCounts, Present, PresentAt, PresentErrand, TypeCounts};
-use barometer_wire::{DayPlan, Disturbance, IntervalRow};
+use barometer_simulate::{DayCounts, Present, PresentAt, PresentErrand, TeamCounts, TypeCounts};
+use barometer_wire::{DayPlan, Disturbance, IntervalRow, StaffingRow};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::truth::{STEP_SECS, goes_on, span, steps_of};
@@ -17,10 +17,18 @@ pub(crate) struct PlannedDay<'a> {
 impl PlannedDay<'_> {
     /// What came of a contact type in an interval of the day.
     pub fn counts(&self, counts: &DayCounts, contact_type: &str, interval: usize) -> TypeCounts {
+        self.sum(counts.types.get(contact_type), interval)
+    }
+
+    /// What was counted of a team in an interval of the day.
+    fn staffing(&self, counts: &DayCounts, team: &str, interval: usize) -> TeamCounts {
+        self.sum(counts.teams.get(team), interval)
+    }
+
+    fn sum<'r, T: std::iter::Sum<&'r T>>(&self, rows: Option<&'r Vec<T>>, interval: usize) -> T {
         let steps = steps_of(self.plan.interval_secs);
-        let from = self.first_step + interval * steps;
-        let rows = counts.types.get(contact_type).map(Vec::as_slice).unwrap_or_default();
-        rows.iter().skip(from).take(steps).sum()
+        let rows = rows.map(Vec::as_slice).unwrap_or_default();
+        rows.iter().skip(self.first_step + interval * steps).take(steps).sum()
     }
 
     fn start_of(&self, interval: usize) -> Timestamp {
@@ -95,6 +103,37 @@ pub(crate) fn rows(
                 handled: of.handled as u32,
                 handle_secs: of.handle_secs,
                 outage: moments.into_iter().any(is_out),
+            });
+        }
+    }
+    rows
+}
+
+/// Who was on shift in intervals of a day that are over and were not told. A team for which nobody was planned and
+/// nobody was there is left out.
+pub(crate) fn staffing(
+    day: &PlannedDay<'_>,
+    counts: &DayCounts,
+    is_told: impl Fn(&str, Timestamp) -> bool,
+    now: Timestamp,
+) -> Vec<StaffingRow> {
+    let is_over = |interval: &usize| day.start_of(interval + 1) <= now;
+    let mut rows = Vec::new();
+    for interval in (0..day.plan.len()).take_while(is_over) {
+        let start = day.start_of(interval);
+        for team in &day.plan.teams {
+            let TeamCounts { staffed_secs, busy_secs } = day.staffing(counts, &team.team, interval);
+            let is_planned = team.people.get(interval).is_some_and(|people| *people > 0);
+            if is_told(&team.team, start) || !(is_planned || staffed_secs > 0.0) {
+                continue;
+            }
+            rows.push(StaffingRow {
+                sequence: 0,
+                team: team.team.clone(),
+                start,
+                secs: day.plan.interval_secs,
+                staffed_secs,
+                busy_secs,
             });
         }
     }

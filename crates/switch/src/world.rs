@@ -9,7 +9,7 @@ use barometer_simulate::{Carried, Experiment, LiveDay, Present, What};
 use barometer_strategy::Strategy;
 use barometer_wire::{
     Accepted, ClockState, Conduct, DayPlan, Disturbance, IntervalPage, IntervalRow, Live, Release,
-    SwitchState,
+    StaffingPage, StaffingRow, SwitchState,
 };
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -80,7 +80,8 @@ pub(crate) struct Happened {
 pub(crate) struct Seen {
     pub state: watch::Receiver<Option<Arc<SwitchState>>>,
     pub happened: broadcast::Sender<Arc<Happened>>,
-    rows: Arc<RwLock<Vec<IntervalRow>>>,
+    intervals: Arc<RwLock<Vec<IntervalRow>>>,
+    staffing: Arc<RwLock<Vec<StaffingRow>>>,
     live: Arc<RwLock<Live>>,
     conduct: Arc<RwLock<Conduct>>,
 }
@@ -94,12 +95,26 @@ impl Seen {
         self.conduct.read().unwrap_or_else(|poisoned| poisoned.into_inner()).clone()
     }
 
-    pub fn rows(&self, after: u64, limit: usize) -> IntervalPage {
-        let rows = self.rows.read().unwrap_or_else(|poisoned| poisoned.into_inner());
-        let from = usize::try_from(after).unwrap_or(usize::MAX).min(rows.len());
-        let page = rows[from..].iter().take(limit).cloned().collect();
-        IntervalPage { rows: page, last: rows.len() as u64 }
+    pub fn intervals(&self, after: u64, limit: usize) -> IntervalPage {
+        let (rows, last) = page(&self.intervals, after, limit);
+        IntervalPage { rows, last }
     }
+
+    pub fn staffing(&self, after: u64, limit: usize) -> StaffingPage {
+        let (rows, last) = page(&self.staffing, after, limit);
+        StaffingPage { rows, last }
+    }
+}
+
+/// Rows after the one with a number, and the number of the last that there is.
+fn page<R: Clone>(rows: &RwLock<Vec<R>>, after: u64, limit: usize) -> (Vec<R>, u64) {
+    let rows = rows.read().unwrap_or_else(|poisoned| poisoned.into_inner());
+    let from = usize::try_from(after).unwrap_or(usize::MAX).min(rows.len());
+    (rows[from..].iter().take(limit).cloned().collect(), rows.len() as u64)
+}
+
+fn extend<R>(rows: &RwLock<Vec<R>>, more: Vec<R>) {
+    rows.write().unwrap_or_else(|poisoned| poisoned.into_inner()).extend(more);
 }
 
 /// The switch: a world in a thread of its own.
@@ -135,7 +150,8 @@ impl Switch {
         let seen = Seen {
             state: states,
             happened: broadcast::channel(MOST_BEHIND).0,
-            rows: Arc::new(RwLock::new(folder.told.clone())),
+            intervals: Arc::new(RwLock::new(folder.intervals.rows().to_vec())),
+            staffing: Arc::new(RwLock::new(folder.staffing.rows().to_vec())),
             live: Arc::default(),
             conduct: Arc::default(),
         };
@@ -394,17 +410,15 @@ impl World {
         let under_way = settled::under_way(&present);
         let now = span.at(live.now());
         let yesterday = span.date.yesterday().unwrap_or(span.date);
-        let mut rows = Vec::new();
+        let (mut intervals, mut staffing) = (Vec::new(), Vec::new());
         for (date, first_step, all) in
             [(yesterday, 0, is_last), (span.date, span.first_step, false)]
         {
             let Some(plan) = self.known.plans.get(&date) else { continue };
             let day = PlannedDay { plan, first_step };
-            let is_told = |name: &str, start: Timestamp| {
-                self.folder.is_told.contains(&(name.to_owned(), start))
-            };
+            let is_told = |name: &str, start| self.folder.intervals.is_told(name, start);
             let disturbances = &self.known.disturbances;
-            rows.extend(settled::rows(
+            intervals.extend(settled::rows(
                 &day,
                 &counts,
                 &under_way,
@@ -412,14 +426,11 @@ impl World {
                 is_told,
                 (now, all),
             ));
+            let is_told = |team: &str, start| self.folder.staffing.is_told(team, start);
+            staffing.extend(settled::staffing(&day, &counts, is_told, now));
         }
-        let told = self.folder.told.len() as u64;
-        for (nth, row) in rows.iter_mut().enumerate() {
-            row.sequence = told + nth as u64 + 1;
-        }
-        self.folder.tell(rows.clone())?;
-        let mut seen = self.seen.rows.write().unwrap_or_else(|poisoned| poisoned.into_inner());
-        seen.extend(rows);
+        extend(&self.seen.intervals, self.folder.intervals.tell(intervals)?);
+        extend(&self.seen.staffing, self.folder.staffing.tell(staffing)?);
         Ok(())
     }
 
@@ -480,7 +491,7 @@ impl World {
             teams: Vec::new(),
             campaigns: Vec::new(),
             present: Present::default(),
-            last_interval: self.folder.told.len() as u64,
+            last_interval: self.folder.intervals.rows().len() as u64,
             disturbances: self.known.disturbances_at(self.clock.now()),
         }
     }

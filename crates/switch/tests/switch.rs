@@ -13,7 +13,7 @@ use barometer_strategy::{Customers, Strategy};
 use barometer_switch::{Options, Switch};
 use barometer_wire::{
     Accepted, Caller, Conduct, DayPlan, Disturbance, IntervalPage, IntervalRow, Live, PlannedTeam,
-    Refusal, Release, SwitchState,
+    Refusal, Release, StaffingPage, StaffingRow, SwitchState,
 };
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
@@ -110,6 +110,10 @@ async fn rows(switch: &Switch) -> Vec<IntervalRow> {
     get::<IntervalPage>(switch, "/v1/intervals?limit=20000").await.rows
 }
 
+async fn staffing(switch: &Switch) -> Vec<StaffingRow> {
+    get::<StaffingPage>(switch, "/v1/staffing?limit=20000").await.rows
+}
+
 fn plan(day: Date) -> DayPlan {
     DayPlan {
         date: day,
@@ -165,6 +169,16 @@ async fn a_day_goes_by_and_is_told_interval_by_interval() {
     let expected = 60.0 * told.len() as f64;
     // A day's factor of 7 %, a drift of 8 %, and Poisson: four of the first.
     assert!((f64::from(offered) / expected - 1.0).abs() < 0.36, "{offered} of {expected}");
+    let staffing = staffing(&switch).await;
+    // Twenty half-hours are over at 10:10, also where contacts still wait.
+    assert_eq!(staffing.len(), 20);
+    for (row, (number, half_hour)) in staffing.iter().zip((1..).zip(0_i64..)) {
+        assert_eq!((row.sequence, row.team.as_str()), (number, "team"));
+        assert_eq!(row.start, at(0, 0).checked_add((30 * half_hour).minutes()).unwrap());
+        assert!(row.busy_secs <= row.staffed_secs + 1e-6, "{row:?}");
+        // Of eight planned people some are late, sick or away.
+        assert!((3.0..=8.5).contains(&(row.staffed_secs / row.secs)), "{row:?}");
+    }
     let page: IntervalPage = get(&switch, "/v1/intervals?after=3&limit=2").await;
     assert_eq!(page.rows, told[3..5]);
     assert_eq!(page.last, told.len() as u64);
@@ -188,6 +202,7 @@ async fn a_switch_that_is_killed_over_and_over_tells_every_interval_once() {
     behave(&switch, &conduct).await;
     until(&switch, end).await;
     let wanted = rows(&switch).await;
+    let wanted_staffing = staffing(&switch).await;
     switch.stop();
 
     let mut switch = begun(&killed.0).await;
@@ -205,13 +220,15 @@ async fn a_switch_that_is_killed_over_and_over_tells_every_interval_once() {
         // What a kill at this moment would have left; every third time in the middle of a line.
         let left = Home::new();
         std::fs::create_dir_all(&left.0).unwrap();
-        for file in ["clock", "snapshot", "intervals.jsonl"] {
+        for file in ["clock", "snapshot", "intervals.jsonl", "staffing.jsonl"] {
             std::fs::copy(killed.0.join(file), left.0.join(file)).unwrap();
         }
         if nth % 3 == 2 {
-            let file = left.0.join("intervals.jsonl");
-            let text = std::fs::read_to_string(&file).unwrap();
-            std::fs::write(&file, &text[..text.len() - 20]).unwrap();
+            for file in ["intervals.jsonl", "staffing.jsonl"] {
+                let file = left.0.join(file);
+                let text = std::fs::read_to_string(&file).unwrap();
+                std::fs::write(&file, &text[..text.len() - 20]).unwrap();
+            }
         }
         switch.stop();
         killed = left;
@@ -229,6 +246,7 @@ async fn a_switch_that_is_killed_over_and_over_tells_every_interval_once() {
         rows.into_iter().map(|row| IntervalRow { sequence: 0, ..row }).collect()
     };
     assert_eq!(without_number(got), without_number(wanted));
+    assert_eq!(staffing(&switch).await, wanted_staffing);
     switch.stop();
 }
 

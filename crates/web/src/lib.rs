@@ -226,6 +226,8 @@ pub fn router(app: App) -> Router {
         .route("/watch/switch", post(watch::stand_in::behave))
         .route("/watch/queues/{step}", get(watch::drill::queue))
         .route("/watch/teams/{team}", get(watch::drill::team))
+        .route("/watch/account", get(watch::account::show).post(watch::account::start))
+        .route("/watch/account/{date}/{format}", get(watch::account::export))
         .route("/watch/weeks", get(watch::weeks::show))
         .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))

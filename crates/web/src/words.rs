@@ -37,9 +37,13 @@ pub(crate) fn one_decimal(number: f64) -> String {
     format!("{sign}{}.{}", thousands((tenths / 10.0).floor()), tenths as u64 % 10)
 }
 
-/// "+4.1", "−2.0".
+/// "+4.1", "−2.0", and "0.0" without a sign.
 pub(crate) fn signed_one_decimal(number: f64) -> String {
-    let sign = if number < 0.0 { "−" } else { "+" };
+    let sign = match number {
+        _ if number.abs() < 0.05 => "",
+        _ if number < 0.0 => "−",
+        _ => "+",
+    };
     format!("{sign}{}", one_decimal(number.abs()))
 }
 

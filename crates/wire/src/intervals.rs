@@ -1,4 +1,4 @@
-//! What came, interval by interval.
+//! What happened, interval by interval: contacts, and the people of teams.
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -41,6 +41,32 @@ pub struct IntervalRow {
 pub struct IntervalPage {
     /// The rows.
     pub rows: Vec<IntervalRow>,
+    /// The number of the last row that there is: more may be asked for.
+    pub last: u64,
+}
+
+/// The people of one team in one interval, told once, when it is over.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct StaffingRow {
+    /// Rows are numbered from 1 on, without gaps, in the order in which they are told.
+    pub sequence: u64,
+    /// The team's id.
+    pub team: String,
+    /// When the interval began.
+    pub start: Timestamp,
+    /// How long it is, in seconds.
+    pub secs: f64,
+    /// Seconds on shift, of all agents together.
+    pub staffed_secs: f64,
+    /// Of those, seconds with a contact.
+    pub busy_secs: f64,
+}
+
+/// Rows in the order of their numbers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct StaffingPage {
+    /// The rows.
+    pub rows: Vec<StaffingRow>,
     /// The number of the last row that there is: more may be asked for.
     pub last: u64,
 }

@@ -15,7 +15,7 @@ mod state;
 
 pub use conduct::{Conduct, Disturbance};
 pub use day_plan::{Caller, DayPlan, PlannedTeam};
-pub use intervals::{IntervalPage, IntervalRow};
+pub use intervals::{IntervalPage, IntervalRow, StaffingPage, StaffingRow};
 pub use openapi::openapi;
 pub use release::{Accepted, Live, Refusal, Release, digest};
 pub use state::{
@@ -34,6 +34,8 @@ pub mod paths {
     pub const STATE: &str = "/v1/state";
     /// `GET`: intervals that are over.
     pub const INTERVALS: &str = "/v1/intervals";
+    /// `GET`: who was on shift in intervals that are over.
+    pub const STAFFING: &str = "/v1/staffing";
     /// `GET`: the state, and what happens, as it happens.
     pub const EVENTS: &str = "/v1/events";
     /// `GET` and `POST`, of the stand-in alone: its clock, and what goes wrong.

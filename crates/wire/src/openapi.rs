@@ -3,7 +3,10 @@
 use schemars::generate::SchemaSettings;
 use serde_json::{Value, json};
 
-use crate::{Accepted, Conduct, DayPlan, IntervalPage, Live, Refusal, Release, SwitchState, paths};
+use crate::{
+    Accepted, Conduct, DayPlan, IntervalPage, Live, Refusal, Release, StaffingPage, SwitchState,
+    paths,
+};
 
 /// The interface as an OpenAPI document; its schemas are those of the documents of this crate.
 pub fn openapi() -> Value {
@@ -20,6 +23,7 @@ pub fn openapi() -> Value {
             "DayPlan" => schemas.subschema_for::<DayPlan>(),
             "SwitchState" => schemas.subschema_for::<SwitchState>(),
             "IntervalPage" => schemas.subschema_for::<IntervalPage>(),
+            "StaffingPage" => schemas.subschema_for::<StaffingPage>(),
             "Conduct" => schemas.subschema_for::<Conduct>(),
             _ => schemas.subschema_for::<Refusal>(),
         };
@@ -35,11 +39,16 @@ pub fn openapi() -> Value {
     let (accepted, live) = (answer("Accepted", "It is live"), answer("Live", "What is live"));
     let state = answer("SwitchState", "What is true now");
     let page = answer("IntervalPage", "The rows after the one that was named");
+    let staffing = answer("StaffingPage", "The rows after the one that was named");
     let conduct = answer("Conduct", "How the stand-in behaves");
     let (release, plan, told) =
         (answer("Release", ""), answer("DayPlan", ""), answer("Conduct", ""));
     let body = |of: &Value| json!({ "required": true, "content": of["content"] });
     let query = |name: &str, says: &str| json!({ "name": name, "in": "query", "required": false, "description": says, "schema": { "type": "integer", "minimum": 0 } });
+    let rows = json!([
+        query("after", "The number of the last row that was taken; 0 at first"),
+        query("limit", "Rows at most; 1000 unless told otherwise")
+    ]);
     let below = |path: &str, parameter: &str| format!("{path}/{{{parameter}}}");
     let mut paths = json!({
         paths::LIVE: { "get": {
@@ -50,11 +59,12 @@ pub fn openapi() -> Value {
             "responses": { "200": state, "401": unknown, "503": away } } },
         paths::INTERVALS: { "get": {
             "summary": "Intervals that are over, each told once",
-            "parameters": [
-                query("after", "The number of the last row that was taken; 0 at first"),
-                query("limit", "Rows at most; 1000 unless told otherwise")
-            ],
+            "parameters": rows,
             "responses": { "200": page, "401": unknown, "503": away } } },
+        paths::STAFFING: { "get": {
+            "summary": "Who was on shift in intervals that are over, each told once",
+            "parameters": rows,
+            "responses": { "200": staffing, "401": unknown, "503": away } } },
         paths::EVENTS: { "get": {
             "summary": "The state each second, and what contacts and agents do, as server-sent events",
             "responses": {

@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use barometer_wire::{
-    Accepted, Conduct, DayPlan, IntervalPage, Live, Refusal, Release, SwitchState, paths,
+    Accepted, Conduct, DayPlan, IntervalPage, Live, Refusal, Release, StaffingPage, SwitchState,
+    paths,
 };
 use reqwest::{Method, StatusCode};
 use serde::Serialize;
@@ -114,6 +115,15 @@ impl SwitchClient {
     /// [`SwitchError`]
     pub async fn intervals(&self, after: u64) -> Result<IntervalPage, SwitchError> {
         self.get(&format!("{}?after={after}", paths::INTERVALS)).await
+    }
+
+    /// Who was on shift: rows after the one with this number.
+    ///
+    /// # Errors
+    ///
+    /// [`SwitchError`]
+    pub async fn staffing(&self, after: u64) -> Result<StaffingPage, SwitchError> {
+        self.get(&format!("{}?after={after}", paths::STAFFING)).await
     }
 
     /// Makes a release live.

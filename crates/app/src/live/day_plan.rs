@@ -11,23 +11,36 @@ use crate::AppError;
 use crate::planning::{Basis, span};
 use crate::trials::Scope;
 
+/// Whether a planned day is to be as uncertain as forecasts have been.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Luck {
+    /// The forecast is taken as exact.
+    None,
+    /// Days depart from the forecast as they have before.
+    AsMeasured,
+}
+
 /// What a trial of a day with the planned people would play: everything that is forecast, and everybody who is
 /// planned.
 ///
 /// # Errors
 ///
 /// [`AppError::Refused`] says what is not planned; another when the database fails.
-pub async fn planned_day(
+pub(super) async fn planned_day(
     store: &Store,
     centre: &Centre,
     strategy: &Strategy,
-    date: Date,
+    (date, luck): (Date, Luck),
 ) -> Result<TrialInputs, AppError> {
     let all = store.contact_types(centre.id).await?;
     let scope = Scope::of(&all, &[]);
     let handling = Duration::exponential(1.0);
     let days = scope.days(date, 1);
-    let mut plans = scope.plans(store, &centre.zone, &days, &handling, &Basis::Exact).await?;
+    let basis = match luck {
+        Luck::None => Basis::Exact,
+        Luck::AsMeasured => Basis::Uncertain,
+    };
+    let mut plans = scope.plans(store, &centre.zone, &days, &handling, &basis).await?;
     // A contact type that this strategy does not receive comes in nowhere.
     plans.retain(|plan| strategy.entry_of(&plan.name).is_some());
     let people = TeamPeople::of(CoverChoice::Planned);
@@ -52,7 +65,7 @@ pub(super) async fn day_plan(
     strategy: &Strategy,
     date: Date,
 ) -> Result<DayPlan, AppError> {
-    let planned = planned_day(store, centre, strategy, date).await?;
+    let planned = planned_day(store, centre, strategy, (date, Luck::None)).await?;
     let (start, end) = span(date, 1, &centre.zone)?;
     let secs = planned.interval_secs;
     let intervals = (end.duration_since(start).as_secs_f64() / secs).round() as usize;

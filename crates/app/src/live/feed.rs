@@ -10,6 +10,7 @@ use jiff::ToSpan;
 use jiff::civil::Date;
 use uuid::Uuid;
 
+use super::account::{keep_opening_plan, queue_account};
 use super::alarms::Watching;
 use super::client::{SwitchClient, SwitchError};
 use super::day_plan::day_plan;
@@ -25,6 +26,8 @@ const COMPARE_EVERY: Duration = Duration::from_secs(4);
 const REFUSED_FOR: Duration = Duration::from_secs(60);
 /// Days after which nothing more is told of a day: messages are worked off on the next.
 const LATE_DAYS: i64 = 3;
+/// How long after its end a day gets its account, by the switch's clock: calls that began before midnight are over.
+const ACCOUNT_AFTER: jiff::SignedDuration = jiff::SignedDuration::from_mins(40);
 
 /// Hears the switch and tells it what it does not have, until told to stop. Whatever fails is tried again.
 pub async fn run(store: Store, live: Live, mut stopped: tokio::sync::watch::Receiver<bool>) {
@@ -36,6 +39,7 @@ pub async fn run(store: Store, live: Live, mut stopped: tokio::sync::watch::Rece
         compared_at: None,
         refused: None,
         strategy: None,
+        opened: None,
         watching: Watching::default(),
     };
     loop {
@@ -63,6 +67,8 @@ struct Feed {
     refused: Option<(String, Instant)>,
     /// The strategy that is to be live, by its version's key.
     strategy: Option<(Uuid, Arc<Strategy>, String)>,
+    /// The last day whose opening plan is kept.
+    opened: Option<Date>,
     watching: Watching,
 }
 
@@ -142,11 +148,13 @@ impl Feed {
         let Some(centre) = self.store.centre().await? else { return Ok(true) };
         let there = self.client.live().await?;
         self.take_intervals(&centre, &there.switch).await?;
+        self.take_staffing(&centre, &there.switch).await?;
         let View { state, .. } = self.live.view.borrow().clone();
         let Some(state) = state else { return Ok(false) };
         self.close_days(&centre, &state).await?;
         let Some(release) = self.store.live_release(centre.id).await? else { return Ok(true) };
         let (strategy, digest) = self.strategy_of(&release).await?;
+        self.open_day(&centre, (release.version_id, &strategy), &state).await?;
         self.tell_plans(&centre, &there, &strategy, state.clock.date).await?;
         self.tell_release(&there, &release, &strategy, &digest).await?;
         Ok(true)
@@ -262,6 +270,49 @@ impl Feed {
         }
     }
 
+    /// Takes who was on shift.
+    async fn take_staffing(&self, centre: &Centre, switch: &str) -> Result<(), Trouble> {
+        loop {
+            let after = self.store.last_staffing_row(switch).await?;
+            let page = self.client.staffing(after).await?;
+            if page.rows.is_empty() {
+                return Ok(());
+            }
+            self.store.add_staffing_rows(centre.id, switch, &page.rows).await?;
+        }
+    }
+
+    /// Keeps the plan with which today begins.
+    async fn open_day(
+        &mut self,
+        centre: &Centre,
+        live: (Uuid, &Strategy),
+        state: &SwitchState,
+    ) -> Result<(), Trouble> {
+        let today = state.clock.date;
+        if self.opened != Some(today) {
+            keep_opening_plan(&self.store, centre, live, (today, state.clock.now)).await?;
+            self.opened = Some(today);
+        }
+        Ok(())
+    }
+
+    /// Days that are over get their account, once.
+    async fn account_for_days(&self, centre: &Centre, state: &SwitchState) -> Result<(), Trouble> {
+        for days_ago in 1..=LATE_DAYS {
+            let date = state.clock.date.saturating_sub(days_ago.days());
+            let (_, until) = span(date, 1, &centre.zone)?;
+            let is_late = state.clock.now.duration_since(until) >= ACCOUNT_AFTER;
+            let is_due = is_late
+                && !self.store.has_account(centre.id, date, until).await?
+                && self.store.opening_plan(centre.id, date).await?.is_some();
+            if is_due {
+                queue_account(&self.store, centre, (date, state.clock.now), None).await?;
+            }
+        }
+        Ok(())
+    }
+
     /// Days that are over become history; where the centre's clock is the switch's, its today goes on too.
     async fn close_days(&self, centre: &Centre, state: &SwitchState) -> Result<(), Trouble> {
         if let Some(mut day) = centre.today {
@@ -273,7 +324,8 @@ impl Feed {
         let first = state.clock.date.saturating_sub(LATE_DAYS.days());
         let (from, _) = span(first, 1, &centre.zone)?;
         let (before, _) = span(state.clock.date, 1, &centre.zone)?;
-        Ok(self.store.take_told_into_history(centre.id, from, before).await?)
+        self.store.take_told_into_history(centre.id, from, before).await?;
+        self.account_for_days(centre, state).await
     }
 }
 

@@ -4,6 +4,7 @@
 //! keeps the intervals that it tells. It does nothing that another server could not do at the same time: every
 //! request can be repeated, and every row is kept once. What it saw last is a [`View`], which says how old it is.
 
+mod account;
 mod act;
 mod alarms;
 mod client;
@@ -18,6 +19,7 @@ use std::time::{Duration, Instant};
 use barometer_wire::SwitchState;
 use tokio::sync::{Notify, watch};
 
+pub use account::queue_account;
 pub use act::Done;
 pub use alarms::{tried_on_the_past, value};
 pub use client::{SwitchAddress, SwitchClient, SwitchError};

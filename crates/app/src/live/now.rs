@@ -6,7 +6,7 @@ use barometer_simulate::{DemandLuck, TypeCounts};
 use barometer_store::{Centre, Store};
 use barometer_wire::SwitchState;
 
-use super::day_plan::planned_day;
+use super::day_plan::{Luck, planned_day};
 use crate::AppError;
 use crate::planning::span;
 
@@ -55,7 +55,7 @@ impl Today {
         };
         let strategy = store.strategy(live.version_id).await?;
         let date = state.clock.date;
-        let mut inputs = planned_day(store, centre, &strategy, date).await?;
+        let mut inputs = planned_day(store, centre, &strategy, (date, Luck::None)).await?;
         let (start, _) = span(date, 1, &centre.zone)?;
         let secs = inputs.interval_secs;
         let offset_secs = inputs.start.duration_since(start).as_secs_f64();

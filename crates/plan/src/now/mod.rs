@@ -12,6 +12,7 @@ use barometer_simulate::{
 use serde::{Deserialize, Serialize};
 
 use crate::assess::pressure;
+use crate::spread::{eight_in_ten, mean_and_half_width};
 use crate::{IntervalLoad, TrialInputs};
 pub use helps::{COME_AFTER_SECS, Help, HelpEffect, HelpKind};
 
@@ -114,21 +115,19 @@ impl PlayedRest {
     pub fn end_of(&self, kind: usize, wanted: f64) -> TypeEnd {
         let of_kind = self.days.iter().filter_map(|day| day.get(kind));
         let came: Vec<&[f64; 3]> = of_kind.filter(|[offered, ..]| *offered > 0.0).collect();
-        let mut levels: Vec<f64> =
-            came.iter().map(|[offered, in_time, _]| in_time / offered).collect();
-        levels.sort_by(f64::total_cmp);
+        let levels: Vec<f64> = came.iter().map(|[offered, in_time, _]| in_time / offered).collect();
         let n = levels.len();
-        let at = |share: f64| levels.get(((n as f64 - 1.0) * share).round() as usize).copied();
         let mean = |of: usize| {
             let (top, all) =
                 came.iter().fold((0.0, 0.0), |(top, all), day| (top + day[of], all + day[0]));
             (all > 0.0).then(|| top / all)
         };
         let held = levels.iter().filter(|level| **level >= wanted).count();
+        let range = eight_in_ten(levels);
         TypeEnd {
             level: mean(1),
-            low: at(0.1),
-            high: at(0.9),
+            low: range.map(|(low, _)| low),
+            high: range.map(|(_, high)| high),
             abandonment: mean(2),
             chance: if n == 0 { 1.0 } else { held as f64 / n as f64 },
         }
@@ -143,14 +142,7 @@ impl PlayedRest {
         let pairs = self.days.iter().zip(&without.days);
         let differences: Vec<f64> =
             pairs.filter_map(|(one, other)| Some(level(one)? - level(other)?)).collect();
-        let n = differences.len() as f64;
-        if n < 2.0 {
-            return None;
-        }
-        let mean = differences.iter().sum::<f64>() / n;
-        let variance =
-            differences.iter().map(|each| (each - mean).powi(2)).sum::<f64>() / (n - 1.0);
-        Some((mean, 1.96 * (variance / n).sqrt()))
+        (differences.len() > 1).then(|| mean_and_half_width(&differences))
     }
 }
 

@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+mod accounts;
 mod change_sheets;
 mod demand;
 mod drafts;

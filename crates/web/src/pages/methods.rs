@@ -11,7 +11,8 @@ use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 
 /// The notes by name.
-const NOTES: [(&str, &str); 10] = [
+const NOTES: [(&str, &str); 11] = [
+    ("account", include_str!("../../../../docs/methods/account.md")),
     ("bands", include_str!("../../../../docs/methods/bands.md")),
     ("cleaning", include_str!("../../../../docs/methods/cleaning.md")),
     ("day", include_str!("../../../../docs/methods/day.md")),

@@ -39,6 +39,7 @@ impl ProgressPart {
             RunKind::Comparison => "parts",
             RunKind::Shifts => "s",
             RunKind::Forecasts => "forecasts",
+            RunKind::Account => "scenarios",
         };
         let count = |work: u32| words::thousands(f64::from(work));
         Self {
@@ -104,6 +105,7 @@ pub(crate) async fn cancel(
         RunKind::Trial => format!("/trials/{id}"),
         RunKind::Comparison => format!("/comparisons/{id}"),
         RunKind::Forecasts => Stage::Demand.address(context.day, None),
+        RunKind::Account => "/watch/account".to_owned(),
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)

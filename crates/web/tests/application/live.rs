@@ -238,6 +238,69 @@ async fn a_day_that_is_over_becomes_history_and_today_goes_on(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_day_is_held_against_its_plan_until_now_and_by_itself_when_it_is_over(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    planner.get("/watch/account").await.says("No day has been accounted for yet");
+    let never = planner.post("/watch/account", "date=2026-11-20").await;
+    assert_eq!(never.status, StatusCode::UNPROCESSABLE_ENTITY);
+    never.says("No plan was kept for 2026-11-20");
+    // Twice the calls for two hours, and the plan knows nothing of it.
+    let storm = Disturbance::Storm {
+        contact_type: "Bookings".to_owned(),
+        from: at("2026-11-23T09:40"),
+        minutes: 120.0,
+        factor: 2.0,
+    };
+    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
+    circle.client().behave(&conduct).await.unwrap();
+    let view = circle.move_on(at("2026-11-23T13:10")).await;
+    circle.taken(&centre, view.state.unwrap().last_interval).await;
+    let started = planner.post("/watch/account", "date=2026-11-23").await;
+    assert_eq!(started.status, StatusCode::SEE_OTHER, "{}", started.text);
+    planner.get("/watch/account").await.says("is being taken apart").says("of 9 scenarios");
+    barometer_app::runs::work_off_open(&centre.store).await.unwrap();
+    let account = planner.get("/watch/account").await;
+    account.says("Bookings reached").says("points of that are volume").says("class=\"bridge\"");
+    account.says("Agent-hours by team").says("How good were the predictions?");
+    planner
+        .get("/watch/account?measure=abandonment")
+        .await
+        .says("abandonment, from plan to actual");
+    // What is told adds up: the effects of a measure are its difference.
+    let file = planner.get("/watch/account/2026-11-23/csv").await;
+    let rows: Vec<Vec<&str>> =
+        file.text.lines().skip(1).map(|row| row.split(',').collect()).collect();
+    let level: Vec<&Vec<&str>> = rows.iter().filter(|row| row[2] == "Service level").collect();
+    let number = |text: &str| text.parse::<f64>().unwrap();
+    let sum: f64 = level.iter().map(|row| number(row[4])).sum();
+    let (before, after) = (number(level[0][6]), number(level[0][7]));
+    assert!(before - after > 10.0, "the storm is felt: {before} {after}");
+    assert!((sum - (after - before)).abs() < 0.01, "{sum} of {}", after - before);
+    let again = planner.post("/watch/account", "date=2026-11-23").await;
+    assert_eq!(again.status, StatusCode::SEE_OTHER);
+    let open = centre.store.open_runs().await.unwrap();
+    assert!(open.is_empty(), "the account until now is there already: {open:?}");
+    let viewer = centre.visitor_of(&circle.live, Role::Viewer).await;
+    viewer.get("/watch/account").await.says("Bookings reached");
+    let refused = viewer.post("/watch/account", "date=2026-11-23").await;
+    assert_eq!(refused.status, StatusCode::FORBIDDEN);
+    // When the day is over it gets its account by itself.
+    circle.move_on(at("2026-11-24T00:50")).await;
+    let end = at("2026-11-24T00:00");
+    for _ in 0..150 {
+        if centre.store.has_account(centre.centre, TODAY, end).await.unwrap() {
+            return;
+        }
+        circle.live.wake();
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
+    panic!("the day that is over never got its account");
+}
+
+#[sqlx::test(migrations = false)]
 async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let circle = Circle::begin(&centre).await;

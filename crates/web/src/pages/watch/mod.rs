@@ -1,6 +1,7 @@
-//! Watch: the board of the day that goes on, what would help now, one queue's contacts, one team's agents, and the
-//! weeks before.
+//! Watch: the board of the day that goes on, what would help now, one queue's contacts, one team's agents, the
+//! account of a day, and the weeks before.
 
+pub(crate) mod account;
 pub(crate) mod alarms;
 pub(crate) mod board;
 pub(crate) mod drill;

@@ -1,0 +1,513 @@
+//! The account of a day: why it ended differently from its plan, cause by cause.
+//!
+//! The day is simulated as planned, and again with every subset of the causes set to what was measured: contacts
+//! counted, handle times, staffing changes, people present. Each cause is charged its average effect over all orders
+//! in which the causes could be introduced (the Shapley value: L. S. Shapley, "A value for n-person games", 1953),
+//! so no order is favoured and the effects add up exactly to the simulated difference. What remains between the
+//! simulation with every cause and the measured day is luck.
+
+use barometer_simulate::{Arrivals, DayTally, DemandInterval, Experiment};
+use barometer_strategy::Strategy;
+use serde::{Deserialize, Serialize};
+
+use crate::spread::{eight_in_ten, mean_and_half_width};
+use crate::{TrialInputs, TrialType};
+
+/// Simulated days per subset of causes.
+pub const ACCOUNT_DAYS: u32 = 100;
+/// Fewer contacts than this in an interval's forecast do not need a measured interval.
+const EXPECTED_CONTACTS: f64 = 0.5;
+
+/// Why a day ended differently from its plan.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Cause {
+    /// More or fewer contacts than forecast, or at other times.
+    Volume,
+    /// Longer or shorter handle times than forecast.
+    HandleTime,
+    /// People moved or called in during the day.
+    StaffingChange,
+    /// People planned but not present, or present but not planned.
+    Absence,
+    /// A strategy released during the day.
+    Strategy,
+    /// What a simulation of the measured day does not explain.
+    Luck,
+}
+
+/// What was measured of a contact type in an interval.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct ActualInterval {
+    /// Contacts offered.
+    pub offered: f64,
+    /// Answered within the target's threshold.
+    pub in_time: f64,
+    /// Abandoned.
+    pub abandoned: f64,
+    /// Contacts handled.
+    pub handled: f64,
+    /// Their handle time in seconds, summed.
+    pub handle_secs: f64,
+}
+
+/// A strategy that went live during the day.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LaterRelease {
+    /// Seconds after the start of the planned inputs.
+    pub at_secs: f64,
+    /// The strategy.
+    pub strategy: Strategy,
+}
+
+/// Everything the account of a day depends on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct AccountInputs {
+    /// The day as planned when it began: forecast with its uncertainty, people, strategy.
+    pub planned: TrialInputs,
+    /// People as planned last, by team and interval in the order of the inputs.
+    pub replanned: Vec<Vec<u32>>,
+    /// People on shift on average, by team and interval; `None` where the switch reported nothing.
+    pub present: Vec<Vec<Option<f64>>>,
+    /// What was measured, by contact type and interval; `None` where the interval is still open.
+    pub actual: Vec<Vec<Option<ActualInterval>>>,
+    /// Strategies that went live during the day, in order.
+    pub releases: Vec<LaterRelease>,
+    /// Intervals from the first one on that the account covers.
+    pub until: usize,
+}
+
+/// A quantity as planned and as measured.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct PlannedActual {
+    /// As planned.
+    pub planned: f64,
+    /// As measured.
+    pub actual: f64,
+}
+
+/// The effect of one cause on one measure.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct CauseEffect {
+    /// The cause.
+    pub cause: Cause,
+    /// Its effect on the measure, a share: 0.02 is two points.
+    pub effect: f64,
+    /// Half the width of the 95 % confidence interval of the simulation; none of luck.
+    pub half_width: f64,
+}
+
+/// One measure of a contact type's day.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MeasureAccount {
+    /// What the plan leads to on average, if everything goes as planned.
+    pub planned: f64,
+    /// What was measured.
+    pub actual: f64,
+    /// Causes in order; their effects add up to the difference.
+    pub causes: Vec<CauseEffect>,
+    /// The range of eight in ten simulations of the measured day: inside it, luck is no surprise.
+    pub usual: (f64, f64),
+    /// The range of eight in ten planned days with the forecast's uncertainty: the prediction.
+    pub predicted: (f64, f64),
+}
+
+impl MeasureAccount {
+    /// Whether the prediction's range holds what was measured.
+    pub fn is_predicted(&self) -> bool {
+        (self.predicted.0..=self.predicted.1).contains(&self.actual)
+    }
+
+    /// The cause with the largest effect in the direction of the difference.
+    pub fn main_cause(&self) -> Option<&CauseEffect> {
+        let direction = (self.actual - self.planned).signum();
+        let mut along: Vec<&CauseEffect> =
+            self.causes.iter().filter(|each| each.effect * direction > 0.0).collect();
+        along.sort_by(|one, other| other.effect.abs().total_cmp(&one.effect.abs()));
+        along.first().copied()
+    }
+}
+
+/// The account of a contact type's day.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TypeAccount {
+    /// Its name.
+    pub name: String,
+    /// Its service level target.
+    pub wanted: f64,
+    /// Contacts.
+    pub contacts: PlannedActual,
+    /// Average handle time in seconds.
+    pub handle_secs: PlannedActual,
+    /// Service level; `None` where contacts are still open, or there were none.
+    pub level: Option<MeasureAccount>,
+    /// Abandonment; `None` in the same cases.
+    pub abandonment: Option<MeasureAccount>,
+}
+
+/// Hours of a team's people.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TeamAccount {
+    /// The team's name.
+    pub name: String,
+    /// As planned when the day began.
+    pub planned_hours: f64,
+    /// As planned last.
+    pub replanned_hours: f64,
+    /// As measured.
+    pub present_hours: f64,
+}
+
+/// The account of a day.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DayAccount {
+    /// By contact type, in the order of the inputs.
+    pub types: Vec<TypeAccount>,
+    /// By team.
+    pub teams: Vec<TeamAccount>,
+}
+
+/// The causes that are introduced in every order; a strategy's release has its own time and comes last.
+const ORDERED: [Cause; 4] =
+    [Cause::Volume, Cause::HandleTime, Cause::StaffingChange, Cause::Absence];
+
+/// Levels and abandonment of simulated days: by contact type and day, `None` where nothing arrived.
+struct Played(Vec<Vec<Option<[f64; 2]>>>);
+
+impl Played {
+    fn of(days: impl IntoIterator<Item = Vec<[f64; 3]>>, types: usize) -> Self {
+        let mut played = vec![Vec::new(); types];
+        for day in days {
+            for (of_type, [offered, in_time, abandoned]) in played.iter_mut().zip(day) {
+                let shares = (offered > 0.0).then(|| [in_time / offered, abandoned / offered]);
+                of_type.push(shares);
+            }
+        }
+        Self(played)
+    }
+
+    fn days(&self, kind: usize) -> usize {
+        self.0.get(kind).map_or(0, Vec::len)
+    }
+
+    fn value(&self, kind: usize, measure: usize, day: usize) -> Option<f64> {
+        self.0.get(kind)?.get(day)?.map(|shares| shares[measure])
+    }
+}
+
+impl AccountInputs {
+    /// Simulates the day and takes it apart. `goes_on` is asked between subsets; `None` when it says no.
+    ///
+    /// # Errors
+    ///
+    /// What cannot be simulated, in words.
+    pub fn account(
+        &self,
+        days: u32,
+        mut goes_on: impl FnMut(u32, u32) -> bool,
+    ) -> Result<Option<DayAccount>, String> {
+        let causes = self.causes();
+        let subsets = 1usize << causes.len();
+        let steps = self.steps();
+        let mut played = Vec::with_capacity(subsets);
+        for subset in 0..subsets {
+            if !goes_on(subset as u32, steps) {
+                return Ok(None);
+            }
+            let inputs = self.with(|cause| is_in(subset, &causes, cause));
+            played.push(self.play(&inputs, days)?);
+        }
+        if !goes_on(subsets as u32, steps) {
+            return Ok(None);
+        }
+        let prediction = self.play(&TrialInputs { seed: SEED, ..self.planned.clone() }, days)?;
+        let released = if self.releases.is_empty() {
+            None
+        } else {
+            if !goes_on(subsets as u32 + 1, steps) {
+                return Ok(None);
+            }
+            let everything = self.with(|_| true);
+            Some(self.play_with_releases(&everything, days)?)
+        };
+        let simulated = Simulated { causes, played, prediction, released };
+        let types = self.planned.types.iter().enumerate();
+        let types = types.map(|(kind, of_type)| self.type_account(kind, of_type, &simulated));
+        Ok(Some(DayAccount { types: types.collect(), teams: self.team_accounts() }))
+    }
+
+    /// Scenarios that are simulated: every subset of the causes, the prediction, the released strategies.
+    pub fn steps(&self) -> u32 {
+        (1 << self.causes().len()) + 1 + u32::from(!self.releases.is_empty())
+    }
+
+    /// Causes of which there is a trace; the others have no effect and cost no simulation.
+    fn causes(&self) -> Vec<Cause> {
+        let is_replanned =
+            self.planned.teams.iter().zip(&self.replanned).any(|(team, last)| team.agents != *last);
+        let causes = ORDERED.into_iter();
+        causes.filter(|cause| *cause != Cause::StaffingChange || is_replanned).collect()
+    }
+
+    /// The day with some of the causes as measured, and the others as planned.
+    fn with(&self, is_actual: impl Fn(Cause) -> bool) -> TrialInputs {
+        let mut inputs = TrialInputs { seed: SEED, ..self.planned.clone() };
+        for (of_type, actual) in inputs.types.iter_mut().zip(&self.actual) {
+            of_type.luck = None;
+            if is_actual(Cause::Volume) {
+                count_contacts(of_type, actual, self.until);
+            }
+            if is_actual(Cause::HandleTime) {
+                take_handle_times(of_type, actual, self.until);
+            }
+        }
+        for (nth, team) in inputs.teams.iter_mut().enumerate() {
+            let replanned = self.replanned.get(nth).map(Vec::as_slice).unwrap_or_default();
+            let present = self.present.get(nth).map(Vec::as_slice).unwrap_or_default();
+            for (interval, people) in team.agents.iter_mut().enumerate().take(self.until) {
+                let last = replanned.get(interval).copied().unwrap_or(*people);
+                let there = present.get(interval).copied().flatten();
+                let planned = if is_actual(Cause::StaffingChange) { last } else { *people };
+                // Absence is the difference to the last plan, so that people who were called in are not counted twice.
+                let absent = there.filter(|_| is_actual(Cause::Absence));
+                let absent = absent.map_or(0.0, |there| there - f64::from(last));
+                *people = (f64::from(planned) + absent).round().max(0.0) as u32;
+            }
+        }
+        inputs
+    }
+
+    fn play(&self, inputs: &TrialInputs, days: u32) -> Result<Played, String> {
+        let experiment = experiment(inputs, days)?;
+        let played = experiment.play_range(0..days).map_err(|error| error.to_string())?;
+        Ok(Played::of(played.iter().map(|day| self.counted(day)), inputs.types.len()))
+    }
+
+    /// Contacts that arrived in the covered intervals of a simulated day: offered, answered in time, abandoned.
+    fn counted(&self, day: &DayTally) -> Vec<[f64; 3]> {
+        let of_type = |intervals: &[barometer_simulate::TypeTally]| {
+            intervals.iter().take(self.until).fold(
+                [0.0; 3],
+                |[offered, in_time, abandoned], each| {
+                    [
+                        offered + each.offered,
+                        in_time + each.answered_in_time,
+                        abandoned + each.abandoned,
+                    ]
+                },
+            )
+        };
+        day.types.chunks(day.intervals.max(1)).map(of_type).collect()
+    }
+
+    /// The same, with every strategy adopted at its time by everybody who waits.
+    fn play_with_releases(&self, inputs: &TrialInputs, days: u32) -> Result<Played, String> {
+        let first = experiment(inputs, days)?;
+        let later = self.releases.iter().map(|release| {
+            let inputs = TrialInputs { strategy: release.strategy.clone(), ..inputs.clone() };
+            Ok((release.at_secs, experiment(&inputs, days)?))
+        });
+        let later: Vec<(f64, Experiment)> = later.collect::<Result<_, String>>()?;
+        let end = inputs.interval_count() as f64 * inputs.interval_secs;
+        let play = |day: u32| {
+            let mut live = first.live(day);
+            for (at_secs, experiment) in &later {
+                live.advance(*at_secs);
+                live = experiment.live_from(day, &live.carry());
+            }
+            live.advance(end + AFTER_SECS);
+            let counts = live.counts();
+            let of_type = |of_type: &TrialType| {
+                let rows = counts.types.get(&of_type.name).map(Vec::as_slice).unwrap_or_default();
+                let sum = rows.iter().take(self.until).sum::<barometer_simulate::TypeCounts>();
+                [sum.offered, sum.in_time, sum.abandoned]
+            };
+            inputs.types.iter().map(of_type).collect::<Vec<[f64; 3]>>()
+        };
+        Ok(Played::of((0..days).map(play), inputs.types.len()))
+    }
+
+    fn type_account(&self, kind: usize, of_type: &TrialType, simulated: &Simulated) -> TypeAccount {
+        let actual = self.actual.get(kind).map(Vec::as_slice).unwrap_or_default();
+        let covered = &actual[..self.until.min(actual.len())];
+        let planned = &of_type.intervals[..self.until.min(of_type.intervals.len())];
+        let is_closed = planned.iter().enumerate().all(|(interval, expected)| {
+            expected.contacts < EXPECTED_CONTACTS
+                || covered.get(interval).is_some_and(Option::is_some)
+        });
+        let sum =
+            covered.iter().flatten().fold(ActualInterval::default(), |sum, each| ActualInterval {
+                offered: sum.offered + each.offered,
+                in_time: sum.in_time + each.in_time,
+                abandoned: sum.abandoned + each.abandoned,
+                handled: sum.handled + each.handled,
+                handle_secs: sum.handle_secs + each.handle_secs,
+            });
+        let contacts: f64 = planned.iter().map(|each| each.contacts).sum();
+        let work: f64 = planned.iter().map(|each| each.contacts * each.handle_secs).sum();
+        let ratio = |top: f64, bottom: f64| if bottom > 0.0 { top / bottom } else { 0.0 };
+        let measure = |measure: usize, counted: f64| {
+            let is_known = is_closed && sum.offered > 0.0;
+            is_known.then(|| simulated.measure(kind, measure, counted / sum.offered)).flatten()
+        };
+        TypeAccount {
+            name: of_type.name.clone(),
+            wanted: of_type.rules.service_level,
+            contacts: PlannedActual { planned: contacts, actual: sum.offered },
+            handle_secs: PlannedActual {
+                planned: ratio(work, contacts),
+                actual: ratio(sum.handle_secs, sum.handled),
+            },
+            level: measure(0, sum.in_time),
+            abandonment: measure(1, sum.abandoned),
+        }
+    }
+
+    fn team_accounts(&self) -> Vec<TeamAccount> {
+        let hours = self.planned.interval_secs / 3600.0;
+        let teams = self.planned.teams.iter().enumerate().map(|(nth, team)| {
+            let replanned = self.replanned.get(nth).map(Vec::as_slice).unwrap_or_default();
+            let present = self.present.get(nth).map(Vec::as_slice).unwrap_or_default();
+            let name = self.planned.strategy.teams.iter().find(|each| each.id == team.team);
+            let sum = |people: &[u32]| -> f64 {
+                people.iter().take(self.until).map(|&each| f64::from(each)).sum()
+            };
+            let there = (0..self.until).map(|interval| {
+                let last = replanned.get(interval).map_or(0.0, |&people| f64::from(people));
+                present.get(interval).copied().flatten().unwrap_or(last)
+            });
+            TeamAccount {
+                name: name.map_or_else(|| team.team.clone(), |team| team.name.clone()),
+                planned_hours: hours * sum(&team.agents),
+                replanned_hours: hours * sum(replanned),
+                present_hours: hours * there.sum::<f64>(),
+            }
+        });
+        teams.filter(|team| team.planned_hours + team.present_hours > 0.0).collect()
+    }
+}
+
+/// Contacts that wait when the last interval ends are over after this.
+const AFTER_SECS: f64 = 4.0 * 3600.0;
+/// Chooses the simulated days: the same for all subsets.
+const SEED: u64 = 1;
+
+fn experiment(inputs: &TrialInputs, days: u32) -> Result<Experiment, String> {
+    let inputs = TrialInputs { replications: days, ..inputs.clone() };
+    inputs.experiment().map_err(|error| error.to_string())
+}
+
+fn is_in(subset: usize, causes: &[Cause], cause: Cause) -> bool {
+    causes.iter().position(|each| *each == cause).is_some_and(|nth| subset >> nth & 1 == 1)
+}
+
+/// Exactly the contacts that were counted. Those who called again are among them, so nobody does in the simulation.
+fn count_contacts(of_type: &mut TrialType, actual: &[Option<ActualInterval>], until: usize) {
+    of_type.arrivals = Arrivals::Counted;
+    of_type.customers.after_abandoning = None;
+    of_type.customers.after_blocked = None;
+    of_type.customers.repeat = None;
+    for (nth, interval) in of_type.intervals.iter_mut().enumerate() {
+        let counted = actual.get(nth).copied().flatten().filter(|_| nth < until);
+        interval.contacts = counted.map_or(interval.contacts, |each| each.offered).round();
+    }
+}
+
+/// The handle times that were measured; where nothing was handled, the day's departure from the forecast.
+fn take_handle_times(of_type: &mut TrialType, actual: &[Option<ActualInterval>], until: usize) {
+    let measured = |nth: usize| {
+        let each = actual.get(nth).copied().flatten().filter(|_| nth < until)?;
+        (each.handled > 0.0).then_some((each.handled, each.handle_secs))
+    };
+    let (mut secs, mut planned_secs) = (0.0, 0.0);
+    for (nth, DemandInterval { handle_secs, .. }) in of_type.intervals.iter().enumerate() {
+        if let Some((handled, sum)) = measured(nth) {
+            secs += sum;
+            planned_secs += handled * handle_secs;
+        }
+    }
+    let departure = if planned_secs > 0.0 { secs / planned_secs } else { 1.0 };
+    for (nth, interval) in of_type.intervals.iter_mut().enumerate() {
+        interval.handle_secs = match measured(nth) {
+            Some((handled, sum)) if sum > 0.0 => sum / handled,
+            _ => interval.handle_secs * departure,
+        };
+    }
+}
+
+struct Simulated {
+    causes: Vec<Cause>,
+    /// By subset of the causes.
+    played: Vec<Played>,
+    prediction: Played,
+    /// With every cause and the strategies released during the day.
+    released: Option<Played>,
+}
+
+impl Simulated {
+    fn measure(&self, kind: usize, measure: usize, actual: f64) -> Option<MeasureAccount> {
+        let all = || self.played.iter().chain(&self.released);
+        let days = (0..self.played.first()?.days(kind))
+            .filter(|&day| all().all(|played| played.value(kind, measure, day).is_some()));
+        let days: Vec<usize> = days.collect();
+        if days.is_empty() {
+            return None;
+        }
+        let values = |played: &Played| -> Vec<f64> {
+            days.iter().filter_map(|&day| played.value(kind, measure, day)).collect()
+        };
+        let by_subset: Vec<Vec<f64>> = self.played.iter().map(values).collect();
+        let (planned, _) = mean_and_half_width(by_subset.first()?);
+        let mut causes = Vec::new();
+        let mut charge = |cause: Cause, by_day: &[f64]| {
+            let (effect, half_width) = mean_and_half_width(by_day);
+            causes.push(CauseEffect { cause, effect, half_width });
+        };
+        for (nth, cause) in self.causes.iter().enumerate() {
+            let by_day = (0..days.len())
+                .map(|day| shapley_value(self.causes.len(), nth, |subset| by_subset[subset][day]));
+            charge(*cause, &by_day.collect::<Vec<f64>>());
+        }
+        let mut simulated = by_subset.last()?.clone();
+        if let Some(released) = &self.released {
+            let released = values(released);
+            let pairs = released.iter().zip(&simulated).map(|(with, without)| with - without);
+            charge(Cause::Strategy, &pairs.collect::<Vec<f64>>());
+            simulated = released;
+        }
+        let explained: f64 = causes.iter().map(|each| each.effect).sum();
+        let luck = actual - planned - explained;
+        causes.push(CauseEffect { cause: Cause::Luck, effect: luck, half_width: 0.0 });
+        let predicted = (0..self.prediction.days(kind))
+            .filter_map(|day| self.prediction.value(kind, measure, day));
+        Some(MeasureAccount {
+            planned,
+            actual,
+            causes,
+            usual: eight_in_ten(simulated)?,
+            predicted: eight_in_ten(predicted.collect())?,
+        })
+    }
+}
+
+/// The Shapley value of one player of `n`, from the worth of each subset; bit `i` of a subset is player `i`.
+fn shapley_value(n: usize, player: usize, worth: impl Fn(usize) -> f64) -> f64 {
+    let subsets = (0..1usize << n).filter(|subset| subset >> player & 1 == 0);
+    subsets
+        .map(|subset| {
+            let weight = order_weight(n, subset.count_ones() as usize);
+            weight * (worth(subset | 1 << player) - worth(subset))
+        })
+        .sum()
+}
+
+/// The share of all orders of `n` players in which exactly `before` given ones stand before a given one.
+fn order_weight(n: usize, before: usize) -> f64 {
+    // k!(n-k-1)!/n! = 1 / (n * C(n-1, k)).
+    let choices =
+        (0..before).fold(1.0, |choices, nth| choices * (n - 1 - nth) as f64 / (nth + 1) as f64);
+    1.0 / (n as f64 * choices)
+}
+
+#[cfg(test)]
+mod tests;
