@@ -177,6 +177,12 @@ const VIEWS = {
     await page.goto('/watch');
     await shoot();
   },
+  'watch-account': async () => {
+    await page.goto('/watch/account');
+    await page.getByRole('button', { name: 'Today until now' }).click();
+    await page.locator('svg.bridge').waitFor({ timeout: 120_000 });
+    await shoot();
+  },
   'watch-help': async () => {
     await page.goto('/watch/help');
     await shoot();

@@ -5,14 +5,17 @@ use barometer_plan::{Cause, MeasureAccount};
 use crate::words;
 
 /// Size of the picture and of the ground on which bars stand.
-pub(super) const WIDTH: f64 = 860.0;
+pub(super) const WIDTH: f64 = 1200.0;
 pub(super) const HEIGHT: f64 = 250.0;
 const TOP: f64 = 24.0;
 pub(super) const BOTTOM: f64 = 198.0;
 const LEFT: f64 = 8.0;
-const BAR: f64 = 56.0;
+const BAR: f64 = 76.0;
 /// The lowest bar that can be seen.
 const LEAST: f64 = 1.5;
+
+/// An effect below this is no point of ten.
+const NOTHING: f64 = 0.0005;
 
 /// What the account is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,7 +61,7 @@ pub(super) struct Bar {
     pub label: &'static str,
     pub figure: String,
     pub figure_y: f64,
-    /// "whole", "better", "worse" or "luck".
+    /// "whole", "better", "worse", "nothing" or "luck".
     pub class: &'static str,
     /// Where the line to the next bar lies.
     pub ends_at: f64,
@@ -119,6 +122,7 @@ impl Bridge {
         for (nth, each) in account.causes.iter().enumerate() {
             let class = match each.cause {
                 Cause::Luck => "luck",
+                _ if each.effect.abs() < NOTHING => "nothing",
                 _ if measure.is_better(each.effect) => "better",
                 _ => "worse",
             };
