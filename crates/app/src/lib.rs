@@ -10,6 +10,7 @@
 //! * [`imports`]: files of history to a preview;
 //! * [`release`]: which version may go live;
 //! * [`live`]: the switch, told what is to be and heard what is;
+//! * [`outbox`]: messages to people and programs, sent until they arrive;
 //! * [`sign_in`]: who has to wait after failed attempts;
 //! * [`runs`]: long work, worked off in parts by any worker.
 
@@ -20,6 +21,7 @@ mod error;
 pub mod imports;
 pub mod lists;
 pub mod live;
+pub mod outbox;
 pub mod passwords;
 pub mod planning;
 pub mod release;
@@ -27,6 +29,7 @@ pub mod runs;
 pub mod sign_in;
 pub mod staffing;
 pub mod strategy_week;
+mod tls;
 pub mod trials;
 
 pub use error::AppError;

@@ -9,8 +9,9 @@ use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkha
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_intake::ListLayout;
 use barometer_plan::{
-    AlarmMeasure, AlarmRule, Candidate, ComparisonInputs, CoverChoice, CoverInterval, EvidenceKey,
-    Severity, SheetAct, SheetText, TeamPeople, TrialInputs, TypePlan, customers_of,
+    AlarmMeasure, AlarmRule, Candidate, ComparisonInputs, CoverChoice, CoverInterval, Escalation,
+    EvidenceKey, Recipient, Severity, SheetAct, SheetText, TeamPeople, TrialInputs, TypePlan,
+    customers_of,
 };
 use barometer_store::{
     HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry, NewRevision,
@@ -75,6 +76,7 @@ pub async fn load(store: &Store) -> Result<()> {
 
 /// What the duty manager wants to be told: the storm of the afternoon, before it is lost, and silence.
 fn alarms() -> [AlarmRule; 3] {
+    let mail = |name: &str| Recipient::Mail(format!("{name}@larkhaven.example"));
     let of = |measure, threshold, clears_at, minutes, severity| AlarmRule {
         measure,
         contact_type: Some("Sailing changes".to_owned()),
@@ -82,6 +84,9 @@ fn alarms() -> [AlarmRule; 3] {
         clears_at,
         minutes,
         severity,
+        hours: None,
+        tells: vec![mail("duty")],
+        escalation: Some(Escalation { after_minutes: 10.0, tells: vec![mail("harbour.manager")] }),
     };
     [
         of(AlarmMeasure::LongestWait, 180.0, 60.0, 2.0, Severity::Urgent),

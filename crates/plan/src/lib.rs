@@ -40,7 +40,8 @@ pub use account::{
     MeasureAccount, PlannedActual, TeamAccount, TypeAccount,
 };
 pub use alarm::{
-    AlarmChange, AlarmFault, AlarmMeasure, AlarmRule, AlarmState, Severity, would_have_rung,
+    AlarmChange, AlarmFault, AlarmHours, AlarmMeasure, AlarmRule, AlarmState, Escalation,
+    Recipient, RecipientError, Severity, would_have_rung,
 };
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use change_sheet::{

@@ -7,6 +7,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+use crate::outbox::{self, NewMessage};
 use crate::{Store, StoreError};
 
 /// An alarm.
@@ -35,6 +36,8 @@ pub struct Ring {
     pub cleared_at: Option<Timestamp>,
     /// Who has seen it.
     pub seen_by: Option<String>,
+    /// When others were told, because nobody had seen it.
+    pub escalated_at: Option<Timestamp>,
 }
 
 #[derive(FromRow)]
@@ -52,6 +55,7 @@ struct RingRow {
     value: f64,
     cleared_at: Option<jiff_sqlx::Timestamp>,
     seen_by: Option<String>,
+    escalated_at: Option<jiff_sqlx::Timestamp>,
 }
 
 impl Store {
@@ -131,19 +135,54 @@ impl Store {
         if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound) }
     }
 
-    /// An alarm begins to ring, unless it rings already.
-    pub async fn ring(&self, alarm: Uuid, at: Timestamp, value: f64) -> Result<(), StoreError> {
-        sqlx::query(
+    /// An alarm begins to ring, and whoever is to be told is written to, unless it rings already.
+    pub async fn ring(
+        &self,
+        (centre, alarm): (Uuid, Uuid),
+        (at, value): (Timestamp, f64),
+        messages: &[NewMessage],
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("letting an alarm ring");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let done = sqlx::query(
             "INSERT INTO alarm_rings (alarm_id, rang_at, value) VALUES ($1, $2, $3) \
              ON CONFLICT DO NOTHING",
         )
         .bind(alarm)
         .bind(at.to_sqlx())
         .bind(value)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map(|_| ())
-        .map_err(StoreError::on("letting an alarm ring"))
+        .map_err(&failed)?;
+        // However many servers watch, one of them writes.
+        if done.rows_affected() == 1 {
+            outbox::put(&mut tx, centre, messages).await?;
+        }
+        tx.commit().await.map_err(&failed)
+    }
+
+    /// Nobody has seen a ring: others are written to, once.
+    pub async fn escalate(
+        &self,
+        (centre, ring): (Uuid, Uuid),
+        at: Timestamp,
+        messages: &[NewMessage],
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("escalating an alarm");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let done = sqlx::query(
+            "UPDATE alarm_rings SET escalated_at = $2 \
+             WHERE id = $1 AND escalated_at IS NULL AND seen_at IS NULL AND cleared_at IS NULL",
+        )
+        .bind(ring)
+        .bind(at.to_sqlx())
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        if done.rows_affected() == 1 {
+            outbox::put(&mut tx, centre, messages).await?;
+        }
+        tx.commit().await.map_err(&failed)
     }
 
     /// An alarm does not ring any more.
@@ -179,7 +218,7 @@ impl Store {
     pub async fn rings(&self, centre: Uuid, most: i64) -> Result<Vec<Ring>, StoreError> {
         let rows: Vec<RingRow> = sqlx::query_as(
             "SELECT ring.id, ring.alarm_id, ring.rang_at, ring.value, ring.cleared_at, \
-               users.name AS seen_by \
+               users.name AS seen_by, ring.escalated_at \
              FROM alarm_rings AS ring JOIN alarms ON alarms.id = ring.alarm_id \
              LEFT JOIN users ON users.id = ring.seen_by \
              WHERE alarms.centre_id = $1 \
@@ -199,6 +238,7 @@ impl Store {
                 value: row.value,
                 cleared_at: row.cleared_at.map(|at| at.to_jiff()),
                 seen_by: row.seen_by,
+                escalated_at: row.escalated_at.map(|at| at.to_jiff()),
             })
             .collect())
     }

@@ -223,6 +223,8 @@ pub fn router(app: App) -> Router {
         .route("/watch/help", get(watch::help::show).post(watch::help::act))
         .route("/watch/alarms", get(watch::alarms::show).post(watch::alarms::add))
         .route("/watch/alarms/{id}", post(watch::alarms::act))
+        .route("/watch/outbox", get(watch::outbox::show))
+        .route("/watch/outbox/{id}", post(watch::outbox::send_again))
         .route("/watch/switch", post(watch::stand_in::behave))
         .route("/watch/queues/{step}", get(watch::drill::queue))
         .route("/watch/teams/{team}", get(watch::drill::team))

@@ -2,9 +2,11 @@
 
 use std::collections::HashMap;
 
-use barometer_plan::{AlarmChange, AlarmMeasure, AlarmRule, AlarmState, would_have_rung};
+use barometer_plan::{
+    AlarmChange, AlarmMeasure, AlarmRule, AlarmState, Recipient, would_have_rung,
+};
 use barometer_simulate::{PresentAt, TypeCounts};
-use barometer_store::{Alarm, Centre, Store};
+use barometer_store::{Alarm, Centre, NewMessage, Store};
 use barometer_wire::{IntervalRow, SwitchState};
 use jiff::Timestamp;
 use uuid::Uuid;
@@ -91,9 +93,17 @@ impl Watching {
             },
             false => None,
         };
+        let clock = now.to_zoned(centre.zone.clone());
+        let minute = 60 * clock.hour().unsigned_abs() as u16 + clock.minute().unsigned_abs() as u16;
         for alarm in &alarms {
             if !alarm.is_on {
                 self.states.remove(&alarm.id);
+                continue;
+            }
+            if alarm.rule.hours.is_some_and(|hours| !hours.holds(minute)) {
+                if self.states.remove(&alarm.id).is_some_and(|state| state.rings) {
+                    store.clear_alarm(alarm.id, now).await?;
+                }
                 continue;
             }
             // Of a switch that is not heard nothing is known but that.
@@ -103,16 +113,81 @@ impl Watching {
             let state = self.states.entry(alarm.id).or_default();
             match state.step(&alarm.rule, at_secs, value) {
                 Some(AlarmChange::Rings) => {
-                    store.ring(alarm.id, now, value.unwrap_or_default()).await?;
-                    let measure = alarm.rule.measure.words();
-                    tracing::info!(measure, ?value, "an alarm rings");
+                    let value = value.unwrap_or_default();
+                    let messages = messages(centre, &alarm.rule, (now, value), &alarm.rule.tells);
+                    store.ring((centre.id, alarm.id), (now, value), &messages).await?;
+                    tracing::info!(alarm = alarm.rule.sentence(), value, "an alarm rings");
                 }
                 Some(AlarmChange::Clears) => store.clear_alarm(alarm.id, now).await?,
                 None => {}
             }
         }
-        Ok(())
+        escalate(store, centre, &alarms, now).await
     }
+}
+
+/// Tells others of alarms that ring and that nobody has seen in time.
+async fn escalate(
+    store: &Store,
+    centre: &Centre,
+    alarms: &[Alarm],
+    now: Timestamp,
+) -> Result<(), AppError> {
+    if !alarms.iter().any(|alarm| alarm.rule.escalation.is_some()) {
+        return Ok(());
+    }
+    for ring in store.rings(centre.id, i64::MAX).await? {
+        let is_unseen =
+            ring.cleared_at.is_none() && ring.seen_by.is_none() && ring.escalated_at.is_none();
+        let alarm = alarms.iter().find(|alarm| alarm.id == ring.alarm).filter(|_| is_unseen);
+        let Some((alarm, escalation)) =
+            alarm.and_then(|alarm| Some((alarm, alarm.rule.escalation.as_ref()?)))
+        else {
+            continue;
+        };
+        let rung_secs = now.duration_since(ring.rang_at).as_secs_f64();
+        if rung_secs >= 60.0 * escalation.after_minutes {
+            let rang = (ring.rang_at, ring.value);
+            let mut messages = messages(centre, &alarm.rule, rang, &escalation.tells);
+            for message in &mut messages {
+                message.subject = format!("Nobody has seen it: {}", message.subject);
+                message.event["escalated"] = true.into();
+            }
+            store.escalate((centre.id, ring.id), now, &messages).await?;
+        }
+    }
+    Ok(())
+}
+
+/// What is written when an alarm rings, to everybody who is to be told.
+fn messages(
+    centre: &Centre,
+    rule: &AlarmRule,
+    (at, value): (Timestamp, f64),
+    tells: &[Recipient],
+) -> Vec<NewMessage> {
+    let sentence = rule.sentence();
+    let said = rule.measure.said(value);
+    let clock = at.to_zoned(centre.zone.clone()).strftime("%A %-d %B, %H:%M").to_string();
+    let write = |recipient: &Recipient| NewMessage {
+        recipient: recipient.clone(),
+        subject: format!("{}, {}: {sentence}", centre.name, rule.severity.word()),
+        body: format!(
+            "{sentence}.\nIt was {said} at {clock}, by the clock of the telephone switch.\n\n\
+             Watch shows the day and what would help now.\n"
+        ),
+        event: serde_json::json!({
+            "kind": "alarm",
+            "centre": centre.name,
+            "severity": rule.severity.word(),
+            "measure": rule.measure.key(),
+            "contact_type": rule.contact_type,
+            "threshold": rule.threshold,
+            "value": value,
+            "rang_at": at.to_string(),
+        }),
+    };
+    tells.iter().map(write).collect()
 }
 
 /// When a rule would have rung on the intervals that the switch has told; `None` where its measure cannot be told

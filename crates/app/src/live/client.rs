@@ -10,6 +10,8 @@ use reqwest::{Method, StatusCode};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
+use crate::tls::{self, innermost};
+
 /// How long an answer may take.
 const PATIENCE: Duration = Duration::from_secs(8);
 
@@ -53,6 +55,7 @@ pub struct SwitchClient {
 impl SwitchClient {
     /// A client of the switch at an address.
     pub fn of(address: SwitchAddress) -> Self {
+        tls::install();
         Self { http: reqwest::Client::new(), address }
     }
 
@@ -162,13 +165,4 @@ impl SwitchClient {
     pub async fn behave(&self, conduct: &Conduct) -> Result<Conduct, SwitchError> {
         self.ask(Method::POST, paths::CONDUCT, Some(conduct)).await
     }
-}
-
-/// The cause that says most: the outer ones only say that a request failed.
-fn innermost(error: &dyn std::error::Error) -> String {
-    let mut cause = error;
-    while let Some(source) = cause.source() {
-        cause = source;
-    }
-    cause.to_string()
 }

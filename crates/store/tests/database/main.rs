@@ -9,6 +9,7 @@ mod drafts;
 mod fixture;
 mod imports;
 mod lists;
+mod outbox;
 mod rosters;
 mod sessions;
 mod stories;

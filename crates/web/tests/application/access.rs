@@ -152,6 +152,8 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/watch/alarms".into(), Role::Viewer),
         (post.clone(), "/watch/alarms".into(), Role::Planner),
         (post.clone(), format!("/watch/alarms/{id}"), Role::Planner),
+        (get.clone(), "/watch/outbox".into(), Role::Planner),
+        (post.clone(), format!("/watch/outbox/{id}"), Role::Planner),
         (get.clone(), "/watch/queues/queue".into(), Role::Viewer),
         (get.clone(), "/watch/teams/team".into(), Role::Planner),
         (get.clone(), "/methods/erlang".into(), Role::Viewer),

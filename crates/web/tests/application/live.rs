@@ -365,6 +365,11 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     let refused = planner.post("/watch/alarms", odd).await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
     refused.says("good side of the threshold").says("“soon” is not a number").says("value=\"9\"");
+    let nobody = "measure=waiting&contact_type=Bookings&threshold=4&minutes=0&severity=urgent&tells=the+boss&hours=always&escalation_tells=a%40b.example&act=add";
+    let refused = planner.post("/watch/alarms", nobody).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("“the boss” is neither an e-mail address").says("as 08:00-20:00");
+    refused.says("Say after how many minutes").says("value=\"the boss\"");
     let silent =
         "measure=silence&contact_type=Bookings&threshold=30&minutes=0&severity=urgent&act=try";
     planner.post("/watch/alarms", silent).await.says("cannot be tried on the past");
@@ -372,7 +377,7 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     let level =
         "measure=last_level&contact_type=Bookings&threshold=99.9&minutes=0&severity=notice&act=try";
     planner.post("/watch/alarms", level).await.says("it would have rung");
-    let waits = "measure=waiting&contact_type=Bookings&threshold=2&clears_at=1&minutes=0&severity=urgent&act=add";
+    let waits = "measure=waiting&contact_type=Bookings&threshold=2&clears_at=1&minutes=0&severity=urgent&tells=duty%40larkhaven.example&escalation_minutes=1&escalation_tells=harbour%40larkhaven.example&act=add";
     let added = planner.post("/watch/alarms", waits).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
     planner.get("/watch/alarms").await.says("Bookings: contacts waiting over 2");
@@ -400,6 +405,22 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     circle.move_on(at("2026-11-23T10:20")).await;
     let open = rings(true).await;
     planner.get("/watch").await.says("Bookings: contacts waiting over 2");
+    // Those who are named are written to, and others when nobody has seen it.
+    circle.move_on(at("2026-11-23T10:22")).await;
+    let mut written = Vec::new();
+    for _ in 0..100 {
+        written = centre.store.messages(centre.centre, 10).await.unwrap();
+        if written.len() == 2 {
+            break;
+        }
+        circle.live.wake();
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    let to: Vec<String> =
+        written.iter().rev().map(|each| each.recipient.as_ref().unwrap().to_string()).collect();
+    assert_eq!(to, ["duty@larkhaven.example", "harbour@larkhaven.example"]);
+    assert!(written[0].subject.starts_with("Nobody has seen it: "), "{}", written[0].subject);
+    planner.get("/watch/outbox").await.says("contacts waiting over 2");
     planner.post(&format!("/watch/alarms/{}", open[0].id), "act=seen").await;
     planner.get("/watch/alarms").await.says("A planner").says("One rings now.");
     circle.move_on(at("2026-11-23T18:40")).await;

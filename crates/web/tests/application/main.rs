@@ -10,6 +10,7 @@ mod drafts;
 mod importing;
 mod lists;
 mod live;
+mod outbox;
 mod planning;
 mod staffing;
 mod strategy_stage;

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::live::{tried_on_the_past, value};
-use barometer_plan::{AlarmMeasure, AlarmRule, Severity};
+use barometer_plan::{AlarmHours, AlarmMeasure, AlarmRule, Escalation, Recipient, Severity};
 use barometer_store::{Alarm, Ring};
 use jiff::{Timestamp, ToSpan};
 use serde::Deserialize;
@@ -48,6 +48,7 @@ struct AlarmRow {
     is_on: bool,
     now: String,
     rings: bool,
+    tells: String,
 }
 
 /// A time at which an alarm rang, as the board and the list show it.
@@ -60,6 +61,7 @@ pub(super) struct RingRow {
     pub value: String,
     pub cleared_at: Option<String>,
     pub seen_by: Option<String>,
+    pub escalated_at: Option<String>,
 }
 
 /// What is typed for a new alarm.
@@ -78,30 +80,33 @@ pub(crate) struct AlarmForm {
     #[serde(default)]
     severity: String,
     #[serde(default)]
+    hours: String,
+    #[serde(default)]
+    tells: String,
+    #[serde(default)]
+    escalation_minutes: String,
+    #[serde(default)]
+    escalation_tells: String,
+    #[serde(default)]
     act: String,
 }
 
-/// A value of a measure as people say it.
-fn said(measure: AlarmMeasure, value: f64) -> String {
-    match measure {
-        _ if measure.is_share() => words::percent(value),
-        AlarmMeasure::LongestWait | AlarmMeasure::Silence => super::rows::minutes(value),
-        _ => words::thousands(value),
+/// Who is told, and when: "duty@example.org; after 10 min harbour@example.org; 08:00-20:00 only".
+fn told(rule: &AlarmRule) -> String {
+    let names =
+        |list: &[Recipient]| list.iter().map(Recipient::to_string).collect::<Vec<_>>().join(", ");
+    let mut told = Vec::new();
+    if !rule.tells.is_empty() {
+        told.push(names(&rule.tells));
     }
-}
-
-/// "Sailing changes: longest wait over 3:00 for 2 min".
-fn words_of(rule: &AlarmRule) -> String {
-    let side = if rule.measure.rings_below() { "under" } else { "over" };
-    let of = rule.contact_type.as_ref().map_or_else(String::new, |name| format!("{name}: "));
-    let lasts = if rule.minutes > 0.0 {
-        format!(" for {} min", words::plain_number(rule.minutes))
-    } else {
-        String::new()
-    };
-    let threshold = said(rule.measure, rule.threshold);
-    let text = format!("{of}{} {side} {threshold}{lasts}", rule.measure.words());
-    words::capitalised(&text)
+    if let Some(escalation) = &rule.escalation {
+        let minutes = words::plain_number(escalation.after_minutes);
+        told.push(format!("unseen after {minutes} min: {}", names(&escalation.tells)));
+    }
+    if let Some(hours) = &rule.hours {
+        told.push(format!("{hours} only"));
+    }
+    told.join("; ")
 }
 
 /// Rings with the words of their alarms.
@@ -114,13 +119,14 @@ pub(super) fn ring_rows(
         let rule = &alarms.iter().find(|alarm| alarm.id == ring.alarm)?.rule;
         Some(RingRow {
             id: ring.id,
-            words: words_of(rule),
+            words: rule.sentence(),
             severity: rule.severity.word(),
             is_urgent: rule.severity == Severity::Urgent,
             rang_at: words::day_clock(ring.rang_at, zone),
-            value: said(rule.measure, ring.value),
+            value: rule.measure.said(ring.value),
             cleared_at: ring.cleared_at.map(|at| words::day_clock(at, zone)),
             seen_by: ring.seen_by,
+            escalated_at: ring.escalated_at.map(|at| words::day_clock(at, zone)),
         })
     });
     rows.collect()
@@ -157,12 +163,13 @@ async fn shown(
         rings.iter().filter(|ring| ring.cleared_at.is_none()).map(|ring| ring.alarm).collect();
     let row = |alarm: &Alarm| AlarmRow {
         id: alarm.id,
-        words: words_of(&alarm.rule),
+        words: alarm.rule.sentence(),
         severity: alarm.rule.severity.word(),
         is_on: alarm.is_on,
         now: value(&alarm.rule, &view, None)
-            .map_or_else(|| words::NONE.to_owned(), |value| said(alarm.rule.measure, value)),
+            .map_or_else(|| words::NONE.to_owned(), |value| alarm.rule.measure.said(value)),
         rings: ringing.contains(&alarm.id),
+        tells: told(&alarm.rule),
     };
     let measure = |measure: AlarmMeasure| {
         let name = words::capitalised(measure.words());
@@ -232,6 +239,27 @@ impl AlarmForm {
         };
         let minutes = number("minutes", &self.minutes);
         let named = !self.contact_type.is_empty() && measure.is_of_type();
+        let escalates = !self.escalation_minutes.trim().is_empty();
+        let after_minutes =
+            if escalates { number("escalation_minutes", &self.escalation_minutes) } else { 0.0 };
+        let mut recipients = |field: &'static str, typed: &str| {
+            Recipient::list(typed).unwrap_or_else(|error| {
+                wrong.note(field, format!("{error}."));
+                Vec::new()
+            })
+        };
+        let tells = recipients("tells", &self.tells);
+        let escalation_tells = recipients("escalation_tells", &self.escalation_tells);
+        let hours = match self.hours.trim() {
+            "" => None,
+            typed => typed.parse::<AlarmHours>().map(Some).unwrap_or_else(|()| {
+                wrong.note("hours", "Must be two times, as 08:00-20:00.");
+                None
+            }),
+        };
+        if !escalates && !escalation_tells.is_empty() {
+            wrong.note("escalation_minutes", "Say after how many minutes they are told.");
+        }
         let rule = AlarmRule {
             measure,
             contact_type: named.then(|| self.contact_type.clone()),
@@ -239,8 +267,13 @@ impl AlarmForm {
             clears_at,
             minutes,
             severity: Severity::of_word(&self.severity).unwrap_or(Severity::Warning),
+            hours,
+            tells,
+            escalation: escalates.then_some(Escalation { after_minutes, tells: escalation_tells }),
         };
-        for fault in rule.faults() {
+        for fault in
+            rule.faults().iter().filter(|fault| wrong.at(fault.field).is_none()).collect::<Vec<_>>()
+        {
             wrong.note(fault.field, format!("{}.", words::capitalised(fault.message)));
         }
         if wrong.is_empty() { Ok(rule) } else { Err(wrong) }
@@ -275,7 +308,7 @@ async fn try_out(
     let from = now.checked_sub((24 * TRIED_DAYS).hours()).unwrap_or(now);
     let rows = app.store.switch_rows(context.centre.id, from, now).await?;
     let zone = &context.centre.zone;
-    let words = words_of(rule);
+    let words = rule.sentence();
     Ok(match tried_on_the_past(rule, &rows) {
         None => format!(
             "{words}: this cannot be tried on the past, because the switch tells intervals and not every moment."

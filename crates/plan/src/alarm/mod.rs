@@ -3,7 +3,11 @@
 //! An alarm rings when its measure has been beyond the threshold for as long as it says, and clears when the measure is
 //! back behind a second threshold: so a value that hovers rings once.
 
+mod tell;
+
 use serde::{Deserialize, Serialize};
+
+pub use tell::{AlarmHours, Escalation, Recipient, RecipientError};
 
 /// What an alarm looks at.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -142,6 +146,15 @@ pub struct AlarmRule {
     pub minutes: f64,
     /// How much it matters.
     pub severity: Severity,
+    /// It is looked at in these hours of the centre's clock only; always where there are none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hours: Option<AlarmHours>,
+    /// Who is written to when it rings.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tells: Vec<Recipient>,
+    /// Who is written to when nobody has seen it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub escalation: Option<Escalation>,
 }
 
 /// What is wrong with a rule: its field, and what would do.
@@ -181,6 +194,15 @@ impl AlarmRule {
             "contact_type",
             "choose a contact type, or none for the time since the switch was heard",
         );
+        if let Some(hours) = &self.hours {
+            ensure(hours.is_right(), "hours", "must be two times, as 08:00-20:00");
+        }
+        if let Some(escalation) = &self.escalation {
+            let lasts = (1.0..=1440.0).contains(&escalation.after_minutes);
+            ensure(lasts, "escalation_minutes", "must be 1 to 1440 minutes");
+            let someone = !escalation.tells.is_empty();
+            ensure(someone, "escalation_tells", "say who is told when nobody has seen it");
+        }
         faults
     }
 
@@ -263,6 +285,9 @@ mod tests {
             clears_at,
             minutes,
             severity: Severity::Warning,
+            hours: None,
+            tells: Vec::new(),
+            escalation: None,
         }
     }
 
