@@ -13,9 +13,12 @@ use crate::uncertainty::{Error, Uncertainty};
 /// Parts into which the mornings are divided, so that the combination's weights never come from
 /// the weeks that it is judged on.
 const FOLDS: usize = 3;
-/// A single method is preferred to the combination only when it was better by this share, and the
-/// more so the fewer mornings there are to tell: the second number is divided by them.
+/// A single method is preferred to the combination only when it was better by this share, and the more so the fewer
+/// stretches of four weeks there are to tell by: the second number is divided by them. Mornings that overlap share
+/// their luck, so they do not count on their own.
 const CLEARLY_BETTER: (f64, f64) = (0.005, 0.12);
+/// Contacts a day under which no single method is preferred.
+const FEW_A_DAY: f64 = 20.0;
 /// The horizons that errors are told for: first and last day ahead.
 pub const HORIZONS: [(usize, usize); 5] = [(1, 1), (2, 7), (8, 14), (15, 28), (29, 56)];
 
@@ -137,7 +140,7 @@ pub(crate) fn learn(
 ) -> Lessons {
     let able: Vec<bool> =
         (0..METHODS.len()).map(|at| runs.iter().any(|run| run.able[at])).collect();
-    let all_weights = weights(runs.iter());
+    let all_weights = weights(runs.iter(), history.days());
     let combined = cross_combined(runs);
     let of = |method: MethodName, at: usize| -> &[f64] {
         match METHODS.iter().position(|each| each.name() == method) {
@@ -175,7 +178,7 @@ pub(crate) fn learn(
             })
         })
         .collect();
-    let Some(best) = best(&records, runs.len()) else {
+    let Some(best) = best(&records, runs) else {
         return Lessons {
             weights: all_weights,
             backtest: None,
@@ -191,7 +194,10 @@ pub(crate) fn learn(
         .collect();
     let learnt = |skip: Option<usize>| {
         let of = |pick: fn(&RunErrors) -> &Vec<Error>| -> Vec<Error> {
-            let kept = errors.iter().enumerate().filter(|(at, _)| Some(at % FOLDS) != skip);
+            let kept = errors
+                .iter()
+                .enumerate()
+                .filter(|&(at, _)| Some(fold_of(at, errors.len())) != skip);
             kept.flat_map(|(_, errors)| pick(errors).iter().copied()).collect()
         };
         let stretches = stretches(runs);
@@ -217,10 +223,16 @@ fn cross_combined(runs: &[Run]) -> Vec<Vec<f64>> {
     let folds: Vec<Vec<f64>> = (0..FOLDS)
         .map(|fold| {
             let others = runs.iter().enumerate().filter(move |(at, _)| at % FOLDS != fold);
-            weights(others.map(|(_, run)| run))
+            weights(others.map(|(_, run)| run), 0)
         })
         .collect();
     runs.iter().enumerate().map(|(at, run)| combine(&run.forecasts, &folds[at % FOLDS])).collect()
+}
+
+/// The part of the mornings that one belongs to when bands are judged. Parts are blocks: neighbouring mornings look at
+/// the same weeks, so bands learnt from one of them would know the other's errors.
+fn fold_of(at: usize, runs: usize) -> usize {
+    at * FOLDS / runs.max(1)
 }
 
 /// Stretches of four weeks that the runs cover: runs that overlap share their luck.
@@ -230,17 +242,23 @@ fn stretches(runs: &[Run]) -> f64 {
     (last - first) as f64 / JUDGED_DAYS as f64
 }
 
-fn best(records: &[Record], origins: usize) -> Option<MethodName> {
-    let clearly = CLEARLY_BETTER.0 + CLEARLY_BETTER.1 / origins.max(1) as f64;
+fn best(records: &[Record], runs: &[Run]) -> Option<MethodName> {
+    let clearly = CLEARLY_BETTER.0 + CLEARLY_BETTER.1 / stretches(runs).max(1.0);
     let total = |record: &Record| record.errors.interval_wape + record.errors.daily_wape;
     let least = records.iter().min_by(|a, b| total(a).total_cmp(&total(b)))?;
     let combination = records.iter().find(|record| record.method == MethodName::Combination);
-    Some(match combination {
-        Some(combination) if total(combination) * (1.0 - clearly) <= total(least) => {
-            MethodName::Combination
-        }
-        _ => least.method,
-    })
+    let Some(combination) = combination else { return Some(least.method) };
+    // The absolute error of few contacts is least for forecasts that are too low.
+    let can_tell = contacts_a_day(runs) >= FEW_A_DAY;
+    let is_better = total(least) < total(combination) * (1.0 - clearly);
+    Some(if can_tell && is_better { least.method } else { MethodName::Combination })
+}
+
+/// Mean contacts of the judged days.
+fn contacts_a_day(runs: &[Run]) -> f64 {
+    let judged = runs.iter().map(|run| &run.came[..run.judged_days() * run.slots]);
+    let sum: f64 = judged.flatten().filter(|came| came.is_finite()).sum();
+    sum / runs.iter().map(Run::judged_days).sum::<usize>().max(1) as f64
 }
 
 /// Mean absolute difference of intervals a week apart, in the history before the earliest run;
@@ -307,7 +325,8 @@ fn coverage(
     let (mut days, mut intervals) = (0.0, 0.0);
     for fold in 0..FOLDS {
         let spread = learnt(Some(fold));
-        for run in errors.iter().skip(fold).step_by(FOLDS) {
+        let own = errors.iter().enumerate().filter(|&(at, _)| fold_of(at, errors.len()) == fold);
+        for (_, run) in own {
             for error in &run.intervals {
                 let band = spread.of_interval(error.ahead, error.forecast, error.calendar_variance);
                 held[0] += f64::from(band.holds_80(error.came));

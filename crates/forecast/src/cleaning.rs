@@ -18,6 +18,9 @@ use crate::special_days::Calendar;
 const SILENT_SHARE: f64 = 0.2;
 /// Contacts that must have been expected in a silent stretch.
 const SILENT_CONTACTS: f64 = 12.0;
+/// Silent stretches so far apart, with less than this share of the usual between them, are one outage.
+const OUTAGE_GAP_MINUTES: usize = 180;
+const TRICKLE_SHARE: f64 = 0.5;
 /// Standard deviations beyond which a day is out of line.
 const OUTLIER_SPREADS: f64 = 5.0;
 /// The least log ratio that makes a day worth a question.
@@ -254,13 +257,46 @@ impl Search<'_> {
         found
     }
 
+    /// Silent stretches of a day as one where hardly anything came between them either: an outage through which a few
+    /// contacts trickle is one outage.
+    fn joined(
+        &self,
+        day: usize,
+        total: f64,
+        stretches: Vec<(usize, usize, f64, f64)>,
+    ) -> Vec<(usize, usize, f64, f64)> {
+        let most = OUTAGE_GAP_MINUTES / usize::from(self.history.grain().minutes().unsigned_abs());
+        let mut joined: Vec<(usize, usize, f64, f64)> = Vec::new();
+        for (from, to, came, expected) in stretches {
+            let before = joined.last_mut().filter(|before| from - before.1 <= most);
+            if let Some(before) = before {
+                let gap = (before.1..from).map(|slot| {
+                    let value = self.past.row(day)[slot];
+                    let expected = self.past.expected(day, slot, total);
+                    if value.is_finite() { (value, expected) } else { (0.0, 0.0) }
+                });
+                let between = gap.fold((0.0, 0.0), |sum, at| (sum.0 + at.0, sum.1 + at.1));
+                if between.0 <= TRICKLE_SHARE * between.1 {
+                    before.1 = to;
+                    before.2 += came + between.0;
+                    before.3 += expected + between.1;
+                    continue;
+                }
+            }
+            joined.push((from, to, came, expected));
+        }
+        joined
+    }
+
     fn outages(&self) -> Vec<Proposal> {
         let mut found = Vec::new();
         for day in self.days() {
             let Some((usual, _)) = self.usual(day) else { continue };
             let is_silent =
                 |value: f64, expected: f64| expected > 0.5 && value <= SILENT_SHARE * expected;
-            for (from, to, came, expected) in self.stretches(day, usual, is_silent) {
+            for (from, to, came, expected) in
+                self.joined(day, usual, self.stretches(day, usual, is_silent))
+            {
                 let far_below = expected - 4.0 * expected.sqrt() > came;
                 if expected >= SILENT_CONTACTS && far_below {
                     found.push(Proposal {

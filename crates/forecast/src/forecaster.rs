@@ -9,6 +9,7 @@ use crate::effects::{Effect, Effects};
 use crate::grid::{DayGrid, intervals_of_day};
 use crate::handle_time::HandleTimes;
 use crate::methods::{METHODS, MethodName};
+use crate::next_open::with_next_open_days;
 use crate::parts::{DayParts, day_parts};
 use crate::past::Past;
 use crate::special_days::Calendar;
@@ -91,6 +92,7 @@ pub fn forecast(
     days: usize,
     pinned: Option<MethodName>,
 ) -> Result<Forecast, ForecastError> {
+    let history = &history.since_first_contact();
     let end = history.days();
     if end < LEAST_DAYS {
         return Err(ForecastError::TooShort { days: end });
@@ -99,6 +101,7 @@ pub fn forecast(
     if !(end.saturating_sub(ALIVE_DAYS)..end).any(came) {
         return Err(ForecastError::Silent);
     }
+    let calendar = &with_next_open_days(history, calendar);
     let lessons = learn(history, calendar, &runs(history, calendar), pinned);
     let effects = Effects::learn(history, end, calendar);
     let past = Past::new(history, end, &effects);

@@ -134,6 +134,19 @@ impl DayGrid {
         }
     }
 
+    /// The same grid from the first day on which contacts came: before a number is in use, its zeros say nothing of
+    /// what comes later.
+    pub(crate) fn since_first_contact(&self) -> Self {
+        let has_contacts =
+            |&day: &usize| (0..self.slots()).any(|slot| self.offered(day, slot) > Some(0.0));
+        let first = (0..self.days()).find(has_contacts).unwrap_or(0);
+        Self {
+            first: day_after(self.first, first),
+            cells: self.cells[first * self.slots()..].to_vec(),
+            ..self.clone_frame()
+        }
+    }
+
     /// The same grid as `marks` make it: stretches left out, or with contacts multiplied.
     pub fn marked(&self, marks: &[Mark]) -> Self {
         let mut marked = self.clone();

@@ -155,6 +155,8 @@ fn side(values: &[f64]) -> Option<Side> {
     let known = &mut known[..count];
     let middle = median(known).filter(|_| count >= 4)?;
     known.iter_mut().for_each(|value| *value = (*value - middle).abs());
-    let spread = MAD_TO_SD * median(known)?;
+    // Days of few contacts may happen to be alike: their spread is at least that of counting.
+    let counting = (-0.5 * middle).exp();
+    let spread = (MAD_TO_SD * median(known)?).max(counting);
     Some(Side { middle, error: 1.25 * (spread / (count as f64).sqrt()).max(0.004) })
 }

@@ -22,6 +22,8 @@ const OPEN_WEEKS: usize = 12;
 const CALM_WEEKS: usize = 4;
 /// Standard deviations beyond which a day's total is drawn in.
 const CALM_LIMIT: f64 = 4.0;
+/// A day of which so much is left when it is drawn in was drawn in by nothing but rounding.
+const ORDINARY_SHARE: f64 = 0.999;
 /// First and last day after a jump of the level on which the past is lifted to it.
 const RECENT_JUMP: (usize, usize) = (7, 28);
 /// The least share of a recent jump that is believed.
@@ -169,6 +171,17 @@ impl Past {
             cells.extend(self.profiles.of(weekday).iter().map(|share| share * total.max(0.0)));
         }
         cells
+    }
+
+    /// What is left of a day's contacts when an outlying total is drawn in: 1 on an ordinary day.
+    pub(crate) fn calm_share(&self, day: usize) -> f64 {
+        let (total, calm) = (self.totals[day], self.calm[day]);
+        if calm < ORDINARY_SHARE * total { calm / total } else { 1.0 }
+    }
+
+    /// The share of a weekday's contacts in each slot.
+    pub(crate) fn shape(&self, weekday: usize) -> &[f64] {
+        self.profiles.of(weekday)
     }
 
     /// Contacts to expect in a slot of a day that brings `total`.

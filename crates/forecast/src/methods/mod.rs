@@ -101,6 +101,9 @@ impl fmt::Display for MethodName {
     }
 }
 
+/// Days of a whole year: from then on the regression knows the season.
+pub(crate) const YEAR_DAYS: usize = 366;
+
 /// The methods that can stand alone, in the order of [`MethodName::ALL`].
 pub(crate) const METHODS: [&dyn Method; 7] = [
     &seasonal_naive::SeasonalNaive,
@@ -113,35 +116,90 @@ pub(crate) const METHODS: [&dyn Method; 7] = [
 ];
 
 /// The scale on which daily totals have about the same spread whatever their size.
+///
+/// What is averaged on a scale is not a mean once it is turned back: the mean of `ln(1 + X)` and of `√(X + ¼)` of a
+/// Poisson count lies below that of its mean. [`Scale::from`] puts that back, so that counting noise leaves no bias
+/// (to second order in 1/λ: Anscombe, *Biometrika* 35, 1948, for the root).
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Scale {
     /// For days of some dozens and more: effects multiply.
     Log,
     /// For days of few contacts: Poisson noise is even.
     Root,
+    /// For days of hardly any: neither root nor logarithm is near a straight line there.
+    Count,
 }
+
+/// Mean contacts a day from which each scale is used.
+const LOG_FROM: f64 = 30.0;
+const ROOT_FROM: f64 = 8.0;
 
 impl Scale {
     /// The scale that suits totals of this size.
     pub(crate) fn of(totals: &[f64]) -> Self {
-        let (sum, count) = totals
-            .iter()
-            .filter(|total| total.is_finite())
-            .fold((0.0, 0.0), |all, total| (all.0 + total, all.1 + 1.0));
-        if sum > 30.0 * count { Self::Log } else { Self::Root }
+        match mean_of_known(totals) {
+            mean if mean > LOG_FROM => Self::Log,
+            mean if mean > ROOT_FROM => Self::Root,
+            _ => Self::Count,
+        }
     }
 
     pub(crate) fn to(self, total: f64) -> f64 {
         match self {
             Self::Log => total.ln_1p(),
             Self::Root => (total + 0.25).sqrt(),
+            Self::Count => total,
         }
     }
 
     pub(crate) fn from(self, value: f64) -> f64 {
         match self {
-            Self::Log => value.min(30.0).exp_m1().max(0.0),
-            Self::Root => (value.max(0.0).powi(2) - 0.25).max(0.0),
+            // Half of the variance of ln(1 + X), which is λ / (1 + λ)², on the scale of counts.
+            Self::Log => {
+                let total = value.min(30.0).exp_m1().max(0.0);
+                total + 0.5 * total / (1.0 + total)
+            }
+            // The variance of √(X + ¼) is ¼: it cancels the ¼ that was added.
+            Self::Root => value.max(0.0).powi(2),
+            Self::Count => value.max(0.0),
+        }
+    }
+
+    /// Whether outlying days can be told from counting noise, which has a long upper tail where counts are small.
+    pub(crate) fn has_outliers(self) -> bool {
+        self != Self::Count
+    }
+}
+
+/// The mean of the known values; 0 of none.
+pub(crate) fn mean_of_known(values: &[f64]) -> f64 {
+    let known = values.iter().filter(|value| value.is_finite());
+    let (sum, count) = known.fold((0.0, 0.0), |all, value| (all.0 + value, all.1 + 1.0));
+    if count > 0.0 { sum / count } else { 0.0 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_averaged_on_a_scale_is_a_mean_when_it_is_turned_back() {
+        // The exact mean of the scaled Poisson count, turned back, against λ: within half a per cent.
+        for (scale, lambdas) in [
+            (Scale::Log, &[30.0, 60.0, 200.0][..]),
+            (Scale::Root, &[8.0, 15.0, 30.0]),
+            (Scale::Count, &[0.1, 2.0, 8.0]),
+        ] {
+            for &lambda in lambdas {
+                let mut probability = f64::exp(-lambda);
+                let mut mean = 0.0;
+                for count in 0..1000 {
+                    mean += probability * scale.to(f64::from(count));
+                    probability *= lambda / f64::from(count + 1);
+                }
+                let back = scale.from(mean);
+                assert!((back / lambda - 1.0).abs() < 0.005, "{scale:?} {lambda}: {back}");
+            }
         }
     }
 }

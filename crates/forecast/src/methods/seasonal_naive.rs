@@ -21,7 +21,7 @@ impl Method for SeasonalNaive {
                 let latest = past
                     .same_weekdays(day)
                     .take(WEEKS)
-                    .map(|past_day| past.row(past_day)[slot])
+                    .map(|past_day| past.row(past_day)[slot] * past.calm_share(past_day))
                     .find(|value| value.is_finite())
                     .filter(|_| past.is_open(weekday, slot));
                 cells.push(latest.unwrap_or(0.0));

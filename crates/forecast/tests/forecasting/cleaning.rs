@@ -50,6 +50,27 @@ fn an_outage_is_found_to_the_interval() {
 }
 
 #[test]
+fn an_outage_through_which_a_few_contacts_trickle_is_one_outage() {
+    let day = date(2026, 4, 15);
+    let found = found(&changed(|at, hour, offered| match hour {
+        // A quarter gets through at eleven and at three.
+        11 | 15 if at == day => 0.25 * offered,
+        9..18 if at == day => 0.0,
+        _ => offered,
+    }));
+    assert_eq!(found.len(), 1, "{found:?}");
+    let mark =
+        Mark { from: day.at(9, 0, 0, 0), to: day.at(18, 0, 0, 0), treatment: Treatment::LeaveOut };
+    assert_eq!((found[0].finding, found[0].mark), (Finding::Outage, mark));
+    // Two outages with a usual stretch between them are two.
+    let found = super::cleaning::found(&changed(|at, hour, offered| match hour {
+        9..11 | 13..15 if at == day => 0.0,
+        _ => offered,
+    }));
+    assert_eq!(found.len(), 2, "{found:?}");
+}
+
+#[test]
 fn a_storm_day_is_out_of_line_unless_the_calendar_knows_it() {
     let storm = date(2026, 5, 6);
     let seen = changed(|at, _, offered| if at == storm { 3.0 * offered } else { offered });

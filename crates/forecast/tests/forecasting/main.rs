@@ -4,6 +4,7 @@
 
 mod bands;
 mod cleaning;
+mod low_counts;
 mod made;
 mod methods;
 mod rest_of_day;

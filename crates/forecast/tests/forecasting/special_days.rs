@@ -135,3 +135,42 @@ fn easter_falls_where_the_almanac_says() {
     assert_eq!(Rule::Date { month: 2, day: 29 }.in_year(2026), None);
     assert_eq!(Rule::Easter { days: -2 }.in_year(2026), Some(date(2026, 4, 3)));
 }
+
+/// Every fifth Thursday is closed, and the Friday after it is a third busier.
+fn after_closures(day: Date) -> f64 {
+    let weeks = date(2024, 1, 4).until((jiff::Unit::Week, day)).map_or(0, |span| span.get_weeks());
+    let is_week = weeks % 5 == 2 && day >= date(2024, 1, 4);
+    match day.weekday() {
+        jiff::civil::Weekday::Thursday if is_week => 0.0,
+        jiff::civil::Weekday::Friday if is_week => 4.0 / 3.0,
+        _ => 1.0,
+    }
+}
+
+#[test]
+fn the_next_open_day_after_a_closure_has_an_effect_of_its_own() {
+    let made = Made { factor: after_closures, ..Made::noisy(date(2024, 1, 1), 730, 77) };
+    let mut seen = made.observations();
+    seen.retain(|interval| after_closures(interval.start.to_zoned(london()).date()) > 0.0);
+    let history = crate::made::grid(&seen);
+    let closures = (0..800)
+        .map(|day| date(2024, 1, 1).saturating_add(day.days()))
+        .filter(|day| after_closures(*day) == 0.0)
+        .map(|day| SpecialDay { closed: true, ..SpecialDay::new(day, "Maintenance", "closure") });
+    let calendar = Calendar::new(closures.collect());
+    let forecast = forecast(&history, &calendar, HORIZON_DAYS, None).unwrap();
+    let effect =
+        forecast.effects.iter().find(|effect| effect.name == barometer_forecast::NEXT_OPEN_DAY);
+    let effect = effect.unwrap();
+    assert!(effect.seen > 15, "{effect:?}");
+    assert!((effect.factor / (4.0 / 3.0) - 1.0).abs() < 0.05, "{effect:?}");
+    for day in &forecast.days {
+        if after_closures(day.day) > 1.0 {
+            assert!((day.parts.special - effect.factor).abs() < 1e-9, "{day:?}");
+        }
+    }
+    // Closures that were seen less than three times teach nothing.
+    let once = Calendar::new(calendar.days().iter().take(2).cloned().collect());
+    let forecast = barometer_forecast::forecast(&history, &once, HORIZON_DAYS, None).unwrap();
+    assert!(forecast.effects.iter().all(|effect| effect.name != barometer_forecast::NEXT_OPEN_DAY));
+}
