@@ -120,6 +120,9 @@ fn what_cannot_be_forecast_is_said_in_one_line_with_its_place() {
     failing(None, &["--method", "crystal-ball"], "use one of seasonal-naive");
     failing(None, &["--grain", "20"], "15, 30 or 60 minutes");
     failing(Some(""), &[], "is empty");
+    failing(Some("interval_start,offered\n"), &[], "has a heading and no rows under it");
+    let twenty = "interval_start,offered\n2026-11-01T08:00,3\n2026-11-01T08:20,4\n";
+    failing(Some(twenty), &["--grain", "30"], "has 20-minute intervals");
     failing(Some("when,offered\n1,2\n"), &[], "no column of history.csv holds the date and time");
     failing(
         Some("interval_start,offered\n2026-11-01T08:00,3\n2026-11-01T08:30,-3\n"),
@@ -132,6 +135,84 @@ fn what_cannot_be_forecast_is_said_in_one_line_with_its_place() {
         "cannot be told apart into 30 minutes",
     );
     failing(Some("day,offered\n2026-11-01,300\n"), &[], "this row is a whole day");
+}
+
+#[test]
+fn ten_minute_intervals_are_summed_to_half_hours_and_make_no_sawtooth() {
+    let folder = folder("ten-minutes");
+    let mut file = String::from("interval_start,offered\n");
+    for back in (1..=60_i64).rev() {
+        let day = date(2026, 12, 1).saturating_sub(back.days());
+        for ten in 48..120_i64 {
+            let noise = (back * 7 + ten * 3) % 4;
+            file += &format!("{day}T{:02}:{:02}:00,{}\n", ten / 6, ten % 6 * 10, 8 + noise);
+        }
+    }
+    std::fs::write(folder.join("history.csv"), file).unwrap();
+    let output = forecast(&folder, &["--horizon", "7d"]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let rows = rows(&folder, "out.csv");
+    assert_eq!(rows.len(), 1 + 7 * 24, "half-hours");
+    for row in &rows[1..] {
+        let mean: f64 = row[2].parse().unwrap();
+        assert!((mean / 28.5 - 1.0).abs() < 0.2, "{row:?}");
+        assert_eq!(row[7], "", "no handle time was given, so none is written");
+    }
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(said.contains("handle_secs is left empty"), "{said}");
+}
+
+#[test]
+fn a_short_series_does_not_keep_the_others_from_their_forecast() {
+    let folder = folder("short-series");
+    history(&folder, 60, "Calls");
+    let path = folder.join("history.csv");
+    let mut file = std::fs::read_to_string(&path).unwrap();
+    file += "Chats,2026-11-29T09:00:00,4\nChats,2026-11-30T09:00:00,5\n";
+    std::fs::write(&path, &file).unwrap();
+    let output = forecast(&folder, &["--horizon", "7d"]);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(output.status.success(), "{said}");
+    assert!(said.contains("Chats: left out: ") && said.contains("at least 7 days"), "{said}");
+    assert!(rows(&folder, "out.csv")[1..].iter().all(|row| row[0] == "Calls"));
+    // The same file as a spreadsheet may write it.
+    let mut wide = vec![0xff, 0xfe];
+    wide.extend(file.encode_utf16().flat_map(u16::to_le_bytes));
+    let narrow = std::fs::read(folder.join("out.csv")).unwrap();
+    std::fs::write(&path, wide).unwrap();
+    let output = forecast(&folder, &["--horizon", "7d"]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(std::fs::read(folder.join("out.csv")).unwrap(), narrow);
+}
+
+#[test]
+fn a_calendar_says_what_it_cannot_mean_and_takes_days_after_a_date() {
+    let folder = folder("calendar-cells");
+    history(&folder, 120, "Calls");
+    let with = |calendar: &str| {
+        std::fs::write(folder.join("calendar.csv"), calendar).unwrap();
+        forecast(&folder, &["--horizon", "7d", "--calendar", "calendar.csv"])
+    };
+    for (row, wanted) in [
+        ("2026-12-02,Move,maybe,,", "row 2, column closed: “maybe” is neither yes nor no"),
+        ("2026-12-02,Move,,1e308,", "row 2, column percent: write a number above 0, at most 10000"),
+        ("0001-12-02,Move,,,", "row 2, column date: years are 1990 to 2199"),
+        ("2026-12-02,Move,,,200", "row 2, column offset: write days from the date, -14 to 14"),
+    ] {
+        let output = with(&format!("date,name,closed,percent,offset\n{row}\n"));
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!output.status.success() && said.contains(wanted), "{said}");
+    }
+    let output =
+        with("Date,Name,Closed,Percent,Offset\n2026-12-02,Move,Yes,,\n2026-12-02,Move,,150,1\n");
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let rows = rows(&folder, "out.csv");
+    let total = |day: &str| -> f64 {
+        let of_day = rows.iter().filter(|row| row[1].starts_with(day));
+        of_day.map(|row| row[2].parse::<f64>().unwrap()).sum()
+    };
+    assert_eq!(total("2026-12-02"), 0.0);
+    assert!((total("2026-12-03") / total("2026-12-04") - 1.5).abs() < 0.05);
 }
 
 fn run(folder: &Path, arguments: &[&str]) -> Output {

@@ -29,6 +29,8 @@ const OUTLIER_RATIO: f64 = 0.3;
 const BURST_SPREADS: f64 = 8.0;
 /// Contacts that a day must have to be recognised when it appears twice.
 const DUPLICATE_CONTACTS: f64 = 40.0;
+/// Intervals with contacts that it must have.
+const DUPLICATE_INTERVALS: usize = 6;
 /// Where more than this share of the days repeats another, that is custom and no mistake.
 const MOST_DUPLICATES: f64 = 0.05;
 /// Same weekdays on either side that tell whether an interval is missing.
@@ -365,8 +367,11 @@ impl Search<'_> {
     fn duplicates(&self) -> Vec<Proposal> {
         let same = |day: usize, other: usize| {
             let (row, before) = (self.past.row(day), self.past.row(other));
-            let total: f64 = row.iter().filter(|value| value.is_finite()).sum();
-            total >= DUPLICATE_CONTACTS
+            let known = row.iter().filter(|value| value.is_finite());
+            let total: f64 = known.clone().sum();
+            // A few numbers may happen to be alike.
+            known.filter(|value| **value > 0.0).count() >= DUPLICATE_INTERVALS
+                && total >= DUPLICATE_CONTACTS
                 && row.iter().zip(before).all(|(a, b)| a == b || (a.is_nan() && b.is_nan()))
         };
         let mut found = Vec::new();

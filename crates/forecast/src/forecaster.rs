@@ -76,6 +76,8 @@ pub struct Forecast {
     pub uncertainty: Uncertainty,
     /// What special days do.
     pub effects: Vec<Effect>,
+    /// Whether the history gave handle times; otherwise those of the intervals are five minutes for want of better.
+    pub has_handle_times: bool,
 }
 
 /// Forecasts `days` days after the end of `history`.
@@ -120,6 +122,7 @@ pub fn forecast(
         backtest: lessons.backtest,
         uncertainty: lessons.uncertainty,
         effects: effects.all(),
+        has_handle_times: handle_times.is_known(),
     };
     for ahead in 0..days {
         let day = past.date(end + ahead);

@@ -20,6 +20,7 @@ const UNKNOWN_HANDLE_SECS: f64 = 300.0;
 #[derive(Clone, Debug, PartialEq)]
 pub struct HandleTimes {
     overall_secs: f64,
+    is_known: bool,
     slot_factor: Vec<f64>,
     weekday_factor: [f64; 7],
 }
@@ -64,7 +65,13 @@ impl HandleTimes {
             weekday.0 += contacts * secs.clamp(limits.0, limits.1) / expected;
             weekday.1 += contacts;
         }
-        Self { overall_secs, slot_factor, weekday_factor: by_weekday.map(drawn) }
+        let is_known = cells().next().is_some();
+        Self { overall_secs, is_known, slot_factor, weekday_factor: by_weekday.map(drawn) }
+    }
+
+    /// Whether the history gave any handle time; otherwise a usual one stands in.
+    pub fn is_known(&self) -> bool {
+        self.is_known
     }
 
     /// Forecast handle time of a wall-clock slot of a weekday (0 for Monday), in seconds.

@@ -10,8 +10,8 @@ use csv_async::{AsyncReaderBuilder, AsyncWriterBuilder, StringRecord};
 pub async fn read(path: &Path) -> Result<(StringRecord, Vec<StringRecord>)> {
     let failed = || format!("reading {}", path.display());
     let bytes = std::fs::read(path).with_context(failed)?;
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(bytes);
+    let text = text(bytes);
+    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(&text[..]);
     let heading = reader.headers().await.with_context(failed)?.clone();
     if heading.is_empty() {
         bail!("{} is empty; its first row must name the columns", path.display());
@@ -34,6 +34,21 @@ pub async fn read(path: &Path) -> Result<(StringRecord, Vec<StringRecord>)> {
         rows.push(record.clone());
     }
     Ok((heading, rows))
+}
+
+/// The text of a file as UTF-8 without a mark at its beginning: spreadsheets also write UTF-16, with one.
+pub fn text(bytes: Vec<u8>) -> Vec<u8> {
+    let of_units = |unit: fn([u8; 2]) -> u16| {
+        let units: Vec<u16> =
+            bytes[2..].chunks_exact(2).map(|pair| unit([pair[0], pair[1]])).collect();
+        String::from_utf16_lossy(&units).into_bytes()
+    };
+    match bytes.as_slice() {
+        [0xff, 0xfe, ..] => of_units(u16::from_le_bytes),
+        [0xfe, 0xff, ..] => of_units(u16::from_be_bytes),
+        [0xef, 0xbb, 0xbf, rest @ ..] => rest.to_vec(),
+        _ => bytes,
+    }
 }
 
 /// Writes a file, once all of it is known.

@@ -7,7 +7,7 @@ use barometer_forecast::{
     Band, Calendar, DayGrid, Finding, Forecast, Grain, MethodName, Repeats, Rule, SpecialDay,
     calendar_of, forecast, proposals, recurring_days,
 };
-use barometer_intake::calendar_days;
+use barometer_intake::{YEARS, calendar_days};
 use clap::Args;
 use csv_async::{AsyncReaderBuilder, StringRecord};
 use jiff::civil::Date;
@@ -19,6 +19,11 @@ use super::history::{self, Series};
 
 /// Days that can be forecast at most.
 const MOST_DAYS: usize = 366;
+
+/// The largest effect that a calendar may set, in per cent of an ordinary day.
+const MOST_PERCENT: f64 = 10_000.0;
+/// Days from a date that an entry of a calendar may be about.
+const MOST_OFFSET: i8 = 14;
 
 #[derive(Args)]
 pub struct Options {
@@ -35,8 +40,8 @@ pub struct Options {
     /// Where the days go: series, day, mean, p10, p90, p2_5, p97_5.
     #[arg(long)]
     days_out: Option<PathBuf>,
-    /// Special days: a CSV file (date, name, class, and optionally closed and percent) or an
-    /// iCalendar file (.ics). Without one, days that the history shows to recur are used.
+    /// Special days: a CSV file (date, name, class, and optionally closed, percent, and offset: days
+    /// from the date, such as 1 for the day after) or an iCalendar file (.ics). Without one, days that the history shows to recur are used.
     #[arg(long)]
     calendar: Option<PathBuf>,
     /// The IANA zone whose clocks times without an offset follow.
@@ -75,11 +80,30 @@ pub async fn run(options: Options) -> Result<()> {
         Some(path) => Some(read_calendar(path, &history.series, &zone).await?),
         None => None,
     };
-    let made: Vec<Made> = history
+    let tried: Vec<(&str, Result<Made>)> = history
         .series
         .par_iter()
-        .map(|series| make(series, calendar.as_ref(), &zone, days, method, options.as_is))
-        .collect::<Result<_>>()?;
+        .map(|series| {
+            let made = make(series, calendar.as_ref(), &zone, days, method, options.as_is);
+            (series.name.as_str(), made)
+        })
+        .collect();
+    // A series that cannot be forecast does not keep the others from it, as long as there are others.
+    let (mut made, mut failed) = (Vec::new(), Vec::new());
+    for (name, tried) in tried {
+        match tried {
+            Ok(done) => made.push(done),
+            Err(error) => failed.push((name, error)),
+        }
+    }
+    for (name, error) in &failed {
+        eprintln!("{name}: left out: {error:#}");
+    }
+    if made.is_empty()
+        && let Some((_, error)) = failed.into_iter().next()
+    {
+        return Err(error);
+    }
     for each in &made {
         each.said.iter().for_each(|line| eprintln!("{}: {line}", each.name));
     }
@@ -161,6 +185,9 @@ fn make(
     let forecast = forecast(&grid, &calendar, days, method)
         .with_context(|| format!("forecasting {}", series.name))?;
     said.push(format!("method: {}", forecast.method));
+    if !forecast.has_handle_times {
+        said.push("handle_secs is left empty, because the history has no handle times".to_owned());
+    }
     Ok(Made { name: series.name.clone(), forecast, said })
 }
 
@@ -186,16 +213,16 @@ async fn read_calendar(path: &Path, series: &[Series], zone: &TimeZone) -> Resul
         });
         return Ok(Calendar::new(days.collect()));
     }
-    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(&bytes[..]);
+    let text = csv_file::text(bytes);
+    let mut reader = AsyncReaderBuilder::new().flexible(true).create_reader(&text[..]);
     let heading = reader.headers().await?.clone();
-    let column = |name: &str| {
-        heading.iter().position(|each| each.trim_start_matches('\u{feff}').trim() == name)
-    };
+    let column =
+        |name: &str| heading.iter().position(|each| each.trim().eq_ignore_ascii_case(name));
     let date = column("date").with_context(|| {
         format!("{} has no column date; it needs date, name and class", path.display())
     })?;
     let (name, class) = (column("name"), column("class"));
-    let (closed, percent) = (column("closed"), column("percent"));
+    let (closed, percent, offset) = (column("closed"), column("percent"), column("offset"));
     let mut days = Vec::new();
     let mut record = StringRecord::new();
     let mut at = 0;
@@ -205,6 +232,24 @@ async fn read_calendar(path: &Path, series: &[Series], zone: &TimeZone) -> Resul
         let day: Date = cell(Some(date))
             .parse()
             .with_context(|| format!("row {}, column date: write a day as 2026-12-25", at + 2))?;
+        if !YEARS.contains(&day.year()) {
+            let (first, last) = (YEARS.start(), YEARS.end());
+            bail!("row {}, column date: years are {first} to {last}", at + 2);
+        }
+        let offset = match cell(offset) {
+            "" => 0,
+            typed => typed
+                .parse::<i8>()
+                .ok()
+                .filter(|days| (-MOST_OFFSET..=MOST_OFFSET).contains(days))
+                .with_context(|| {
+                    format!(
+                        "row {}, column offset: write days from the date, -{MOST_OFFSET} to {MOST_OFFSET}",
+                        at + 2
+                    )
+                })?,
+        };
+        let day = day.saturating_add(jiff::Span::new().days(i64::from(offset)));
         let named = |text: &str, instead: &str| {
             if text.is_empty() { instead.to_owned() } else { text.to_owned() }
         };
@@ -216,15 +261,22 @@ async fn read_calendar(path: &Path, series: &[Series], zone: &TimeZone) -> Resul
                 percent
                     .parse::<f64>()
                     .ok()
-                    .filter(|percent| *percent > 0.0 && percent.is_finite())
+                    .filter(|percent| *percent > 0.0 && *percent <= MOST_PERCENT)
                     .with_context(|| {
-                        format!("row {}, column percent: write a number above 0", at + 2)
+                        format!(
+                            "row {}, column percent: write a number above 0, at most {MOST_PERCENT}",
+                            at + 2
+                        )
                     })?
                     / 100.0,
             ),
         };
-        let closed = matches!(cell(closed), "yes" | "true" | "1");
-        days.push(SpecialDay { closed, factor, ..SpecialDay::new(day, &name, &class) });
+        let closed = match cell(closed).to_ascii_lowercase().as_str() {
+            "yes" | "true" | "1" | "x" => true,
+            "" | "no" | "false" | "0" => false,
+            other => bail!("row {}, column closed: “{other}” is neither yes nor no", at + 2),
+        };
+        days.push(SpecialDay { closed, factor, offset, ..SpecialDay::new(day, &name, &class) });
         at += 1;
     }
     Ok(Calendar::new(days))
@@ -247,7 +299,11 @@ fn intervals(made: &[Made], zone: &TimeZone, has_offsets: bool) -> Vec<Vec<Strin
             let start = interval.start.to_zoned(zone.clone()).strftime(pattern).to_string();
             let mut row = vec![each.name.clone(), start, format!("{:.4}", interval.contacts)];
             row.extend(band(interval.band));
-            row.push(format!("{:.2}", interval.handle_secs));
+            row.push(if each.forecast.has_handle_times {
+                format!("{:.2}", interval.handle_secs)
+            } else {
+                String::new()
+            });
             rows.push(row);
         }
     }

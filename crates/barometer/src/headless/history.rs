@@ -9,6 +9,8 @@ use barometer_intake::{Doubt, Layout, Role, RowReader, Start};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
+use super::csv_file;
+
 /// Rows that the layout is guessed from.
 const SAMPLE_ROWS: usize = 500;
 
@@ -47,12 +49,16 @@ struct Sums {
 /// The first row that cannot be used, with its column and what would do: a forecast from half a
 /// file would be no forecast.
 pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<History> {
-    let text = std::fs::read(path).with_context(|| format!("reading {}", path.display()))?;
-    let text = text.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&text);
-    let rows = rows(text).await.with_context(|| format!("reading {} as CSV", path.display()))?;
+    let bytes = std::fs::read(path).with_context(|| format!("reading {}", path.display()))?;
+    let rows = rows(&csv_file::text(bytes))
+        .await
+        .with_context(|| format!("reading {} as CSV", path.display()))?;
     let Some((heading, rows)) = rows.split_first() else {
         bail!("{} is empty; its first row must name the columns", path.display());
     };
+    if rows.is_empty() {
+        bail!("{} has a heading and no rows under it", path.display());
+    }
     let heading: Vec<String> = heading.iter().map(|cell| lossy(cell)).collect();
     let sample: Vec<Vec<String>> = rows
         .iter()
@@ -157,6 +163,10 @@ async fn rows(text: &[u8]) -> Result<Vec<Vec<Vec<u8>>>> {
     Ok(rows)
 }
 
+fn greatest_common_divisor(one: i64, other: i64) -> i64 {
+    if other == 0 { one } else { greatest_common_divisor(other, one % other) }
+}
+
 fn resampled(
     name: String,
     starts: &BTreeMap<Timestamp, Sums>,
@@ -166,15 +176,17 @@ fn resampled(
     let into_hour = |start: &Timestamp| {
         (start.as_second() + i64::from(zone.to_offset(*start).seconds())).rem_euclid(3600)
     };
-    let fits = |grain: &Grain| {
-        starts.keys().all(|start| into_hour(start) % (i64::from(grain.minutes()) * 60) == 0)
-    };
-    let own = Grain::ALL.into_iter().rev().find(fits).unwrap_or(Grain::Quarter);
-    let grain = wanted.unwrap_or(own);
-    if own > grain {
+    // The longest step that all starts are multiples of: a file of ten-minute intervals has one of ten.
+    let step = starts.keys().map(into_hour).fold(3600, greatest_common_divisor);
+    let minutes = |grain: Grain| i64::from(grain.minutes());
+    let holds = |grain: &Grain| minutes(*grain) * 60 % step == 0;
+    // Steps under a minute are moments of single contacts, and fit anywhere.
+    let own = Grain::ALL.into_iter().find(|grain| step < 60 || holds(grain));
+    let grain = wanted.or(own).unwrap_or(Grain::Hour);
+    if step >= 60 && !holds(&grain) {
         bail!(
             "{name} has {}-minute intervals; they cannot be told apart into {} minutes",
-            own.minutes(),
+            step / 60,
             grain.minutes()
         );
     }
