@@ -77,24 +77,20 @@ pub async fn load(store: &Store) -> Result<()> {
 /// What the duty manager wants to be told: the storm of the afternoon, before it is lost, and silence.
 fn alarms() -> [AlarmRule; 3] {
     let mail = |name: &str| Recipient::Mail(format!("{name}@larkhaven.example"));
-    let of = |measure, threshold, clears_at, minutes, severity| AlarmRule {
-        measure,
-        contact_type: Some("Sailing changes".to_owned()),
-        threshold,
+    let of = |measure, contact_type, threshold, clears_at, severity| AlarmRule {
         clears_at,
-        minutes,
-        severity,
-        hours: None,
         tells: vec![mail("duty")],
         escalation: Some(Escalation { after_minutes: 10.0, tells: vec![mail("harbour.manager")] }),
+        ..AlarmRule::new(measure, contact_type, threshold, severity)
     };
+    let storm = Some("Sailing changes");
     [
-        of(AlarmMeasure::LongestWait, 180.0, 60.0, 2.0, Severity::Urgent),
-        of(AlarmMeasure::ChanceByTonight, 0.3, 0.5, 0.0, Severity::Warning),
         AlarmRule {
-            contact_type: None,
-            ..of(AlarmMeasure::Silence, 30.0, 5.0, 0.0, Severity::Urgent)
+            minutes: 2.0,
+            ..of(AlarmMeasure::LongestWait, storm, 180.0, 60.0, Severity::Urgent)
         },
+        of(AlarmMeasure::ChanceByTonight, storm, 0.3, 0.5, Severity::Warning),
+        of(AlarmMeasure::Silence, None, 30.0, 5.0, Severity::Urgent),
     ]
 }
 

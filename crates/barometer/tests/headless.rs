@@ -48,6 +48,12 @@ fn history(folder: &Path, days: i64, series: &str) {
     std::fs::write(folder.join("history.csv"), file).unwrap();
 }
 
+/// The forecast total of a day.
+fn total_of(rows: &[Vec<String>], day: &str) -> f64 {
+    let of_day = rows.iter().filter(|row| row[1].starts_with(day));
+    of_day.map(|row| row[2].parse::<f64>().unwrap()).sum()
+}
+
 fn rows(folder: &Path, file: &str) -> Vec<Vec<String>> {
     let text = std::fs::read_to_string(folder.join(file)).unwrap();
     text.lines().map(|line| line.split(',').map(str::to_owned).collect()).collect()
@@ -93,10 +99,7 @@ fn a_calendar_closes_days_and_sets_effects() {
     let output = forecast(&folder, &["--horizon", "7d", "--calendar", "calendar.csv"]);
     assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     let rows = rows(&folder, "out.csv");
-    let total = |day: &str| -> f64 {
-        let of_day = rows.iter().filter(|row| row[1].starts_with(day));
-        of_day.map(|row| row[2].parse::<f64>().unwrap()).sum()
-    };
+    let total = |day: &str| total_of(&rows, day);
     assert_eq!(total("2026-12-02"), 0.0);
     assert!((total("2026-12-03") / total("2026-12-04") - 1.5).abs() < 0.05);
 }
@@ -207,10 +210,7 @@ fn a_calendar_says_what_it_cannot_mean_and_takes_days_after_a_date() {
         with("Date,Name,Closed,Percent,Offset\n2026-12-02,Move,Yes,,\n2026-12-02,Move,,150,1\n");
     assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     let rows = rows(&folder, "out.csv");
-    let total = |day: &str| -> f64 {
-        let of_day = rows.iter().filter(|row| row[1].starts_with(day));
-        of_day.map(|row| row[2].parse::<f64>().unwrap()).sum()
-    };
+    let total = |day: &str| total_of(&rows, day);
     assert_eq!(total("2026-12-02"), 0.0);
     assert!((total("2026-12-03") / total("2026-12-04") - 1.5).abs() < 0.05);
 }

@@ -167,6 +167,26 @@ pub struct AlarmFault {
 }
 
 impl AlarmRule {
+    /// A rule that rings at once beyond a threshold, clears when the value is back, and writes to nobody.
+    pub fn new(
+        measure: AlarmMeasure,
+        contact_type: Option<&str>,
+        threshold: f64,
+        severity: Severity,
+    ) -> Self {
+        Self {
+            measure,
+            contact_type: contact_type.map(str::to_owned),
+            threshold,
+            clears_at: threshold,
+            minutes: 0.0,
+            severity,
+            hours: None,
+            tells: Vec::new(),
+            escalation: None,
+        }
+    }
+
     /// What is wrong with it; nothing where it can be used.
     pub fn faults(&self) -> Vec<AlarmFault> {
         let mut faults = Vec::new();
@@ -277,18 +297,9 @@ mod tests {
     use super::*;
 
     fn rule(measure: AlarmMeasure, threshold: f64, clears_at: f64, minutes: f64) -> AlarmRule {
-        let contact_type = measure.is_of_type().then(|| "Bookings".to_owned());
-        AlarmRule {
-            measure,
-            contact_type,
-            threshold,
-            clears_at,
-            minutes,
-            severity: Severity::Warning,
-            hours: None,
-            tells: Vec::new(),
-            escalation: None,
-        }
+        let contact_type = measure.is_of_type().then_some("Bookings");
+        let rule = AlarmRule::new(measure, contact_type, threshold, Severity::Warning);
+        AlarmRule { clears_at, minutes, ..rule }
     }
 
     #[test]

@@ -247,16 +247,9 @@ mod tests {
 
     #[test]
     fn an_alarm_says_what_it_rings_on() {
-        let rule = |measure, contact_type: Option<&str>, threshold, minutes| AlarmRule {
-            measure,
-            contact_type: contact_type.map(str::to_owned),
-            threshold,
-            clears_at: threshold,
+        let rule = |measure, contact_type, threshold, minutes| AlarmRule {
             minutes,
-            severity: Severity::Urgent,
-            hours: None,
-            tells: Vec::new(),
-            escalation: None,
+            ..AlarmRule::new(measure, contact_type, threshold, Severity::Urgent)
         };
         let wait = rule(AlarmMeasure::LongestWait, Some("Sailing changes"), 180.0, 2.0);
         assert_eq!(wait.sentence(), "Sailing changes: longest wait over 3:00 for 2 min");
@@ -271,16 +264,11 @@ mod tests {
 
     #[test]
     fn an_escalation_needs_somebody_and_a_time() {
+        let waiting = AlarmMeasure::Waiting;
         let mut rule = AlarmRule {
-            measure: AlarmMeasure::Waiting,
-            contact_type: Some("Bookings".to_owned()),
-            threshold: 10.0,
-            clears_at: 5.0,
-            minutes: 0.0,
-            severity: Severity::Notice,
             hours: Some(AlarmHours { from_minute: 600, until_minute: 600 }),
-            tells: Vec::new(),
             escalation: Some(Escalation { after_minutes: 0.0, tells: Vec::new() }),
+            ..AlarmRule::new(waiting, Some("Bookings"), 10.0, Severity::Notice)
         };
         let fields: Vec<&str> = rule.faults().iter().map(|fault| fault.field).collect();
         assert_eq!(fields, ["hours", "escalation_minutes", "escalation_tells"]);
@@ -289,7 +277,7 @@ mod tests {
         rule.hours = None;
         assert_eq!(rule.faults(), []);
         // Rules that were kept before there were these fields can still be read.
-        let before = r#"{"measure":"waiting","contact_type":"Bookings","threshold":10.0,"clears_at":5.0,"minutes":0.0,"severity":"notice"}"#;
+        let before = r#"{"measure":"waiting","contact_type":"Bookings","threshold":10.0,"clears_at":10.0,"minutes":0.0,"severity":"notice"}"#;
         let read: AlarmRule = serde_json::from_str(before).expect("it can be read");
         assert_eq!(read.escalation, None);
         let again = serde_json::to_string(&rule).expect("JSON");

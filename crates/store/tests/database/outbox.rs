@@ -19,15 +19,8 @@ fn message(to: &str) -> NewMessage {
 
 async fn alarm(store: &Store, centre: Uuid) -> Uuid {
     let rule = AlarmRule {
-        measure: AlarmMeasure::Waiting,
-        contact_type: Some("Bookings".to_owned()),
-        threshold: 4.0,
-        clears_at: 2.0,
-        minutes: 0.0,
-        severity: Severity::Urgent,
-        hours: None,
         tells: vec![Recipient::Mail("duty@example.org".to_owned())],
-        escalation: None,
+        ..AlarmRule::new(AlarmMeasure::Waiting, Some("Bookings"), 4.0, Severity::Urgent)
     };
     store.add_alarm(centre, &rule, None).await.unwrap();
     let alarms = store.alarms(centre).await.unwrap();

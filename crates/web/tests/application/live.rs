@@ -88,6 +88,18 @@ impl Circle {
         panic!("{rows} rows were never taken");
     }
 
+    /// So many times the usual calls from 9:40 on.
+    async fn storm(&self, minutes: f64, factor: f64) {
+        let storm = Disturbance::Storm {
+            contact_type: "Bookings".to_owned(),
+            from: at("2026-11-23T09:40"),
+            minutes,
+            factor,
+        };
+        let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
+        self.client().behave(&conduct).await.unwrap();
+    }
+
     async fn move_on(&self, to: Timestamp) -> View {
         let conduct = Conduct { until: Some(to), ..Conduct::default() };
         self.client().behave(&conduct).await.unwrap();
@@ -248,14 +260,7 @@ async fn a_day_is_held_against_its_plan_until_now_and_by_itself_when_it_is_over(
     assert_eq!(never.status, StatusCode::UNPROCESSABLE_ENTITY);
     never.says("No plan was kept for 2026-11-20");
     // Twice the calls for two hours, and the plan knows nothing of it.
-    let storm = Disturbance::Storm {
-        contact_type: "Bookings".to_owned(),
-        from: at("2026-11-23T09:40"),
-        minutes: 120.0,
-        factor: 2.0,
-    };
-    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
-    circle.client().behave(&conduct).await.unwrap();
+    circle.storm(120.0, 2.0).await;
     let view = circle.move_on(at("2026-11-23T13:10")).await;
     circle.taken(&centre, view.state.unwrap().last_interval).await;
     let started = planner.post("/watch/account", "date=2026-11-23").await;
@@ -308,14 +313,7 @@ async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(p
     let planner = centre.visitor_of(&circle.live, Role::Planner).await;
     planner.get("/watch/help").await.says("What would help now?");
     // Twice as many for two hours, and nine people.
-    let storm = Disturbance::Storm {
-        contact_type: "Bookings".to_owned(),
-        from: at("2026-11-23T09:40"),
-        minutes: 120.0,
-        factor: 2.0,
-    };
-    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
-    circle.client().behave(&conduct).await.unwrap();
+    circle.storm(120.0, 2.0).await;
     circle.move_on(at("2026-11-23T11:05")).await;
     circle.live.forget_outlook().await;
     let helps = circle
@@ -394,14 +392,7 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
         let waiting = view.state.as_ref().map(|state| state.queues[0].waiting);
         panic!("the alarm never came to this: rings {is_open}; {waiting:?} wait, {view:?}");
     };
-    let storm = Disturbance::Storm {
-        contact_type: "Bookings".to_owned(),
-        from: at("2026-11-23T09:40"),
-        minutes: 60.0,
-        factor: 4.0,
-    };
-    let conduct = Conduct { disturbances: vec![storm], ..Conduct::default() };
-    circle.client().behave(&conduct).await.unwrap();
+    circle.storm(60.0, 4.0).await;
     circle.move_on(at("2026-11-23T10:20")).await;
     let open = rings(true).await;
     planner.get("/watch").await.says("Bookings: contacts waiting over 2");

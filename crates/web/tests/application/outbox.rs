@@ -20,17 +20,7 @@ use crate::visitor::{Centre, at};
 
 /// Puts a message into the outbox, as an alarm does.
 async fn write(centre: &Centre, to: &str) {
-    let rule = AlarmRule {
-        measure: AlarmMeasure::Waiting,
-        contact_type: Some("Bookings".to_owned()),
-        threshold: 4.0,
-        clears_at: 2.0,
-        minutes: 0.0,
-        severity: Severity::Urgent,
-        hours: None,
-        tells: Vec::new(),
-        escalation: None,
-    };
+    let rule = AlarmRule::new(AlarmMeasure::Waiting, Some("Bookings"), 4.0, Severity::Urgent);
     centre.store.add_alarm(centre.centre, &rule, None).await.unwrap();
     let alarm = centre.store.alarms(centre.centre).await.unwrap().pop().unwrap().id;
     let message = NewMessage {
