@@ -6,35 +6,23 @@
 //! so no order is favoured and the effects add up exactly to the simulated difference. What remains between the
 //! simulation with every cause and the measured day is luck.
 
+mod found;
+mod simulated;
+
 use barometer_simulate::{Arrivals, DayTally, DemandInterval, Experiment};
 use barometer_strategy::Strategy;
 use serde::{Deserialize, Serialize};
 
-use crate::spread::{eight_in_ten, mean_and_half_width};
+pub use self::found::{
+    Cause, CauseEffect, DayAccount, MeasureAccount, PlannedActual, TeamAccount, TypeAccount,
+};
+use self::simulated::{Played, Simulated};
 use crate::{TrialInputs, TrialType};
 
 /// Simulated days per subset of causes.
 pub const ACCOUNT_DAYS: u32 = 100;
 /// Fewer contacts than this in an interval's forecast do not need a measured interval.
 const EXPECTED_CONTACTS: f64 = 0.5;
-
-/// Why a day ended differently from its plan.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Cause {
-    /// More or fewer contacts than forecast, or at other times.
-    Volume,
-    /// Longer or shorter handle times than forecast.
-    HandleTime,
-    /// People moved or called in during the day.
-    StaffingChange,
-    /// People planned but not present, or present but not planned.
-    Absence,
-    /// A strategy released during the day.
-    Strategy,
-    /// What a simulation of the measured day does not explain.
-    Luck,
-}
 
 /// What was measured of a contact type in an interval.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -77,123 +65,9 @@ pub struct AccountInputs {
     pub until: usize,
 }
 
-/// A quantity as planned and as measured.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct PlannedActual {
-    /// As planned.
-    pub planned: f64,
-    /// As measured.
-    pub actual: f64,
-}
-
-/// The effect of one cause on one measure.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct CauseEffect {
-    /// The cause.
-    pub cause: Cause,
-    /// Its effect on the measure, a share: 0.02 is two points.
-    pub effect: f64,
-    /// Half the width of the 95 % confidence interval of the simulation; none of luck.
-    pub half_width: f64,
-}
-
-/// One measure of a contact type's day.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct MeasureAccount {
-    /// What the plan leads to on average, if everything goes as planned.
-    pub planned: f64,
-    /// What was measured.
-    pub actual: f64,
-    /// Causes in order; their effects add up to the difference.
-    pub causes: Vec<CauseEffect>,
-    /// The range of eight in ten simulations of the measured day: inside it, luck is no surprise.
-    pub usual: (f64, f64),
-    /// The range of eight in ten planned days with the forecast's uncertainty: the prediction.
-    pub predicted: (f64, f64),
-}
-
-impl MeasureAccount {
-    /// Whether the prediction's range holds what was measured.
-    pub fn is_predicted(&self) -> bool {
-        (self.predicted.0..=self.predicted.1).contains(&self.actual)
-    }
-
-    /// The cause with the largest effect in the direction of the difference.
-    pub fn main_cause(&self) -> Option<&CauseEffect> {
-        let direction = (self.actual - self.planned).signum();
-        let mut along: Vec<&CauseEffect> =
-            self.causes.iter().filter(|each| each.effect * direction > 0.0).collect();
-        along.sort_by(|one, other| other.effect.abs().total_cmp(&one.effect.abs()));
-        along.first().copied()
-    }
-}
-
-/// The account of a contact type's day.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct TypeAccount {
-    /// Its name.
-    pub name: String,
-    /// Its service level target.
-    pub wanted: f64,
-    /// Contacts.
-    pub contacts: PlannedActual,
-    /// Average handle time in seconds.
-    pub handle_secs: PlannedActual,
-    /// Service level; `None` where contacts are still open, or there were none.
-    pub level: Option<MeasureAccount>,
-    /// Abandonment; `None` in the same cases.
-    pub abandonment: Option<MeasureAccount>,
-}
-
-/// Hours of a team's people.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct TeamAccount {
-    /// The team's name.
-    pub name: String,
-    /// As planned when the day began.
-    pub planned_hours: f64,
-    /// As planned last.
-    pub replanned_hours: f64,
-    /// As measured.
-    pub present_hours: f64,
-}
-
-/// The account of a day.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct DayAccount {
-    /// By contact type, in the order of the inputs.
-    pub types: Vec<TypeAccount>,
-    /// By team.
-    pub teams: Vec<TeamAccount>,
-}
-
 /// The causes that are introduced in every order; a strategy's release has its own time and comes last.
 const ORDERED: [Cause; 4] =
     [Cause::Volume, Cause::HandleTime, Cause::StaffingChange, Cause::Absence];
-
-/// Levels and abandonment of simulated days: by contact type and day, `None` where nothing arrived.
-struct Played(Vec<Vec<Option<[f64; 2]>>>);
-
-impl Played {
-    fn of(days: impl IntoIterator<Item = Vec<[f64; 3]>>, types: usize) -> Self {
-        let mut played = vec![Vec::new(); types];
-        for day in days {
-            for (of_type, [offered, in_time, abandoned]) in played.iter_mut().zip(day) {
-                let shares = (offered > 0.0).then(|| [in_time / offered, abandoned / offered]);
-                of_type.push(shares);
-            }
-        }
-        Self(played)
-    }
-
-    fn days(&self, kind: usize) -> usize {
-        self.0.get(kind).map_or(0, Vec::len)
-    }
-
-    fn value(&self, kind: usize, measure: usize, day: usize) -> Option<f64> {
-        self.0.get(kind)?.get(day)?.map(|shares| shares[measure])
-    }
-}
 
 impl AccountInputs {
     /// Simulates the day and takes it apart. `goes_on` is asked between subsets; `None` when it says no.
@@ -433,80 +307,6 @@ fn take_handle_times(of_type: &mut TrialType, actual: &[Option<ActualInterval>],
             _ => interval.handle_secs * departure,
         };
     }
-}
-
-struct Simulated {
-    causes: Vec<Cause>,
-    /// By subset of the causes.
-    played: Vec<Played>,
-    prediction: Played,
-    /// With every cause and the strategies released during the day.
-    released: Option<Played>,
-}
-
-impl Simulated {
-    fn measure(&self, kind: usize, measure: usize, actual: f64) -> Option<MeasureAccount> {
-        let all = || self.played.iter().chain(&self.released);
-        let days = (0..self.played.first()?.days(kind))
-            .filter(|&day| all().all(|played| played.value(kind, measure, day).is_some()));
-        let days: Vec<usize> = days.collect();
-        if days.is_empty() {
-            return None;
-        }
-        let values = |played: &Played| -> Vec<f64> {
-            days.iter().filter_map(|&day| played.value(kind, measure, day)).collect()
-        };
-        let by_subset: Vec<Vec<f64>> = self.played.iter().map(values).collect();
-        let (planned, _) = mean_and_half_width(by_subset.first()?);
-        let mut causes = Vec::new();
-        let mut charge = |cause: Cause, by_day: &[f64]| {
-            let (effect, half_width) = mean_and_half_width(by_day);
-            causes.push(CauseEffect { cause, effect, half_width });
-        };
-        for (nth, cause) in self.causes.iter().enumerate() {
-            let by_day = (0..days.len())
-                .map(|day| shapley_value(self.causes.len(), nth, |subset| by_subset[subset][day]));
-            charge(*cause, &by_day.collect::<Vec<f64>>());
-        }
-        let mut simulated = by_subset.last()?.clone();
-        if let Some(released) = &self.released {
-            let released = values(released);
-            let pairs = released.iter().zip(&simulated).map(|(with, without)| with - without);
-            charge(Cause::Strategy, &pairs.collect::<Vec<f64>>());
-            simulated = released;
-        }
-        let explained: f64 = causes.iter().map(|each| each.effect).sum();
-        let luck = actual - planned - explained;
-        causes.push(CauseEffect { cause: Cause::Luck, effect: luck, half_width: 0.0 });
-        let predicted = (0..self.prediction.days(kind))
-            .filter_map(|day| self.prediction.value(kind, measure, day));
-        Some(MeasureAccount {
-            planned,
-            actual,
-            causes,
-            usual: eight_in_ten(simulated)?,
-            predicted: eight_in_ten(predicted.collect())?,
-        })
-    }
-}
-
-/// The Shapley value of one player of `n`, from the worth of each subset; bit `i` of a subset is player `i`.
-fn shapley_value(n: usize, player: usize, worth: impl Fn(usize) -> f64) -> f64 {
-    let subsets = (0..1usize << n).filter(|subset| subset >> player & 1 == 0);
-    subsets
-        .map(|subset| {
-            let weight = order_weight(n, subset.count_ones() as usize);
-            weight * (worth(subset | 1 << player) - worth(subset))
-        })
-        .sum()
-}
-
-/// The share of all orders of `n` players in which exactly `before` given ones stand before a given one.
-fn order_weight(n: usize, before: usize) -> f64 {
-    // k!(n-k-1)!/n! = 1 / (n * C(n-1, k)).
-    let choices =
-        (0..before).fold(1.0, |choices, nth| choices * (n - 1 - nth) as f64 / (nth + 1) as f64);
-    1.0 / (n as f64 * choices)
 }
 
 #[cfg(test)]

@@ -2,6 +2,7 @@ use barometer_simulate::{DemandInterval, DemandLuck};
 use barometer_strategy::{Duration, StepKind, Strategy};
 use proptest::prelude::*;
 
+use super::simulated::shapley_value;
 use super::*;
 use crate::{Rules, TrialTeam, customers_of};
 

@@ -4,6 +4,7 @@
 //! back behind a second threshold: so a value that hovers rings once.
 
 mod tell;
+mod words;
 
 use serde::{Deserialize, Serialize};
 
@@ -346,5 +347,27 @@ mod tests {
         for measure in AlarmMeasure::ALL {
             assert_eq!(AlarmMeasure::of_key(measure.key()), Some(measure));
         }
+    }
+
+    #[test]
+    fn an_escalation_needs_somebody_and_a_time() {
+        let waiting = AlarmMeasure::Waiting;
+        let mut rule = AlarmRule {
+            hours: Some(AlarmHours { from_minute: 600, until_minute: 600 }),
+            escalation: Some(Escalation { after_minutes: 0.0, tells: Vec::new() }),
+            ..AlarmRule::new(waiting, Some("Bookings"), 10.0, Severity::Notice)
+        };
+        let fields: Vec<&str> = rule.faults().iter().map(|fault| fault.field).collect();
+        assert_eq!(fields, ["hours", "escalation_minutes", "escalation_tells"]);
+        let duty = Recipient::Mail("duty@larkhaven.example".to_owned());
+        rule.escalation = Some(Escalation { after_minutes: 5.0, tells: vec![duty] });
+        rule.hours = None;
+        assert_eq!(rule.faults(), []);
+        // Rules that were kept before there were these fields can still be read.
+        let before = r#"{"measure":"waiting","contact_type":"Bookings","threshold":10.0,"clears_at":10.0,"minutes":0.0,"severity":"notice"}"#;
+        let read: AlarmRule = serde_json::from_str(before).expect("it can be read");
+        assert_eq!(read.escalation, None);
+        let again = serde_json::to_string(&rule).expect("JSON");
+        assert_eq!(serde_json::from_str::<AlarmRule>(&again).expect("JSON"), rule);
     }
 }

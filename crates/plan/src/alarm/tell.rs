@@ -1,11 +1,9 @@
-//! Who is told of an alarm, when, and in which words.
+//! Who is told of an alarm, and when.
 
 use std::fmt;
 use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
-
-use super::{AlarmMeasure, AlarmRule};
 
 /// Characters of a recipient at most.
 const LONGEST: usize = 300;
@@ -155,51 +153,9 @@ pub struct Escalation {
     pub tells: Vec<Recipient>,
 }
 
-/// "0:40", "1:02:05"
-fn minutes(secs: f64) -> String {
-    let secs = secs.max(0.0) as u64;
-    if secs >= 3600 {
-        format!("{}:{:02}:{:02}", secs / 3600, secs / 60 % 60, secs % 60)
-    } else {
-        format!("{}:{:02}", secs / 60, secs % 60)
-    }
-}
-
-impl AlarmMeasure {
-    /// A value as people say it.
-    pub fn said(self, value: f64) -> String {
-        match self {
-            _ if self.is_share() => format!("{:.1} %", 100.0 * value),
-            Self::LongestWait | Self::Silence => minutes(value),
-            _ => format!("{value:.0}"),
-        }
-    }
-}
-
-impl AlarmRule {
-    /// "Sailing changes: longest wait over 3:00 for 2 min"
-    pub fn sentence(&self) -> String {
-        let side = if self.measure.rings_below() { "under" } else { "over" };
-        let measure = self.measure.words();
-        let of = match &self.contact_type {
-            Some(name) => format!("{name}: {measure}"),
-            None => {
-                let mut letters = measure.chars();
-                letters
-                    .next()
-                    .map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
-            }
-        };
-        let lasts =
-            if self.minutes > 0.0 { format!(" for {} min", self.minutes) } else { String::new() };
-        format!("{of} {side} {}{lasts}", self.measure.said(self.threshold))
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Severity;
 
     #[test]
     fn recipients_are_addresses_of_mail_or_of_the_web() {
@@ -243,44 +199,5 @@ mod tests {
             assert!(wrong.parse::<AlarmHours>().is_err(), "{wrong}");
         }
         assert!("00:00-24:00".parse::<AlarmHours>().is_ok_and(|all| all.holds(1439)));
-    }
-
-    #[test]
-    fn an_alarm_says_what_it_rings_on() {
-        let rule = |measure, contact_type, threshold, minutes| AlarmRule {
-            minutes,
-            ..AlarmRule::new(measure, contact_type, threshold, Severity::Urgent)
-        };
-        let wait = rule(AlarmMeasure::LongestWait, Some("Sailing changes"), 180.0, 2.0);
-        assert_eq!(wait.sentence(), "Sailing changes: longest wait over 3:00 for 2 min");
-        let level = rule(AlarmMeasure::LastLevel, Some("Bookings"), 0.7, 0.0);
-        assert_eq!(
-            level.sentence(),
-            "Bookings: service level of the last full interval under 70.0 %"
-        );
-        let silence = rule(AlarmMeasure::Silence, None, 30.0, 0.0);
-        assert_eq!(silence.sentence(), "Time since the switch was heard over 0:30");
-    }
-
-    #[test]
-    fn an_escalation_needs_somebody_and_a_time() {
-        let waiting = AlarmMeasure::Waiting;
-        let mut rule = AlarmRule {
-            hours: Some(AlarmHours { from_minute: 600, until_minute: 600 }),
-            escalation: Some(Escalation { after_minutes: 0.0, tells: Vec::new() }),
-            ..AlarmRule::new(waiting, Some("Bookings"), 10.0, Severity::Notice)
-        };
-        let fields: Vec<&str> = rule.faults().iter().map(|fault| fault.field).collect();
-        assert_eq!(fields, ["hours", "escalation_minutes", "escalation_tells"]);
-        let duty = Recipient::Mail("duty@larkhaven.example".to_owned());
-        rule.escalation = Some(Escalation { after_minutes: 5.0, tells: vec![duty] });
-        rule.hours = None;
-        assert_eq!(rule.faults(), []);
-        // Rules that were kept before there were these fields can still be read.
-        let before = r#"{"measure":"waiting","contact_type":"Bookings","threshold":10.0,"clears_at":10.0,"minutes":0.0,"severity":"notice"}"#;
-        let read: AlarmRule = serde_json::from_str(before).expect("it can be read");
-        assert_eq!(read.escalation, None);
-        let again = serde_json::to_string(&rule).expect("JSON");
-        assert_eq!(serde_json::from_str::<AlarmRule>(&again).expect("JSON"), rule);
     }
 }
