@@ -37,7 +37,7 @@ mod what_if;
 
 pub use account::{
     ACCOUNT_DAYS, AccountInputs, ActualInterval, Cause, CauseEffect, DayAccount, LaterRelease,
-    MeasureAccount, PlannedActual, TeamAccount, TypeAccount,
+    MeasureAccount, PlannedActual, PredictionRecord, TeamAccount, TypeAccount, prediction_records,
 };
 pub use alarm::{
     AlarmChange, AlarmFault, AlarmHours, AlarmMeasure, AlarmRule, AlarmState, Escalation,

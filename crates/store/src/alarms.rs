@@ -135,7 +135,7 @@ impl Store {
         if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound) }
     }
 
-    /// An alarm begins to ring, and whoever is to be told is written to, unless it rings already.
+    /// An alarm begins to ring and its recipients are written to, unless it rings already.
     pub async fn ring(
         &self,
         (centre, alarm): (Uuid, Uuid),

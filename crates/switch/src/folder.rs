@@ -55,7 +55,7 @@ pub(crate) struct KeptClock {
 #[derive(Debug)]
 pub(crate) struct Folder {
     path: PathBuf,
-    /// What came of contact types.
+    /// Contacts, by contact type.
     pub intervals: Ledger<IntervalRow>,
     /// Who was on shift.
     pub staffing: Ledger<StaffingRow>,

@@ -136,7 +136,9 @@ async fn escalate(
     if !alarms.iter().any(|alarm| alarm.rule.escalation.is_some()) {
         return Ok(());
     }
-    for ring in store.rings(centre.id, i64::MAX).await? {
+    // Those that ring are listed first, at most one of each alarm.
+    let most = i64::try_from(alarms.len()).unwrap_or(i64::MAX);
+    for ring in store.rings(centre.id, most).await? {
         let is_unseen =
             ring.cleared_at.is_none() && ring.seen_by.is_none() && ring.escalated_at.is_none();
         let alarm = alarms.iter().find(|alarm| alarm.id == ring.alarm).filter(|_| is_unseen);

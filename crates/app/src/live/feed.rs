@@ -157,6 +157,10 @@ impl Feed {
         self.open_day(&centre, (release.version_id, &strategy), &state).await?;
         self.tell_plans(&centre, &there, &strategy, state.clock.date).await?;
         self.tell_release(&there, &release, &strategy, &digest).await?;
+        // An account that cannot be made keeps nobody from what the switch must be told.
+        if let Err(error) = self.account_for_days(&centre, &state).await {
+            tracing::warn!(?error, "a day is accounted for later");
+        }
         Ok(true)
     }
 
@@ -324,8 +328,7 @@ impl Feed {
         let first = state.clock.date.saturating_sub(LATE_DAYS.days());
         let (from, _) = span(first, 1, &centre.zone)?;
         let (before, _) = span(state.clock.date, 1, &centre.zone)?;
-        self.store.take_told_into_history(centre.id, from, before).await?;
-        self.account_for_days(centre, state).await
+        Ok(self.store.take_told_into_history(centre.id, from, before).await?)
     }
 }
 

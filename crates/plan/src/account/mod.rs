@@ -7,6 +7,7 @@
 //! simulation with every cause and the measured day is luck.
 
 mod found;
+mod record;
 mod simulated;
 
 use barometer_simulate::{Arrivals, DayTally, DemandInterval, Experiment};
@@ -16,6 +17,7 @@ use serde::{Deserialize, Serialize};
 pub use self::found::{
     Cause, CauseEffect, DayAccount, MeasureAccount, PlannedActual, TeamAccount, TypeAccount,
 };
+pub use self::record::{PredictionRecord, prediction_records};
 use self::simulated::{Played, Simulated};
 use crate::{TrialInputs, TrialType};
 

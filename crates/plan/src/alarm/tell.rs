@@ -147,7 +147,7 @@ impl FromStr for AlarmHours {
 /// What happens when nobody has seen an alarm.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Escalation {
-    /// After it has rung for so many minutes of the switch's clock.
+    /// Minutes of the switch's clock for which it has rung by then.
     pub after_minutes: f64,
     /// Who is told then.
     pub tells: Vec<Recipient>,

@@ -10,13 +10,13 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::AppError;
 use barometer_app::live::queue_account;
 use barometer_app::planning::span;
-use barometer_plan::{Cause, DayAccount, MeasureAccount, TypeAccount};
+use barometer_plan::{Cause, DayAccount, MeasureAccount, TypeAccount, prediction_records};
 use barometer_store::{Intervention, KeptAccount};
 use jiff::civil::Date;
 use serde::Deserialize;
 
 use self::bridge::{BOTTOM, Bridge, HEIGHT, Measure, WIDTH, cause_name};
-use self::record::{RecordRow, record_rows};
+use self::record::RecordRow;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports::{self, Cell};
@@ -140,6 +140,7 @@ async fn shown(
         .iter()
         .find(|each| !each.run.state.is_over())
         .or_else(|| chosen.filter(|each| each.account.is_none()));
+    let done: Vec<&DayAccount> = accounts.iter().filter_map(|each| each.account.as_ref()).collect();
     page(&AccountPage {
         frame: Frame::of(context, Stage::Watch, None),
         tab: "account",
@@ -160,7 +161,7 @@ async fn shown(
             .then(|| context.today.to_string())
             .filter(|_| context.may_plan()),
         shown: day,
-        record: record_rows(&accounts),
+        record: prediction_records(&done).into_iter().map(RecordRow::of).collect(),
     })
 }
 
