@@ -1,6 +1,9 @@
 # What ./start and ./test share: packages, the Rust toolchain, a private PostgreSQL.
 # Sourced by bash with `set -euo pipefail`; the callers stand in the checkout.
 
+# What the program is built with: a C compiler, and CBC, which solves the integer programmes.
+BUILD_PACKAGES=(gcc libc6-dev ca-certificates pkg-config coinor-libcbc-dev)
+
 say() { printf '%s\n' "$*"; }
 fail() { printf '%s\n' "$*" >&2; exit 1; }
 

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use barometer_plan::{ACCOUNT_DAYS, fit_shifts};
+use barometer_search::{SearchError, search};
 use barometer_store::{Job, Run, RunKind, Store, StoreError, Trial};
 use futures_util::stream::{self, StreamExt};
 use uuid::Uuid;
@@ -17,6 +18,8 @@ use crate::demand::refresh_forecast;
 
 /// Between two looks whether a part that is being played is still wanted.
 const ASK_EVERY: Duration = Duration::from_secs(1);
+/// Between two reports of a search.
+const REPORT_EVERY: Duration = Duration::from_millis(300);
 /// Forecasts that are made side by side.
 const FORECASTS_AT_ONCE: usize = 3;
 
@@ -96,6 +99,7 @@ async fn work_off(store: &Store, job: Job) -> Result<(), AppError> {
         RunKind::Forecasts => make_forecasts(store, &run).await,
         RunKind::Shifts => look_for_shifts(store, run.id).await,
         RunKind::Account => account_for_day(store, run.id).await,
+        RunKind::Search => search_design(store, run.id).await,
     }
 }
 
@@ -140,6 +144,30 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), AppError> {
     });
     match in_task(fitted.await) {
         Ok(roster) => store.end_shift_search(id, &roster).await?,
+        Err(error) => store.fail_run(id, &error.to_string()).await?,
+    }
+    Ok(())
+}
+
+/// Searches for the cheapest design. A worker that dies leaves it to the next one, which begins again and
+/// comes to the same answer.
+async fn search_design(store: &Store, id: Uuid) -> Result<(), AppError> {
+    let question = store.search(id).await?.question;
+    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
+    let mut asked = Instant::now();
+    let found = tokio::task::spawn_blocking(move || {
+        search(&question, |progress| {
+            if progress.days > 0 && asked.elapsed() < REPORT_EVERY {
+                return None;
+            }
+            asked = Instant::now();
+            // Where the database is away, the search goes on and says so later.
+            here.block_on(reporting.report_search(id, progress)).unwrap_or(None)
+        })
+    });
+    match in_task(found.await) {
+        Ok(answer) => store.end_search(id, &answer).await?,
+        Err(SearchError::Stopped(_)) => store.stop_run(id).await?,
         Err(error) => store.fail_run(id, &error.to_string()).await?,
     }
     Ok(())

@@ -2,7 +2,7 @@
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
 //! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need`,
-//! `queueing`, `trial`, `preflight`, `walk`, `expect`, `diff` and `verify` work on files.
+//! `queueing`, `trial`, `search`, `preflight`, `walk`, `expect`, `diff` and `verify` work on files.
 
 mod demo;
 mod headless;
@@ -43,6 +43,8 @@ enum Command {
     Queueing(headless::queueing::Options),
     /// Plays a strategy on a forecast with a cover, from files into files; needs no database.
     Trial(headless::trial::Options),
+    /// Finds the cheapest people with which every target holds, from files into files; needs no database.
+    Search(headless::search::Options),
     /// Finds what is wrong with a strategy; needs no database. Exits with 3 for a note, 4 for a
     /// warning, 5 for a serious finding.
     Preflight(headless::preflight::Options),
@@ -106,6 +108,7 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Need(options) => return headless::need::run(options).await.map(done),
         Command::Queueing(options) => return headless::queueing::run(options).await.map(done),
         Command::Trial(options) => return headless::trial::run(options).await.map(done),
+        Command::Search(options) => return headless::search::run(options).await.map(done),
         Command::Preflight(options) => return headless::preflight::run(options).await,
         Command::Walk(options) => return headless::walk::walk(&options),
         Command::Expect(options) => return headless::walk::expect(&options),
@@ -134,6 +137,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Need(_)
         | Command::Queueing(_)
         | Command::Trial(_)
+        | Command::Search(_)
         | Command::Preflight(_)
         | Command::Walk(_)
         | Command::Expect(_)

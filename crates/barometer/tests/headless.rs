@@ -744,3 +744,58 @@ fn a_change_sheet_is_played_again_and_says_equal_or_what_differs() {
     assert!(code == Some(1) && told.contains("it says “a letter” of itself"), "{told}");
     assert_eq!(verify("{").0, Some(1));
 }
+
+#[test]
+fn a_search_of_files_finds_fewer_people_than_there_are_and_says_what_is_wrong() {
+    let folder = folder("search");
+    trial_files(&folder);
+    let search = |question: &str, out: &str| {
+        std::fs::write(folder.join("question.toml"), question).unwrap();
+        run(
+            &folder,
+            &[
+                "search",
+                "--strategy",
+                "strategy.json",
+                "--forecast",
+                "forecast.csv",
+                "--cover",
+                "cover.csv",
+                "--question",
+                "question.toml",
+                "--out",
+                out,
+            ],
+        )
+    };
+    let question = "block_minutes = 300\ndays = 40\nfresh_days = 400\n\
+        [targets.Line]\nservice_level = 0.7\nabandonment = \"none\"\n\
+        [teams.team]\nleast = 5\nmost = 30\ncost_per_hour = 21.5\n";
+    let done = search(question, "first");
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let said = String::from_utf8_lossy(&done.stdout);
+    assert!(said.contains("holds on fresh days") && said.contains("220.0)"), "{said}");
+    let answer = std::fs::read_to_string(folder.join("first/answer.json")).unwrap();
+    let answer: serde_json::Value = serde_json::from_str(&answer).unwrap();
+    // Ten hours of 22 people answer 79 % in time; 70 % needs fewer, and 20 Erlangs need 18 at least.
+    let hours = answer["best"]["hours"].as_f64().unwrap();
+    assert!((180.0..220.0).contains(&hours), "{hours}");
+    assert_eq!(answer["best"]["cost"].as_f64().unwrap(), hours * 21.5);
+    assert_eq!(rows(&folder, "first/people.csv").len(), 21);
+    assert_eq!(rows(&folder, "first/frontier.csv")[0][0], "cost");
+    search(question, "second");
+    let bytes = |out: &str| std::fs::read(folder.join(out).join("answer.json")).unwrap();
+    assert_eq!(bytes("first"), bytes("second"), "the same files and seed give the same bytes");
+    for (wrong, wanted) in [
+        ("promis = 0.9", "unknown field `promis`"),
+        ("block_minutes = 45", "a multiple of 30 minutes, got 45"),
+        ("promise = 1.5", "share of days must be 0.5 to 0.99, got 1.5"),
+        ("[targets.Freight]\nservice_level = 0.8", "targets.Freight: the forecast has no such"),
+        ("[teams.night]\nmost = 3", "no team “night”"),
+        ("[[settings]]\nsetting = \"x\"\nvalues = [1]", "settings: “x” is none of: "),
+    ] {
+        let refused = search(wrong, "refused");
+        let said = String::from_utf8_lossy(&refused.stderr).into_owned();
+        assert!(!refused.status.success() && said.contains(wanted), "{wrong}: {said}");
+    }
+}

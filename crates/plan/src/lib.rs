@@ -17,6 +17,7 @@ mod cover_choice;
 mod day_kinds;
 mod day_plan;
 mod deferred;
+mod integer;
 mod lines;
 mod need;
 mod now;
@@ -56,6 +57,9 @@ pub use comparison::{
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};
 pub use day_plan::{DayPlan, ExactDay};
+pub use integer::{
+    Bound, Column, PROVEN, Programme, ProgrammeError, Relaxation, Row, SolveOptions, Solved,
+};
 pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Explanation, Model, Need, NeedCandidate, NeedError, NeedSearch, explain, need, need_of_all,
@@ -72,8 +76,8 @@ pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
 };
 pub use shifts::{
-    FitProgress, FittedRoster, FittedShift, ShiftError, ShiftProblem, ShiftShape, check_shifts,
-    fit_shifts,
+    FitProgress, FittedRoster, FittedShift, FreeDays, ShiftError, ShiftProblem, ShiftShape,
+    check_shifts, fit_shifts,
 };
 pub use shrinkage::Shrinkage;
 pub use sweep::Sweepable;

@@ -37,10 +37,9 @@ pub fn stretches_of(
     let mut people = Vec::new();
     for shift in &roster.shifts {
         let Some(shape) = problem.shapes.get(shift.shape) else { continue };
-        let parts = FittedRoster::stretches(shift, shape);
         let stretches: Vec<Stretch> = (0..7)
-            .filter(|&day| shift.works[day])
             .flat_map(|day| {
+                let parts = FittedRoster::stretches(shift, shape, day);
                 let day = monday.saturating_add(Span::new().days(day as i64));
                 stretches_on(day, &parts, zone)
             })

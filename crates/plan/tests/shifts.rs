@@ -4,7 +4,7 @@
 
 use std::time::Duration;
 
-use barometer_plan::{ShiftError, ShiftProblem, ShiftShape, fit_shifts};
+use barometer_plan::{FreeDays, ShiftError, ShiftProblem, ShiftShape, fit_shifts};
 
 const LIMIT: Duration = Duration::from_secs(20);
 
@@ -17,6 +17,7 @@ fn shape(first_start: u32, last_start: u32, length: u32) -> ShiftShape {
         break_length: 0,
         break_margin: 0,
         days: 5,
+        free_days: FreeDays::Together,
         cost_per_hour: 20.0,
         most_people: None,
     }
@@ -102,10 +103,85 @@ fn a_search_that_is_told_to_stop_has_a_roster_all_the_same() {
     let mut looks = 0;
     let roster = fit_shifts(&problem, Duration::from_secs(30), |progress| {
         looks += 1;
-        assert!(progress.cost > 0.0);
+        assert!(progress.cost > 0.0 && progress.gap.is_some());
         false
     });
     let roster = roster.unwrap();
     assert!(looks <= 1);
     assert!(problem.required.iter().zip(&roster.there).all(|(need, there)| there >= need));
+}
+
+/// A week of quarter hours with two peaks a day, quieter at the end of the week.
+fn quarter_hours() -> Vec<u32> {
+    (0..7 * 96)
+        .map(|at| {
+            let (day, hour) = (at / 96, f64::from(at % 96) / 4.0);
+            let peak = |mean: f64, wide: f64| (-((hour - mean) / wide).powi(2)).exp();
+            let busy = [1.0, 0.9, 0.85, 0.9, 1.0, 0.6, 0.4][day as usize];
+            let people = 34.0 * busy * (peak(10.5, 2.0) + 0.8 * peak(15.5, 2.5));
+            if (8.0..20.0).contains(&hour) { people.round() as u32 + 2 } else { 0 }
+        })
+        .collect()
+}
+
+fn quarter_hour_shapes(free_days: FreeDays) -> Vec<ShiftShape> {
+    let full = ShiftShape {
+        name: "Full time".into(),
+        first_start: 8 * 60,
+        last_start: 12 * 60,
+        length: 8 * 60,
+        break_length: 30,
+        break_margin: 120,
+        free_days,
+        ..shape(8, 12, 8)
+    };
+    let part = ShiftShape { name: "Part time".into(), ..shape(8, 16, 4) };
+    vec![full, part]
+}
+
+#[test]
+fn breaks_lie_in_their_shifts_and_every_person_has_one_on_each_day() {
+    let shapes = quarter_hour_shapes(FreeDays::Together);
+    let problem = ShiftProblem { interval: 15, required: quarter_hours(), shapes };
+    let roster = fit_shifts(&problem, Duration::from_secs(2), |_| true).unwrap();
+    for shift in &roster.shifts {
+        let shape = &problem.shapes[shift.shape];
+        for day in 0..7 {
+            let has_break = shift.works[day] && shape.break_length > 0;
+            assert_eq!(shift.breaks[day].is_some(), has_break, "{shift:?}");
+            let latest = shape.length - shape.break_margin - shape.break_length;
+            let lies_within = |at: u32| (shape.break_margin..=latest).contains(&at);
+            assert!(shift.breaks[day].is_none_or(lies_within), "{shift:?}");
+        }
+    }
+    // Nobody is missing, and the gap is known and small: four wholes in a hundred and twenty people.
+    assert!(problem.required.iter().zip(&roster.there).all(|(need, there)| there >= need));
+    assert!(roster.gap.unwrap() < 0.04, "{:?}", roster.gap);
+}
+
+#[test]
+fn free_days_that_may_lie_anywhere_are_never_dearer() {
+    let required: Vec<u32> = week(0..7, 9..17, 4)
+        .into_iter()
+        .enumerate()
+        .map(|(at, people)| if [1, 3].contains(&(at / 24)) { people / 2 } else { people })
+        .collect();
+    let cost = |free_days| {
+        let shapes = vec![ShiftShape { free_days, ..shape(9, 9, 8) }];
+        fit(required.clone(), shapes).unwrap().cost
+    };
+    // 24 person-days of need: five people of five days suffice if Tuesday and Thursday may be free.
+    assert!((cost(FreeDays::Anywhere) - 5.0 * 800.0).abs() < 1e-6);
+    assert!(cost(FreeDays::Together) > 5.0 * 800.0 + 1.0);
+}
+
+#[test]
+fn a_price_stands_where_one_person_fewer_would_save() {
+    // Six are needed all day but for one hour with eight: that hour alone costs two people a week.
+    let mut required = week(0..5, 9..17, 6);
+    required[24 + 12] = 8;
+    let roster = fit(required, vec![shape(9, 9, 8)]).unwrap();
+    assert!((roster.cost - 8.0 * 800.0).abs() < 1e-6);
+    assert!((roster.prices[24 + 12] - 800.0).abs() < 1e-6, "{}", roster.prices[24 + 12]);
+    assert!((roster.prices.iter().sum::<f64>() - 800.0).abs() < 1e-6);
 }

@@ -24,6 +24,8 @@ pub enum RunKind {
     Forecasts,
     /// The account of a day, in simulated scenarios.
     Account,
+    /// A search for the cheapest design, in simulated days.
+    Search,
 }
 
 /// How far a run has come.

@@ -39,8 +39,8 @@ use pages::demand::{cleaning, frozen, overlays, special_days};
 pub use pages::strategy::journey_map;
 use pages::strategy::{expectations, lists};
 use pages::{
-    comparisons, demand, go_live, methods, outlook, people, progress, sign_in, staffing, strategy,
-    tokens, trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, progress, searches, sign_in, staffing,
+    strategy, tokens, trials, watch,
 };
 
 /// What the pages work on.
@@ -206,6 +206,13 @@ pub fn router(app: App) -> Router {
         .route("/trials/record", get(trials::record))
         .route("/trials/sets/{set}", get(trials::show_set))
         .route("/trials/{trial}/repeat", post(trials::repeat))
+        .route("/trials/{trial}/search", get(searches::ask).post(searches::queue))
+        .route("/searches", post(searches::queue_for_day))
+        .route("/searches/{search}", get(searches::show))
+        .route("/searches/{search}/enough", post(searches::enough))
+        .route("/searches/{search}/trial", post(searches::try_it))
+        .route("/searches/{search}/search.json", get(searches::export))
+        .route("/searches/{search}/people.csv", get(searches::people))
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use barometer_intake::RosterShift;
 use barometer_plan::{
-    RosterCandidate, ShiftProblem, ShiftShape, assign, cover_of, present_of, required_in_week,
-    stretches_of,
+    LoadSpread, RosterCandidate, ShiftProblem, ShiftShape, assign, cover_of, present_of,
+    required_in_week, stretches_of,
 };
 use barometer_store::{Centre, ContactType, NamedAgent, ShiftSearch, Store};
 use jiff::Timestamp;
@@ -14,9 +14,10 @@ use jiff::tz::TimeZone;
 
 use super::{Period, Source};
 use crate::AppError;
-use crate::planning::span;
+use crate::planning::{self, span};
 
-/// The search for shifts that follow the need of a week; `None` where nothing is forecast.
+/// The search for shifts that follow the need of a week; `None` where nothing is forecast. With a
+/// `chance`, the need is that of the load which is not exceeded with it.
 ///
 /// # Errors
 ///
@@ -27,8 +28,15 @@ pub async fn shift_problem(
     monday: Date,
     zone: &TimeZone,
     shapes: Vec<ShiftShape>,
+    chance: Option<f64>,
 ) -> Result<Option<ShiftProblem>, AppError> {
-    let source = Source::read(store, contact_type, None, Period::week(monday), zone).await?;
+    let mut source = Source::read(store, contact_type, None, Period::week(monday), zone).await?;
+    if let Some(chance) = chance
+        && let Some(luck) = planning::luck(store, contact_type, monday).await?
+    {
+        let spread = LoadSpread::new(&luck.day_factors, luck.interval_variance);
+        source.scale_contacts(spread.quantile(chance));
+    }
     let plan = source.plan(contact_type.rules).await?;
     if plan.is_empty() {
         return Ok(None);

@@ -100,6 +100,11 @@ impl Source {
         self.forecast.iter().filter(move |each| each.start >= from && each.start < to)
     }
 
+    /// Multiplies the forecast contacts.
+    pub(super) fn scale_contacts(&mut self, factor: f64) {
+        self.forecast.iter_mut().for_each(|each| each.load.contacts *= factor);
+    }
+
     /// As [`schedule`](Self::schedule), off the threads that answer pages.
     ///
     /// # Errors

@@ -10,6 +10,7 @@ pub mod pacing;
 pub mod preflight;
 pub mod queueing;
 pub mod schema;
+pub mod search;
 mod strategy_file;
 pub mod trial;
 pub mod verify;

@@ -311,7 +311,7 @@ fn number(value: &toml::Value) -> Option<f64> {
 }
 
 /// The rules of `base` with what `table` changes. "none" takes a ceiling away.
-fn rules(base: Rules, table: &toml::Table) -> Result<Rules> {
+pub(super) fn rules(base: Rules, table: &toml::Table) -> Result<Rules> {
     let mut json = serde_json::to_value(base)?;
     let known = json.as_object_mut().context("rules are an object")?;
     for (key, value) in table {

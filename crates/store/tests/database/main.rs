@@ -11,5 +11,6 @@ mod imports;
 mod lists;
 mod outbox;
 mod rosters;
+mod searches;
 mod sessions;
 mod stories;

@@ -1,7 +1,7 @@
 //! People, their shifts and their cover; searches for shifts; lines; targets undone.
 
 use barometer_plan::{
-    CoverInterval, FitProgress, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
+    CoverInterval, FitProgress, FreeDays, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
 use barometer_store::{NamedAgent, RunState, StoreError};
 use jiff::Timestamp;
@@ -93,6 +93,7 @@ async fn a_search_for_shifts_is_queued_reported_stopped_and_kept(pool: PgPool) {
         break_length: 0,
         break_margin: 0,
         days: 5,
+        free_days: FreeDays::Together,
         cost_per_hour: 20.0,
         most_people: None,
     };

@@ -40,19 +40,27 @@ impl ProgressPart {
             RunKind::Shifts => "s",
             RunKind::Forecasts => "forecasts",
             RunKind::Account => "scenarios",
+            RunKind::Search => "simulated days",
         };
         let count = |work: u32| words::thousands(f64::from(work));
         Self {
             id: run.id,
             state: run.state,
             is_stopping: run.cancel_requested && !run.state.is_over(),
-            done: format!("{} of {} {unit}", count(run.work_done), count(run.work_total)),
+            done: match run.kind {
+                // It ends when it is done, long before what it may take at most.
+                RunKind::Search => format!("{} {unit}", count(run.work_done)),
+                _ => format!("{} of {} {unit}", count(run.work_done), count(run.work_total)),
+            },
             over: match run.kind {
                 RunKind::Forecasts => "forecasts made until then are kept",
                 _ => "there is no result",
             },
             percent: (run.progress() * 100.0) as u32,
-            left: words::time_left(run.running_secs, run.progress()),
+            left: match run.kind {
+                RunKind::Search => None,
+                _ => words::time_left(run.running_secs, run.progress()),
+            },
             failure: run.failure.clone(),
             may_cancel: context.may_plan(),
         }
@@ -106,6 +114,7 @@ pub(crate) async fn cancel(
         RunKind::Comparison => format!("/comparisons/{id}"),
         RunKind::Forecasts => Stage::Demand.address(context.day, None),
         RunKind::Account => "/watch/account".to_owned(),
+        RunKind::Search => format!("/searches/{id}"),
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)

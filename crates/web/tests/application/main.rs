@@ -12,6 +12,7 @@ mod lists;
 mod live;
 mod outbox;
 mod planning;
+mod searching;
 mod staffing;
 mod strategy_stage;
 mod trying;

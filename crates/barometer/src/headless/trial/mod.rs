@@ -10,7 +10,7 @@ mod results;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result, bail};
-use barometer_simulate::{Counting, Demand, Experiment, Summary};
+use barometer_simulate::{Counting, Cover, Demand, Experiment, Summary};
 use barometer_strategy::{CustomersFile, Strategy};
 use clap::Args;
 use jiff::tz::TimeZone;
@@ -151,10 +151,25 @@ pub(super) async fn premises(
     customers: Option<&Path>,
     zone: &TimeZone,
 ) -> Result<barometer_preflight::Premises> {
+    let (demand, cover) = demand_and_cover(strategy, forecast, cover, customers, zone).await?;
+    Ok(barometer_plan::premises_of(&demand, &cover))
+}
+
+/// The demand and the cover in files; what was taken for granted in reading them goes to standard error.
+pub(super) async fn demand_and_cover(
+    strategy: &Strategy,
+    forecast: &Path,
+    cover: &Path,
+    customers: Option<&Path>,
+    zone: &TimeZone,
+) -> Result<(Demand, Cover)> {
     let customers = customers.map(read_customers).transpose()?;
     let forecast = forecast::read(forecast, customers.as_ref(), zone).await?;
     let cover = cover::read(cover, strategy, &forecast.demand, zone).await?;
-    Ok(barometer_plan::premises_of(&forecast.demand, &cover.cover))
+    for note in forecast.notes.iter().chain(&cover.notes) {
+        eprintln!("note: {note}");
+    }
+    Ok((forecast.demand, cover.cover))
 }
 
 fn set_threshold(demand: &mut Demand, within_secs: f64) {

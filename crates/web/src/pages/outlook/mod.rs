@@ -41,6 +41,8 @@ struct OutlookPage {
     reading: Option<Reading>,
     facts: Vec<Fact>,
     trials: Vec<TrialRow>,
+    /// The day whose cheapest design can be searched, and its name: that of the most pressed interval.
+    searched: Option<(String, String)>,
 }
 
 struct DayHead {
@@ -110,6 +112,10 @@ pub(crate) async fn show(
         reading: chosen
             .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &context)),
         facts: facts(&app, &weeks, monday, &zone).await?,
+        searched: chosen.map(|(_, interval)| {
+            let day = interval.start.to_zoned(zone.clone()).date();
+            (day.to_string(), words::long_day(day))
+        }),
         trials: trial_rows(
             trials.iter().filter(|trial| trial.run.state != RunState::Cancelled),
             &context,

@@ -1,10 +1,14 @@
 //! The search for shifts that follow the need, and what it found.
 
+use std::collections::BTreeMap;
+
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::staffing::roster;
-use barometer_plan::{FittedRoster, FittedShift, ShiftError, ShiftProblem, check_shifts};
+use barometer_plan::{
+    FittedRoster, FittedShift, ShiftError, ShiftProblem, ShiftShape, check_shifts,
+};
 use barometer_store::{ContactType, RunState, ShiftSearch};
 use uuid::Uuid;
 
@@ -17,6 +21,11 @@ use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
+
+const DAYS: [&str; 7] = ["Mo", "Tu", "We", "Th", "Fr", "Sa", "Su"];
+
+/// Costly stretches that are named.
+const SHOWN_STRETCHES: usize = 3;
 
 /// The longest search, in seconds.
 const MOST_SECS: u32 = 600;
@@ -32,6 +41,7 @@ pub(super) struct SearchPanel {
     elapsed: u64,
     limit: u32,
     is_found: bool,
+    drivers: Option<String>,
     shifts: Vec<ShiftRow>,
 }
 
@@ -72,6 +82,7 @@ pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchP
         elapsed: u64::from(run.work_done),
         limit: run.work_total,
         is_found: search.roster.is_some(),
+        drivers: search.roster.as_ref().and_then(|roster| dearest_words(roster, &search.problem)),
         shifts: search.roster.as_ref().map_or_else(Vec::new, |roster| {
             roster.shifts.iter().filter_map(|shift| shift_row(shift, &search.problem)).collect()
         }),
@@ -115,20 +126,65 @@ fn found_words(roster: &FittedRoster, search: &ShiftSearch, contact_type: &Conta
     )
 }
 
+/// "12:00 – 12:30", or "12:00 Mo Tu, 12:30 We Th Fr" where the days differ.
+fn breaks_words(shift: &FittedShift, shape: &ShiftShape) -> String {
+    let mut by_time: BTreeMap<u32, Vec<&str>> = BTreeMap::new();
+    for (day, at) in DAYS.iter().zip(shift.breaks) {
+        if let Some(at) = at {
+            by_time.entry(shift.start + at).or_default().push(day);
+        }
+    }
+    match by_time.len() {
+        0 => words::NONE.to_owned(),
+        1 => by_time.keys().map(|&from| span_words(from, from + shape.break_length)).collect(),
+        _ => {
+            let each =
+                by_time.iter().map(|(&from, days)| format!("{} {}", clock(from), days.join(" ")));
+            each.collect::<Vec<_>>().join(", ")
+        }
+    }
+}
+
+fn span_words(from: u32, to: u32) -> String {
+    format!("{} – {}", clock(from), clock(to))
+}
+
+/// The stretches of a day whose need costs most: what one person fewer there would save in a week.
+fn dearest_words(roster: &FittedRoster, problem: &ShiftProblem) -> Option<String> {
+    let per_day = (24 * 60 / problem.interval) as usize;
+    let mut stretches: Vec<(f64, usize, u32, u32)> = Vec::new();
+    for (day, prices) in roster.prices.chunks(per_day).enumerate() {
+        let priced = (0u32..).zip(prices).filter(|(_, price)| **price > 0.0);
+        for (at, price) in priced {
+            let (from, to) = (at * problem.interval, (at + 1) * problem.interval);
+            match stretches.last_mut() {
+                Some((sum, on, _, until)) if *on == day && *until == from => {
+                    *sum += price;
+                    *until = to;
+                }
+                _ => stretches.push((*price, day, from, to)),
+            }
+        }
+    }
+    stretches.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let said: Vec<String> = stretches
+        .iter()
+        .take(SHOWN_STRETCHES)
+        .map(|&(price, day, from, to)| {
+            let day = DAYS.get(day).copied().unwrap_or_default();
+            format!("{day} {} ({})", span_words(from, to), words::thousands(price))
+        })
+        .collect();
+    (!said.is_empty()).then(|| format!("What drives the cost: {}.", said.join(", ")))
+}
+
 fn shift_row(shift: &FittedShift, problem: &ShiftProblem) -> Option<ShiftRow> {
-    const DAYS: [&str; 7] = ["Mo", "Tu", "We", "Th", "Fr", "Sa", "Su"];
     let shape = problem.shapes.get(shift.shape)?;
     let works = DAYS.iter().zip(shift.works).filter(|(_, works)| *works).map(|(day, _)| *day);
     Some(ShiftRow {
         kind: shape.name.clone(),
-        times: format!("{} – {}", clock(shift.start), clock(shift.start + shape.length)),
-        pause: shift.break_at.map_or_else(
-            || words::NONE.to_owned(),
-            |at| {
-                let from = shift.start + at;
-                format!("{} – {}", clock(from), clock(from + shape.break_length))
-            },
-        ),
+        times: span_words(shift.start, shift.start + shape.length),
+        pause: breaks_words(shift, shape),
         days: works.collect::<Vec<_>>().join(" "),
         people: shift.people,
     })
@@ -173,7 +229,9 @@ async fn problem(
         Err(wrong) => return Ok(Err(wrong)),
     };
     let (monday, zone) = (context.monday(), &context.centre.zone);
-    let problem = roster::shift_problem(&app.store, contact_type, monday, zone, shapes).await?;
+    let problem =
+        roster::shift_problem(&app.store, contact_type, monday, zone, shapes, typed.chance())
+            .await?;
     let Some(problem) = problem else {
         return Ok(Err("Nothing is forecast for this week, so no shift is needed.".to_owned()));
     };

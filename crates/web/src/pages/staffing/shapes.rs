@@ -1,6 +1,6 @@
 //! Kinds of shifts as a form: a row for each kind.
 
-use barometer_plan::ShiftShape;
+use barometer_plan::{FreeDays, ShiftShape};
 use barometer_store::ContactType;
 use jiff::civil::Time;
 use serde::Deserialize;
@@ -13,6 +13,13 @@ const KINDS: usize = 3;
 /// Cost of an hour where none is known: rosters are compared by hours then.
 const NO_COST: f64 = 1.0;
 
+/// How free days lie, as the form sends it.
+const TOGETHER: &str = "together";
+const ANYWHERE: &str = "anywhere";
+
+/// Chances that the form offers, in per cent of days; none is the expected day.
+const CHANCES: [u8; 3] = [70, 80, 90];
+
 /// Kinds of shifts as typed: a column for each field, an entry for each kind.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(default)]
@@ -23,8 +30,10 @@ pub(crate) struct ShapesForm {
     pub hours: Vec<String>,
     pub break_minutes: Vec<String>,
     pub days: Vec<String>,
+    pub free_days: Vec<String>,
     pub most_people: Vec<String>,
     pub cost: Vec<String>,
+    pub chance: String,
     pub limit_secs: String,
     pub day: String,
     #[serde(skip)]
@@ -40,6 +49,7 @@ pub(crate) struct KindRow {
     pub hours: String,
     pub break_minutes: String,
     pub days: String,
+    pub is_anywhere: bool,
     pub most_people: String,
     pub cost: String,
 }
@@ -56,6 +66,7 @@ impl ShapesForm {
             break_length,
             break_margin: margin(length, break_length),
             days: 5,
+            free_days: FreeDays::Together,
             cost_per_hour,
             most_people: None,
         };
@@ -69,6 +80,8 @@ impl ShapesForm {
             form.hours.push(words::plain(f64::from(shape.length) / 60.0));
             form.break_minutes.push(shape.break_length.to_string());
             form.days.push(shape.days.to_string());
+            let is_anywhere = shape.free_days == FreeDays::Anywhere;
+            form.free_days.push(if is_anywhere { ANYWHERE } else { TOGETHER }.to_owned());
             let most = shape.most_people.map(|most| most.to_string());
             form.most_people.push(most.unwrap_or_default());
             form.cost.push(words::plain(shape.cost_per_hour));
@@ -87,10 +100,27 @@ impl ShapesForm {
                 hours: at(&self.hours, number),
                 break_minutes: at(&self.break_minutes, number),
                 days: at(&self.days, number),
+                is_anywhere: at(&self.free_days, number) == ANYWHERE,
                 most_people: at(&self.most_people, number),
                 cost: at(&self.cost, number),
             })
             .collect()
+    }
+
+    /// The share of days on which the need shall hold; `None` for the need of the expected day.
+    pub(super) fn chance(&self) -> Option<f64> {
+        let typed = self.chance.parse::<u8>().ok();
+        typed.filter(|chance| CHANCES.contains(chance)).map(|chance| f64::from(chance) / 100.0)
+    }
+
+    /// The chances to choose from: value, words, whether chosen.
+    pub fn chances(&self) -> Vec<(String, String, bool)> {
+        let offered = CHANCES.map(|chance| {
+            let words = format!("that holds on {} of 10 days", chance / 10);
+            (chance.to_string(), words, self.chance == chance.to_string())
+        });
+        let expected = ("".to_owned(), "of the expected day".to_owned(), self.chance().is_none());
+        std::iter::once(expected).chain(offered).collect()
     }
 
     /// The kinds that were typed; a row without a name is none. Says what is wrong with the first.
@@ -134,6 +164,7 @@ impl KindRow {
             break_length,
             break_margin: margin(length, break_length),
             days: whole(&self.days).ok_or_else(|| wrong("days", "1 to 7"))?,
+            free_days: if self.is_anywhere { FreeDays::Anywhere } else { FreeDays::Together },
             cost_per_hour: cost.ok_or_else(|| wrong("cost", "above 0"))?,
             most_people,
             name,
@@ -165,6 +196,7 @@ mod tests {
             hours: vec!["8".into()],
             break_minutes: vec!["30".into()],
             days: vec!["5".into()],
+            free_days: vec![ANYWHERE.into()],
             most_people: vec![String::new()],
             cost: vec!["21,5".into()],
             ..ShapesForm::default()
@@ -179,6 +211,7 @@ mod tests {
             (shapes[0].length, shapes[0].break_margin, shapes[0].cost_per_hour),
             (480, 120, 21.5)
         );
+        assert_eq!(shapes[0].free_days, FreeDays::Anywhere);
         let wrong = ShapesForm { hours: vec!["20".into()], ..form() }.shapes().unwrap_err();
         assert_eq!(wrong, "Full time, hours: must be 0.5 to 16.");
         assert!(ShapesForm::default().shapes().unwrap_err().contains("at least one kind"));

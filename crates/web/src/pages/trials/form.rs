@@ -148,7 +148,7 @@ async fn kinds_of_days(
     Ok(scope.kinds_of_days(store, zone, context.monday(), is_planned).await?)
 }
 
-async fn new_trials(
+pub(crate) async fn new_trials(
     app: &App,
     context: &RequestContext,
     typed: &TrialForm,

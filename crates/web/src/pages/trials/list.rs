@@ -4,14 +4,16 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{Verdict, customers_of};
-use barometer_store::{ContactType, StrategyVersion, Subject, Trial, TrialLine, TrialSet};
+use barometer_store::{
+    ContactType, SearchLine, StrategyVersion, Subject, Trial, TrialLine, TrialSet,
+};
 use barometer_strategy::Strategy;
 use jiff::Span;
 use jiff::civil::Date;
 use uuid::Uuid;
 
 use super::form::{TrialForm, handling, handling_key};
-use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, scope_name};
+use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, days_words, scope_name};
 use super::{named, only_type};
 use crate::App;
 use crate::access::RequestContext;
@@ -25,13 +27,16 @@ use barometer_app::planning;
 use barometer_app::trials::Scope;
 
 const LISTED: i64 = 30;
+/// Searches that are listed beside the trials.
+const LISTED_SEARCHES: i64 = 10;
 
 #[derive(Template)]
 #[template(path = "trials/list.html")]
-pub(super) struct ListPage {
+pub(crate) struct ListPage {
     frame: Frame,
     answer: String,
     trials: Vec<TrialRow>,
+    searches: Vec<SearchRow>,
     form: Option<FormView>,
     compare: String,
     record: String,
@@ -83,6 +88,28 @@ pub(crate) struct TrialRow {
     pub when: String,
 }
 
+/// One search in a list.
+pub(crate) struct SearchRow {
+    pub name: String,
+    pub address: String,
+    pub title: String,
+    pub state: &'static str,
+    pub when: String,
+}
+
+impl SearchRow {
+    fn of(search: &SearchLine, context: &RequestContext) -> Self {
+        let subject = &search.subject;
+        Self {
+            name: format!("{}, {}", subject.name, days_words(subject.day, subject.days)),
+            address: format!("/searches/{}?day={}", search.id, subject.day),
+            title: search.title.clone(),
+            state: state_word(search.run.state),
+            when: words::moment(search.run.created_at, &context.centre.zone),
+        }
+    }
+}
+
 /// `GET /trials`: a form for the next trial and the latest ones.
 pub(crate) async fn list(
     State(app): State<App>,
@@ -111,12 +138,15 @@ fn as_before(before: &Trial) -> TrialForm {
     typed
 }
 
-pub(super) async fn list_page(
+pub(crate) async fn list_page(
     app: &App,
     context: &RequestContext,
     typed: TrialForm,
 ) -> Result<ListPage, PageError> {
-    let trials = app.store.latest_trials(None, LISTED).await?;
+    let (trials, searches) = tokio::try_join!(
+        app.store.latest_trials(None, LISTED),
+        app.store.latest_searches(LISTED_SEARCHES),
+    )?;
     let ids = typed.contact_type.clone();
     let form = match context.may_plan() {
         true => Some(FormView::of(app, context, typed).await?),
@@ -137,6 +167,7 @@ pub(super) async fn list_page(
         frame: Frame::of(context, Stage::Trials, only_type(&ids)),
         answer,
         trials: trial_rows(trials.iter(), context),
+        searches: searches.iter().map(|search| SearchRow::of(search, context)).collect(),
         form,
         compare: format!("/comparisons?day={}{named}", context.day),
         record: format!("/trials/record?day={}{named}", context.day),

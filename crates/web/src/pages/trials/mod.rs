@@ -30,8 +30,10 @@ use crate::pages::progress::ProgressPart;
 use crate::words;
 
 pub(crate) use export::{export, export_inputs};
-pub(crate) use form::{TrialForm, queue, repeat};
-pub(crate) use list::{Choosable, FormView, TeamLine, TrialRow, list, trial_rows, version_options};
+pub(crate) use form::{TrialForm, new_trials, queue, repeat};
+pub(crate) use list::{
+    Choosable, FormView, TeamLine, TrialRow, list, list_page, trial_rows, version_options,
+};
 pub(crate) use record::record;
 pub(crate) use replay::{replay, replay_csv};
 use result::ResultView;
@@ -51,6 +53,7 @@ struct ShowPage {
     map: String,
     replay: String,
     repeat: String,
+    search: String,
     intervals_csv: String,
     inputs_json: String,
     /// The set of days that it belongs to.
@@ -154,6 +157,7 @@ pub(crate) async fn show(
         map: format!("/strategy?day={day}&version={}&trial={id}", trial.version),
         replay: format!("/trials/{id}/day"),
         repeat: format!("/trials/{id}/repeat"),
+        search: format!("/trials/{id}/search"),
         intervals_csv: format!("/trials/{id}/intervals.csv"),
         inputs_json: format!("/trials/{id}/trial.json"),
         span: match trial.subject.days {

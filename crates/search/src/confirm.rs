@@ -1,0 +1,124 @@
+//! The test on fresh days: what the search optimised on its own days, others must confirm.
+
+use barometer_plan::TrialInputs;
+
+use crate::answer::{DesignFigures, GoalAnswer, GoalName};
+use crate::budget::Bench;
+use crate::design::Design;
+use crate::error::SearchError;
+use crate::goal::{Goal, ONE_SIDED};
+use crate::play::Days;
+use crate::target::{Measure, Promise, Share, Target};
+
+/// Tests before a search gives up: each on days of its own.
+pub(crate) const TESTS: u32 = 5;
+
+/// Two-sided normal quantile of 5 %.
+const TWO_SIDED: f64 = 1.96;
+
+/// Seeds of tests lie this far from the search's and from each other's.
+const SEED_STEP: u64 = 1_000_003;
+
+/// A design on fresh days.
+pub(crate) struct Tested {
+    pub days: Days,
+    pub figures: DesignFigures,
+    /// By goal, by how much it falls short of being sure: in score, or in share of days.
+    pub shortfalls: Vec<f64>,
+}
+
+/// Plays a design on the fresh days of the nth test. A test is never left out: it costs no budget.
+pub(crate) fn test(bench: &Bench<'_>, design: &Design, nth: u32) -> Result<Tested, SearchError> {
+    let question = bench.question;
+    let mut inputs: TrialInputs =
+        design.inputs(question, bench.blocks).map_err(SearchError::Setting)?;
+    inputs.seed = question.seed.wrapping_add(SEED_STEP * (u64::from(nth) + 1));
+    let days = Days::play(&inputs, 0..question.fresh_days)?;
+    let shortfalls = bench.goals.all.iter().map(|goal| shortfall(bench, goal, &days)).collect();
+    Ok(Tested { figures: figures(bench, design, &days), shortfalls, days })
+}
+
+fn shortfall(bench: &Bench<'_>, goal: &Goal, days: &Days) -> f64 {
+    match goal {
+        Goal::Mean(target) => {
+            let (got, error) = ratio(days, target);
+            let score = target.score(Share { top: got, bottom: 1.0 });
+            (ONE_SIDED * error - score).max(0.0)
+        }
+        Goal::Often(_) | Goal::Together(_) => {
+            let asked = match bench.question.promise {
+                Promise::OnShareOfDays(share) => share,
+                Promise::OnAverage => return 0.0,
+            };
+            let (held, error) = share_of_days(goal, days);
+            (asked - (held - ONE_SIDED * error)).max(0.0)
+        }
+    }
+}
+
+/// A share over all days and its standard error (delta method for a ratio of sums).
+pub(crate) fn ratio(days: &Days, target: &Target) -> (f64, f64) {
+    let n = days.count() as f64;
+    let whole = days.whole(target);
+    if whole.bottom <= 0.0 {
+        return (target.wanted, 0.0);
+    }
+    let got = whole.top / whole.bottom;
+    let squares: f64 = (0..days.count())
+        .map(|day| {
+            let share = days.of_day(target, day);
+            (share.top - got * share.bottom).powi(2)
+        })
+        .sum();
+    (got, (squares / (n - 1.0) * n).sqrt() / whole.bottom)
+}
+
+/// The share of days on which a goal holds, and its standard error; of a share near 0 or 1 that of
+/// Agresti and Coull (1998), which is never nothing.
+fn share_of_days(goal: &Goal, days: &Days) -> (f64, f64) {
+    let n = days.count() as f64;
+    let held = goal.by_day(days).iter().filter(|score| **score >= 0.0).count() as f64;
+    let adjusted = (held + 2.0) / (n + 4.0);
+    (held / n, (adjusted * (1.0 - adjusted) / (n + 4.0)).sqrt())
+}
+
+/// All targets of contact types, as one goal.
+pub(crate) fn every_contact_target(bench: &Bench<'_>) -> Goal {
+    let targets = single_targets(bench);
+    Goal::Together(
+        targets.into_iter().filter(|target| target.measure != Measure::Occupancy).collect(),
+    )
+}
+
+fn single_targets(bench: &Bench<'_>) -> Vec<Target> {
+    let single = bench.goals.all.iter().filter(|goal| !matches!(goal, Goal::Together(_)));
+    single.flat_map(|goal| goal.targets().iter().copied()).collect()
+}
+
+fn figures(bench: &Bench<'_>, design: &Design, days: &Days) -> DesignFigures {
+    let goals = single_targets(bench).into_iter().map(|target| {
+        let (got, error) = ratio(days, &target);
+        let of = match target.measure {
+            Measure::Occupancy => GoalName::Team(target.of),
+            Measure::ServiceLevel | Measure::Abandonment => GoalName::ContactType(target.of),
+        };
+        GoalAnswer {
+            of,
+            measure: target.measure,
+            wanted: target.wanted,
+            got,
+            half_width: TWO_SIDED * error,
+            days_held: share_of_days(&Goal::Often(target), days).0,
+            price_per_point: 0.0,
+        }
+    });
+    let (days_held, error) = share_of_days(&every_contact_target(bench), days);
+    DesignFigures {
+        design: design.clone(),
+        cost: design.cost(bench.blocks),
+        hours: design.hours(bench.blocks),
+        goals: goals.collect(),
+        days_held,
+        days_held_half_width: TWO_SIDED * error,
+    }
+}

@@ -1,0 +1,125 @@
+//! Simulated days of a design, kept day by day and interval by interval: whatever is asked of them is
+//! read from one table of counts.
+
+use barometer_plan::TrialInputs;
+use barometer_simulate::DayTally;
+
+use crate::error::SearchError;
+use crate::target::{Measure, Share, Target};
+
+/// Counts of a contact type in an interval that are kept.
+const OF_TYPE: usize = 3;
+/// Counts of a team in an interval that are kept.
+const OF_TEAM: usize = 2;
+
+/// Days of a design.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Days {
+    types: usize,
+    teams: usize,
+    intervals: usize,
+    /// Of each day, its types' and then its teams' counts, each interval by interval.
+    days: Vec<Vec<f64>>,
+}
+
+impl Days {
+    /// Plays the replications `from..until` of a trial.
+    pub fn play(inputs: &TrialInputs, range: std::ops::Range<u32>) -> Result<Self, SearchError> {
+        let mut inputs = inputs.clone();
+        inputs.replications = range.end;
+        let experiment = inputs.experiment()?;
+        let tallies = experiment.play_range(range)?;
+        let (types, teams) = (inputs.types.len(), inputs.strategy.teams.len());
+        let intervals = inputs.interval_count();
+        let days = tallies.iter().map(|tally| row(tally, types, teams, intervals)).collect();
+        Ok(Self { types, teams, intervals, days })
+    }
+
+    /// The first few of these days.
+    pub fn first(&self, count: usize) -> Self {
+        Self { days: self.days[..count.min(self.days.len())].to_vec(), ..*self }
+    }
+
+    /// Adds days of the same design.
+    pub fn append(&mut self, mut more: Self) {
+        more.days.splice(0..0, std::mem::take(&mut self.days));
+        *self = more;
+    }
+
+    pub fn count(&self) -> usize {
+        self.days.len()
+    }
+
+    /// A target's share of a day.
+    pub fn of_day(&self, target: &Target, day: usize) -> Share {
+        self.share(target, &self.days[day])
+    }
+
+    /// A target's share of all days together.
+    pub fn whole(&self, target: &Target) -> Share {
+        let mut whole = Share::default();
+        self.days.iter().for_each(|day| whole.add(self.share(target, day)));
+        whole
+    }
+
+    /// Contacts of all types that arrived on a day.
+    pub fn contacts(&self, day: usize) -> f64 {
+        (0..self.types).map(|kind| self.sum(&self.days[day], kind, 0)).sum()
+    }
+
+    /// These days, with what arrived in `window` taken from the same days of another design: what they
+    /// would be if that design differed only there.
+    pub fn with_window(&self, other: &Self, window: std::ops::Range<usize>) -> Self {
+        let mut mixed = self.clone();
+        for (mixed, other) in mixed.days.iter_mut().zip(&other.days) {
+            for first in (0..mixed.len()).step_by(self.intervals) {
+                let place = first + window.start..first + window.end;
+                mixed[place.clone()].copy_from_slice(&other[place]);
+            }
+        }
+        mixed
+    }
+
+    fn share(&self, target: &Target, day: &[f64]) -> Share {
+        let of = target.of;
+        match target.measure {
+            Measure::ServiceLevel => {
+                Share { top: self.sum(day, of, 1), bottom: self.sum(day, of, 0) }
+            }
+            Measure::Abandonment => {
+                Share { top: self.sum(day, of, 2), bottom: self.sum(day, of, 0) }
+            }
+            Measure::Occupancy => {
+                Share { top: self.sum_of_team(day, of, 0), bottom: self.sum_of_team(day, of, 1) }
+            }
+        }
+    }
+
+    fn sum(&self, day: &[f64], kind: usize, count: usize) -> f64 {
+        self.sum_of_row(day, kind * OF_TYPE + count)
+    }
+
+    fn sum_of_team(&self, day: &[f64], team: usize, count: usize) -> f64 {
+        debug_assert!(team < self.teams);
+        self.sum_of_row(day, self.types * OF_TYPE + team * OF_TEAM + count)
+    }
+
+    fn sum_of_row(&self, day: &[f64], row: usize) -> f64 {
+        day[row * self.intervals..(row + 1) * self.intervals].iter().sum()
+    }
+}
+
+/// The counts of a day that targets are about.
+fn row(tally: &DayTally, types: usize, teams: usize, intervals: usize) -> Vec<f64> {
+    let mut row = Vec::with_capacity((types * OF_TYPE + teams * OF_TEAM) * intervals);
+    for kind in tally.types.chunks(intervals.max(1)).take(types) {
+        row.extend(kind.iter().map(|each| each.offered));
+        row.extend(kind.iter().map(|each| each.answered_in_time));
+        row.extend(kind.iter().map(|each| each.abandoned));
+    }
+    for team in tally.teams.chunks(intervals.max(1)).take(teams) {
+        row.extend(team.iter().map(|each| each.busy_secs));
+        row.extend(team.iter().map(|each| each.staffed_secs));
+    }
+    row
+}

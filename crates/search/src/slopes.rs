@@ -1,0 +1,67 @@
+//! What one person more in each block does to each goal.
+//!
+//! A person at ten hardly matters to contacts at three: every fourth block of a team gets one more
+//! person in the same simulation, and what changes around each block is its own effect. The customers
+//! are the same with and without (common random numbers), so little of the difference is luck.
+
+use crate::budget::Bench;
+use crate::design::Design;
+use crate::error::SearchError;
+use crate::play::Days;
+
+/// Blocks of a team that share a simulation stand so many blocks apart.
+const STRIDE: usize = 4;
+
+/// Slopes are taken on one in so many days of the design, and on so many at least: the same customers
+/// leave little noise in differences.
+const DAYS_OF_SLOPES: usize = 4;
+const LEAST_DAYS: usize = 40;
+
+/// By goal and block: change of the score with one person more; never negative, since a person more
+/// does no harm but by chance.
+pub(crate) type Slopes = Vec<Vec<f64>>;
+
+/// The slopes at a design whose `days` are known.
+pub(crate) fn slopes(
+    bench: &mut Bench<'_>,
+    design: &Design,
+    days: &Days,
+) -> Result<Slopes, SearchError> {
+    let count = (days.count() / DAYS_OF_SLOPES).max(LEAST_DAYS).min(days.count()) as u32;
+    let before = days.first(count as usize);
+    let length = bench.question.block_intervals;
+    let intervals = bench.question.base.interval_count();
+    let mut slopes = vec![vec![0.0; bench.blocks.len()]; bench.goals.all.len()];
+    for knob in 0..bench.question.teams.len() {
+        for offset in 0..STRIDE {
+            let raised: Vec<usize> = (0..bench.blocks.len())
+                .filter(|&at| {
+                    let block = &bench.blocks[at];
+                    block.knob == knob && block.from / length % STRIDE == offset
+                })
+                .collect();
+            if raised.is_empty() {
+                continue;
+            }
+            let mut more = design.clone();
+            raised.iter().for_each(|&at| more.people[at] += 1);
+            let after = bench.play(&more, 0..count)?;
+            let total = bench.goals.changes(&before, &after);
+            for &at in &raised {
+                let block = &bench.blocks[at];
+                let until = (block.until + (STRIDE - 2) * length).min(intervals);
+                let window = block.from.saturating_sub(length)..until;
+                let own = bench.goals.changes(&before, &before.with_window(&after, window));
+                own.iter().zip(&mut slopes).for_each(|(change, row)| row[at] = *change);
+            }
+            // What work with a deadline gains later than the window sees is shared among the blocks.
+            for (row, total) in slopes.iter_mut().zip(total) {
+                let seen: f64 = raised.iter().map(|&at| row[at]).sum();
+                let unseen = (total - seen).max(0.0) / raised.len() as f64;
+                raised.iter().for_each(|&at| row[at] += unseen);
+            }
+        }
+    }
+    slopes.iter_mut().flatten().for_each(|slope| *slope = slope.max(0.0));
+    Ok(slopes)
+}

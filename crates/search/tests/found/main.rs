@@ -1,0 +1,8 @@
+//! Searches whose answers are known: by trying every design, and by theory.
+
+#![cfg(test)]
+
+mod enumerated;
+mod fixture;
+mod promises;
+mod refused;

@@ -1,0 +1,56 @@
+//! What is promised holds: on average, on a share of days, and the same on every run.
+
+use barometer_search::{Claim, Question, Stopped, search};
+
+use crate::fixture::{n_design, on_share_of_days, one_team, question, with_luck};
+
+#[test]
+fn a_surer_promise_costs_more_and_is_kept_on_days_nobody_has_seen() {
+    let average = question(with_luck(n_design()), 1, 20, &[1.0, 1.3]);
+    let often = on_share_of_days(average.clone(), 0.9);
+    let (average, often) = (search(&average, |_| None).unwrap(), search(&often, |_| None).unwrap());
+    assert!(often.best.cost > average.best.cost, "{} {}", often.best.cost, average.best.cost);
+    assert_eq!(often.claim, Claim::Holds);
+    assert!(often.best.days_held >= 0.9, "{}", often.best.days_held);
+    assert!(average.best.days_held < often.best.days_held);
+}
+
+#[test]
+fn the_same_question_has_the_same_answer() {
+    let question = question(one_team(), 3, 11, &[1.0]);
+    let answers: Vec<_> = (0..2).map(|_| search(&question, |_| None).unwrap()).collect();
+    assert_eq!(answers[0], answers[1]);
+}
+
+#[test]
+fn a_search_that_is_told_it_is_enough_answers_with_the_best_so_far() {
+    let question = question(n_design(), 1, 11, &[1.0, 1.3]);
+    let enough = |days: u64| {
+        search(&question, |progress| (progress.days >= days).then_some(Stopped::Enough)).unwrap()
+    };
+    let (soon, late) = (enough(1500), enough(1_000_000));
+    assert!(soon.is_cut_short && !late.is_cut_short);
+    assert!(soon.best.cost >= late.best.cost, "{} {}", soon.best.cost, late.best.cost);
+    let cancelled = search(&question, |_| Some(Stopped::Cancelled));
+    assert!(cancelled.is_err());
+}
+
+#[test]
+fn the_budget_is_kept() {
+    let question = Question { most_days: 3000, ..question(n_design(), 1, 11, &[1.0, 1.3]) };
+    let answer = search(&question, |_| None).unwrap();
+    // One more simulation of the days of the search may have begun.
+    assert!(answer.days <= 3000 + u64::from(question.days), "{}", answer.days);
+    assert!(answer.is_cut_short);
+}
+
+#[test]
+fn the_frontier_goes_from_cheap_to_safe_and_prices_stand_at_what_binds() {
+    let answer = search(&question(n_design(), 1, 15, &[1.0, 1.3]), |_| None).unwrap();
+    assert!(answer.frontier.len() >= 3, "{:?}", answer.frontier.len());
+    for pair in answer.frontier.windows(2) {
+        assert!(pair[0].cost <= pair[1].cost && pair[0].worst < pair[1].worst);
+    }
+    let priced: f64 = answer.best.goals.iter().map(|goal| goal.price_per_point).sum();
+    assert!(priced > 0.0, "a target that binds has a price");
+}

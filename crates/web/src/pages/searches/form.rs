@@ -1,0 +1,370 @@
+//! The question of a search as a form: what may change in a trial, and how surely it must hold.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_plan::{Sweepable, TrialInputs};
+use barometer_search::{Promise, Question, SettingKnob, TeamKnob};
+use barometer_store::{NewSearch, Trial};
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::{Planner, RequestContext};
+use crate::extract::{Form, Path};
+use crate::forms::{self, FormErrors};
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::trials::{Choosable, TrialForm, days_words, list_page, new_trials, only_type};
+use crate::pages::{page, refused};
+use crate::words;
+
+/// Promises to choose from: per cent of days, and nothing for the mean of all days.
+const PROMISES: [(&str, &str); 5] = [
+    ("", "on average"),
+    ("70", "on 7 of 10 days"),
+    ("80", "on 8 of 10 days"),
+    ("90", "on 9 of 10 days"),
+    ("95", "on 19 of 20 days"),
+];
+
+/// Minutes for which a team keeps its people.
+const BLOCKS: [u32; 5] = [30, 60, 120, 240, 480];
+
+/// Settings that a form has room for.
+const SETTINGS: usize = 2;
+
+/// Values of a setting that are tried, at most.
+const MOST_VALUES: usize = 8;
+
+/// A question as typed.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct SearchForm {
+    pub promise: String,
+    pub block: String,
+    pub team: Vec<String>,
+    pub least: Vec<String>,
+    pub most: Vec<String>,
+    pub cost: Vec<String>,
+    pub setting: Vec<String>,
+    pub values: Vec<String>,
+    pub days: String,
+    #[serde(skip)]
+    pub wrong: FormErrors,
+}
+
+/// A team in the form.
+struct TeamRow {
+    id: String,
+    name: String,
+    now: String,
+    least: String,
+    most: String,
+    cost: String,
+}
+
+/// A setting in the form.
+struct SettingRow {
+    nth: usize,
+    options: Vec<Choosable>,
+    values: String,
+}
+
+#[derive(Template)]
+#[template(path = "searches/ask.html")]
+struct AskPage {
+    frame: Frame,
+    trial: Uuid,
+    day: String,
+    subject: String,
+    promises: Vec<Choosable>,
+    blocks: Vec<Choosable>,
+    teams: Vec<TeamRow>,
+    settings: Vec<SettingRow>,
+    days: String,
+    wrong: FormErrors,
+}
+
+/// `GET /trials/{trial}/search`
+pub(crate) async fn ask(
+    State(app): State<App>,
+    context: RequestContext,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let trial = app.store.trial(id).await?;
+    let typed = SearchForm::of(&Question::about(trial.inputs.clone()));
+    page(&AskPage::of(&context, &trial, typed))
+}
+
+/// `POST /trials/{trial}/search`
+pub(crate) async fn queue(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+    Form(mut typed): Form<SearchForm>,
+) -> Result<Response, PageError> {
+    let trial = app.store.trial(id).await?;
+    let question = match typed.question(&trial.inputs) {
+        Ok(question) => question,
+        Err(wrong) => {
+            typed.wrong = wrong;
+            return refused(&AskPage::of(&context, &trial, typed));
+        }
+    };
+    let new = NewSearch {
+        title: title(&question, trial.version),
+        subject: trial.subject,
+        strategy_version: trial.strategy_version,
+        question,
+        created_by: context.user.id,
+    };
+    queued(&app, &new).await
+}
+
+/// `POST /searches`: the default question about a day, from the cover that is planned for it.
+pub(crate) async fn queue_for_day(
+    State(app): State<App>,
+    Planner(mut context): Planner,
+    Form(mut typed): Form<TrialForm>,
+) -> Result<Response, PageError> {
+    if let Some(day) = forms::day(&typed.days) {
+        context.day = day;
+    }
+    if typed.version.is_none() {
+        let versions = app.store.strategy_versions(context.centre.id).await?;
+        typed.version = versions.iter().find(|version| version.is_live).map(|version| version.id);
+    }
+    let made = new_trials(&app, &context, &typed).await?;
+    let question = |inputs: &TrialInputs| {
+        let typed = SearchForm::of(&Question::about(inputs.clone()));
+        typed.question(inputs)
+    };
+    let made = made.map(|trials| trials.into_iter().next());
+    match made {
+        Ok(Some(trial)) => match question(&trial.inputs) {
+            Ok(question) => {
+                let new = NewSearch {
+                    title: title(&question, None),
+                    subject: trial.subject,
+                    strategy_version: trial.strategy_version,
+                    question,
+                    created_by: context.user.id,
+                };
+                queued(&app, &new).await
+            }
+            Err(wrong) => {
+                typed.wrong = wrong;
+                refused(&list_page(&app, &context, typed).await?)
+            }
+        },
+        Ok(None) => Err(PageError::NotFound),
+        Err(wrong) => {
+            typed.wrong = wrong;
+            refused(&list_page(&app, &context, typed).await?)
+        }
+    }
+}
+
+async fn queued(app: &App, new: &NewSearch) -> Result<Response, PageError> {
+    let id = app.store.queue_search(new).await?;
+    Ok(Redirect::to(&format!("/searches/{id}?day={}", new.subject.day)).into_response())
+}
+
+fn title(question: &Question, version: impl Into<Option<i32>>) -> String {
+    let version = version.into().map_or_else(String::new, |version| format!("v{version} of "));
+    let minutes = (question.block_intervals as f64 * question.base.interval_secs / 60.0).round();
+    format!(
+        "{version}“{}”, every target {}, people by {} min",
+        question.base.strategy.name,
+        promise_words(question.promise),
+        words::plain(minutes)
+    )
+}
+
+/// "on 9 of 10 days".
+pub(super) fn promise_words(promise: Promise) -> String {
+    match promise {
+        Promise::OnAverage => "on average".to_owned(),
+        Promise::OnShareOfDays(share) => {
+            let percent = format!("{}", (share * 100.0).round());
+            let known = PROMISES.iter().find(|(key, _)| **key == percent);
+            known
+                .map_or_else(|| format!("on {percent} % of days"), |(_, words)| (*words).to_owned())
+        }
+    }
+}
+
+impl SearchForm {
+    /// The form as it stands for a question.
+    fn of(question: &Question) -> Self {
+        let minutes = question.block_intervals as f64 * question.base.interval_secs / 60.0;
+        let mut form = Self {
+            block: words::plain(minutes.round()),
+            days: question.days.to_string(),
+            ..Self::default()
+        };
+        for team in &question.base.teams {
+            let knob = question.teams.iter().find(|knob| knob.team == team.team);
+            form.team.push(team.team.clone());
+            form.least.push(knob.map_or_else(String::new, |knob| knob.least.to_string()));
+            form.most.push(knob.map_or_else(String::new, |knob| knob.most.to_string()));
+            form.cost.push(cost_of(question, &team.team));
+        }
+        form
+    }
+
+    /// The question that was typed, or what is wrong with it.
+    fn question(&self, base: &TrialInputs) -> Result<Question, FormErrors> {
+        let mut wrong = FormErrors::default();
+        let promise = match self.promise.as_str() {
+            "" => Promise::OnAverage,
+            percent => {
+                let percent = wrong.whole("promise", percent, 50..=99_u32).unwrap_or(90);
+                Promise::OnShareOfDays(f64::from(percent) / 100.0)
+            }
+        };
+        let minutes = wrong.whole("block", &self.block, 1..=1440_u32).unwrap_or(60);
+        let block_intervals = (f64::from(minutes) * 60.0 / base.interval_secs).round().max(1.0);
+        let days = wrong.whole("days", &self.days, 20..=5000_u32).unwrap_or(200);
+        let teams = self.teams(&mut wrong);
+        let settings = self.settings(base, &mut wrong);
+        let question = Question {
+            promise,
+            block_intervals: (block_intervals as usize).min(base.interval_count().max(1)),
+            days,
+            teams,
+            settings,
+            ..Question::about(base.clone())
+        };
+        if wrong.is_empty()
+            && let Err(error) = question.check()
+        {
+            wrong.note("team", format!("{}.", words::capitalised(&error.to_string())));
+        }
+        if wrong.is_empty() { Ok(question) } else { Err(wrong) }
+    }
+
+    /// The teams that may change: those with a most.
+    fn teams(&self, wrong: &mut FormErrors) -> Vec<TeamKnob> {
+        let at = |column: &[String], nth: usize| column.get(nth).cloned().unwrap_or_default();
+        let changing = self.team.iter().enumerate();
+        let changing = changing.filter(|(nth, _)| !at(&self.most, *nth).trim().is_empty());
+        changing
+            .filter_map(|(nth, team)| {
+                let most = wrong.whole("team", &at(&self.most, nth), 0..=20_000_u32)?;
+                let least = wrong.optional_whole("team", &at(&self.least, nth), 0..=20_000_u32);
+                let cost_per_hour = wrong.number("team", &at(&self.cost, nth)).unwrap_or(1.0);
+                Some(TeamKnob {
+                    team: team.clone(),
+                    least: least.unwrap_or(0),
+                    most,
+                    cost_per_hour,
+                })
+            })
+            .collect()
+    }
+
+    fn settings(&self, base: &TrialInputs, wrong: &mut FormErrors) -> Vec<SettingKnob> {
+        let all = Sweepable::all(&base.strategy);
+        let typed = self.setting.iter().zip(&self.values).filter(|(key, _)| !key.is_empty());
+        typed
+            .filter_map(|(key, values)| {
+                let Some((setting, _)) = all.iter().find(|(setting, _)| setting.key() == *key)
+                else {
+                    wrong.note("setting", "Choose a setting of this strategy.");
+                    return None;
+                };
+                let values: Vec<f64> = values
+                    .split([' ', ';'])
+                    .filter(|value| !value.is_empty())
+                    .filter_map(|value| wrong.number("setting", value))
+                    .collect();
+                if values.is_empty() || values.len() > MOST_VALUES {
+                    wrong.note("setting", "Write one to eight values with spaces between.");
+                }
+                for &value in &values {
+                    if let Err(error) = setting.set(base, value) {
+                        wrong.note("setting", format!("The value {error}."));
+                    }
+                }
+                Some(SettingKnob { setting: setting.clone(), values })
+            })
+            .collect()
+    }
+}
+
+/// The cost of an hour of a team: that of the contact types at home with it, or 1 where nobody said.
+fn cost_of(question: &Question, team: &str) -> String {
+    let base = &question.base;
+    let costs = (0..base.types.len())
+        .filter(|&kind| base.home_of(kind).is_some_and(|home| home.team == team))
+        .filter_map(|kind| base.types[kind].rules.cost_per_hour);
+    costs.reduce(f64::max).map_or_else(|| "1".to_owned(), words::plain)
+}
+
+impl AskPage {
+    fn of(context: &RequestContext, trial: &Trial, typed: SearchForm) -> Self {
+        let (inputs, subject) = (&trial.inputs, &trial.subject);
+        let context = RequestContext { day: subject.day, ..context.clone() };
+        let at = |column: &[String], nth: usize| column.get(nth).cloned().unwrap_or_default();
+        let teams = inputs.teams.iter().enumerate().map(|(nth, team)| {
+            let named = inputs.strategy.teams.iter().find(|each| each.id == team.team);
+            let there = team.agents.iter().copied().filter(|&people| people > 0);
+            let (least, most) = there
+                .fold((u32::MAX, 0), |(least, most), people| (least.min(people), most.max(people)));
+            TeamRow {
+                id: team.team.clone(),
+                name: named.map_or_else(|| team.team.clone(), |each| each.name.clone()),
+                now: match most {
+                    0 => "nobody".to_owned(),
+                    _ if least == most => most.to_string(),
+                    _ => format!("{least} to {most}"),
+                },
+                least: at(&typed.least, nth),
+                most: at(&typed.most, nth),
+                cost: at(&typed.cost, nth),
+            }
+        });
+        let all = Sweepable::all(&inputs.strategy);
+        let settings = (0..SETTINGS).map(|nth| {
+            let chosen = at(&typed.setting, nth);
+            let options = all
+                .iter()
+                .filter(|(setting, _)| matches!(setting, Sweepable::Setting { .. }))
+                .map(|(setting, name)| Choosable {
+                    value: setting.key(),
+                    name: name.clone(),
+                    is_chosen: setting.key() == chosen,
+                });
+            SettingRow { nth, options: options.collect(), values: at(&typed.values, nth) }
+        });
+        let interval_minutes = (inputs.interval_secs / 60.0).round() as u32;
+        let blocks = BLOCKS.into_iter().filter(|minutes| *minutes >= interval_minutes);
+        Self {
+            frame: Frame::of(&context, Stage::Trials, only_type(&subject.contact_types)),
+            trial: trial.id,
+            day: subject.day.to_string(),
+            subject: format!("{} on {}", subject.name, days_words(subject.day, subject.days)),
+            promises: PROMISES
+                .iter()
+                .map(|(value, name)| Choosable {
+                    value: (*value).to_owned(),
+                    name: (*name).to_owned(),
+                    is_chosen: *value == typed.promise,
+                })
+                .collect(),
+            blocks: blocks
+                .map(|minutes| Choosable {
+                    value: minutes.to_string(),
+                    name: format!("{minutes} min"),
+                    is_chosen: minutes.to_string() == typed.block,
+                })
+                .collect(),
+            teams: teams.collect(),
+            settings: settings.collect(),
+            days: typed.days.clone(),
+            wrong: typed.wrong,
+        }
+    }
+}

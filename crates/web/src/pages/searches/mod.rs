@@ -1,0 +1,161 @@
+//! Searches: the cheapest design with which every target of a trial holds.
+
+mod form;
+mod picture;
+mod result;
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_store::{NewTrial, RunState};
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::{Planner, RequestContext};
+use crate::exports::{self, Cell};
+use crate::extract::Path;
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::page;
+use crate::pages::progress::ProgressPart;
+use crate::pages::trials::{days_words, only_type};
+use crate::words;
+
+pub(crate) use form::{ask, queue, queue_for_day};
+use result::ResultView;
+
+#[derive(Template)]
+#[template(path = "searches/show.html")]
+struct ShowPage {
+    frame: Frame,
+    id: Uuid,
+    question: String,
+    progress: ProgressPart,
+    /// What it does and has so far, while it goes on.
+    so_far: Option<String>,
+    facts: String,
+    result: Option<ResultView>,
+}
+
+/// `GET /searches/{search}`
+pub(crate) async fn show(
+    State(app): State<App>,
+    context: RequestContext,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    let subject = &search.subject;
+    let context = RequestContext { day: subject.day, ..context };
+    let zone = &context.centre.zone;
+    let so_far = search.phase.as_ref().filter(|_| !search.run.state.is_over()).map(|phase| {
+        let best = search.best_cost.map_or_else(String::new, |cost| {
+            format!("; the best so far costs {}", words::one_decimal(cost))
+        });
+        format!("Now: {phase}{best}.")
+    });
+    page(&ShowPage {
+        frame: Frame::of(&context, Stage::Trials, only_type(&subject.contact_types)),
+        id,
+        question: format!(
+            "What does it take to hold every target on {} for {}?",
+            days_words(subject.day, subject.days),
+            subject.name
+        ),
+        progress: ProgressPart::of(&search.run, &context),
+        so_far,
+        facts: format!(
+            "{}. Each design on {} simulated days, the best on {} fresh ones; seed {}; asked by {} on {}.",
+            search.title,
+            words::thousands(f64::from(search.question.days)),
+            words::thousands(f64::from(search.question.fresh_days)),
+            search.question.seed,
+            search.run.created_by.as_deref().unwrap_or("nobody"),
+            words::moment(search.run.created_at, zone),
+        ),
+        result: search.answer.as_ref().map(|answer| ResultView::of(&search, answer, zone)),
+    })
+}
+
+/// `POST /searches/{search}/enough`: the best so far will do.
+pub(crate) async fn enough(
+    State(app): State<App>,
+    _planner: Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    app.store.search(id).await?;
+    app.store.enough_of_search(id).await?;
+    Ok(Redirect::to(&format!("/searches/{id}")).into_response())
+}
+
+/// `POST /searches/{search}/trial`: a trial of the design found, on customers that the search has not met.
+pub(crate) async fn try_it(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    let answer = search.answer.as_ref().ok_or(PageError::NotFound)?;
+    let design = &answer.best.design;
+    let mut inputs = design
+        .inputs(&search.question, &answer.blocks)
+        .map_err(|error| PageError::Internal(error.into()))?;
+    inputs.seed = search.question.seed.wrapping_add(1);
+    let new = NewTrial {
+        subject: search.subject.clone(),
+        strategy_version: search.strategy_version,
+        cover_words: "people found by a search".to_owned(),
+        inputs,
+        asked: json!({}),
+        set: None,
+        created_by: context.user.id,
+    };
+    let trial = app.store.queue_trial(&new).await?;
+    Ok(Redirect::to(&format!("/trials/{trial}?day={}", new.subject.day)).into_response())
+}
+
+/// `GET /searches/{search}/search.json`: question and answer.
+pub(crate) async fn export(
+    State(app): State<App>,
+    _: RequestContext,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    if search.run.state != RunState::Done {
+        return Err(PageError::NotFound);
+    }
+    let kept = json!({ "question": search.question, "answer": search.answer });
+    let text = serde_json::to_string_pretty(&kept)
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
+    Ok(exports::json(&format!("search-{}.json", search.subject.day), text))
+}
+
+/// `GET /searches/{search}/people.csv`: the people of the design, interval by interval, as a cover file.
+pub(crate) async fn people(
+    State(app): State<App>,
+    context: RequestContext,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    let answer = search.answer.as_ref().ok_or(PageError::NotFound)?;
+    let inputs = answer
+        .best
+        .design
+        .inputs(&search.question, &answer.blocks)
+        .map_err(|error| PageError::Internal(error.into()))?;
+    let zone = &context.centre.zone;
+    let starts: Vec<_> = inputs.starts().collect();
+    let rows = inputs.teams.iter().flat_map(|team| {
+        starts.iter().zip(&team.agents).map(|(start, &agents)| {
+            vec![
+                Cell::Text(
+                    start.to_zoned(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string(),
+                ),
+                Cell::Text(team.team.clone()),
+                Cell::Number(f64::from(agents), 0),
+            ]
+        })
+    });
+    let name = format!("people-{}.csv", search.subject.day);
+    exports::csv_of(&name, &["interval_start", "team", "agents"], rows.collect()).await
+}

@@ -1,0 +1,378 @@
+//! What a search has found, as planners read it: the answer, the people, the targets, what else there was.
+
+use std::collections::BTreeSet;
+
+use barometer_plan::Verdict;
+use barometer_search::{
+    Answer, Claim, DesignFigures, GoalAnswer, GoalName, Measure, Promise, TriedWhat,
+};
+use barometer_store::Search;
+use jiff::tz::TimeZone;
+
+use super::form::promise_words;
+use super::picture::{HEIGHT, Picture, WIDTH};
+use crate::words;
+
+/// A target within this share of its bound is what people are there for.
+const BINDS: f64 = 0.01;
+
+pub(super) struct ResultView {
+    pub verdict: Verdict,
+    pub sentence: String,
+    pub notes: Vec<String>,
+    pub heads: Vec<String>,
+    pub teams: Vec<TeamRow>,
+    pub goals: Vec<GoalRow>,
+    pub settings: Vec<SettingRow>,
+    pub frontier: Vec<FrontierRow>,
+    pub picture: Picture,
+    pub width: f64,
+    pub height: f64,
+    pub has_prices: bool,
+    pub tried: String,
+}
+
+pub(super) struct TeamRow {
+    pub name: String,
+    pub cells: Vec<PeopleCell>,
+    pub hours: String,
+    pub change: String,
+}
+
+#[derive(Default)]
+pub(super) struct PeopleCell {
+    pub people: String,
+    pub change: String,
+    /// "more", "fewer", or nothing.
+    pub class: &'static str,
+}
+
+pub(super) struct GoalRow {
+    pub of: String,
+    pub measure: &'static str,
+    pub verdict: Verdict,
+    pub wanted: String,
+    pub got: String,
+    pub start: String,
+    pub days: String,
+    pub price: String,
+}
+
+pub(super) struct SettingRow {
+    pub name: String,
+    pub value: String,
+}
+
+pub(super) struct FrontierRow {
+    pub cost: String,
+    pub hours: String,
+    pub worst: String,
+    pub level: String,
+    pub days: String,
+    pub is_best: bool,
+}
+
+impl ResultView {
+    pub fn of(search: &Search, answer: &Answer, zone: &TimeZone) -> Self {
+        let question = &search.question;
+        let is_money = question.teams.iter().any(|team| team.cost_per_hour != 1.0);
+        let view = View { search, answer, is_money };
+        let froms: BTreeSet<usize> = answer.blocks.iter().map(|block| block.from).collect();
+        let starts: Vec<_> = question.base.starts().collect();
+        let is_one_day = search.subject.days == 1;
+        let heads = froms.iter().filter_map(|&from| {
+            let start = *starts.get(from)?;
+            Some(if is_one_day { words::clock(start, zone) } else { words::day_clock(start, zone) })
+        });
+        Self {
+            verdict: match answer.claim {
+                Claim::Holds => Verdict::Holds,
+                Claim::NotSure => Verdict::Marginal,
+                Claim::OutOfReach => Verdict::Breaks,
+            },
+            sentence: view.sentence(),
+            notes: view.notes(),
+            heads: heads.collect(),
+            teams: view.teams(&froms.into_iter().collect::<Vec<_>>()),
+            goals: view.goals(),
+            settings: view.settings(),
+            frontier: view.frontier(),
+            picture: Picture::of(answer),
+            width: WIDTH,
+            height: HEIGHT,
+            has_prices: answer.best.goals.iter().any(|goal| goal.price_per_point > 0.0),
+            tried: view.tried(),
+        }
+    }
+}
+
+struct View<'a> {
+    search: &'a Search,
+    answer: &'a Answer,
+    is_money: bool,
+}
+
+impl View<'_> {
+    /// "Planned: 98 hours" and the like.
+    fn cost_words(&self, figures: &DesignFigures) -> String {
+        let hours = format!("{} agent-hours", words::one_decimal(figures.hours));
+        match self.is_money {
+            true => format!("{hours} (cost {})", words::thousands(figures.cost)),
+            false => hours,
+        }
+    }
+
+    fn name(&self, of: GoalName) -> String {
+        let base = &self.search.question.base;
+        match of {
+            GoalName::ContactType(at) => {
+                base.types.get(at).map_or_else(String::new, |each| each.name.clone())
+            }
+            GoalName::Team(at) => {
+                base.strategy.teams.get(at).map_or_else(String::new, |team| team.name.clone())
+            }
+        }
+    }
+
+    fn days_words(&self, figures: &DesignFigures) -> String {
+        let half_width = words::plus_minus(Some(figures.days_held_half_width), 100.0);
+        format!("{}{half_width} of days", words::percent(figures.days_held))
+    }
+
+    fn sentence(&self) -> String {
+        let (best, start) = (&self.answer.best, &self.answer.start);
+        let promise = promise_words(self.search.question.promise);
+        let found = self.cost_words(best);
+        let before = format!(
+            "the trial's {} hold them on {}",
+            self.cost_words(start),
+            self.days_words(start)
+        );
+        match self.answer.claim {
+            Claim::Holds => {
+                format!(
+                    "{found} hold every target {promise}, on {}; {before}.",
+                    self.days_words(best)
+                )
+            }
+            Claim::NotSure => format!(
+                "{found} is the best found, but fresh days do not confirm every target {promise}: it holds on {}; {before}.",
+                self.days_words(best)
+            ),
+            Claim::OutOfReach => {
+                let missed: Vec<String> = best
+                    .goals
+                    .iter()
+                    .filter(|goal| score(goal) < 0.0)
+                    .map(|goal| {
+                        let (of, got) = (self.name(goal.of), words::percent(goal.got));
+                        format!("{of} reaches {} {got}", measure_words(goal.measure))
+                    })
+                    .collect();
+                format!(
+                    "No design within these bounds holds every target {promise}: with the most people allowed, {}.",
+                    if missed.is_empty() {
+                        format!("they hold on {}", self.days_words(best))
+                    } else {
+                        words::listing(&missed)
+                    }
+                )
+            }
+        }
+    }
+
+    fn notes(&self) -> Vec<String> {
+        let (answer, mut notes) = (self.answer, Vec::new());
+        let binding: Vec<String> = answer
+            .best
+            .goals
+            .iter()
+            .filter(|goal| goal.price_per_point > 1e-3 && score(goal).abs() < 3.0 * BINDS)
+            .map(|goal| {
+                format!(
+                    "{} of {} (its last point costs {})",
+                    measure_words(goal.measure),
+                    self.name(goal.of),
+                    self.price_words(goal.price_per_point)
+                )
+            })
+            .collect();
+        if !binding.is_empty() && answer.claim != Claim::OutOfReach {
+            notes.push(format!("What people are there for: {}.", words::listing(&binding)));
+        }
+        if let Some(point) = answer.breaking_point {
+            notes.push(format!(
+                "It breaks on days with more than {} contacts ({} of days; this tells {} of days right).",
+                words::thousands(point.contacts),
+                words::whole_percent(point.above),
+                words::whole_percent(point.right)
+            ));
+        }
+        if let Some(bound) = answer.bound.filter(|_| answer.claim != Claim::OutOfReach) {
+            let gap = (answer.best.cost - bound) / answer.best.cost.max(1e-9);
+            notes.push(format!(
+                "The cutting planes allow nothing below {} ({} less) where service is concave in people; it is the best found, not a proven optimum.",
+                words::one_decimal(bound),
+                words::percent(gap.max(0.0))
+            ));
+        }
+        if answer.is_cut_short {
+            notes.push(
+                "The search ended before it was done; more days may find a cheaper design.".into(),
+            );
+        }
+        notes
+    }
+
+    fn price_words(&self, price: f64) -> String {
+        match self.is_money {
+            true => words::one_decimal(price),
+            false => format!("{} h", words::one_decimal(price)),
+        }
+    }
+
+    fn teams(&self, froms: &[usize]) -> Vec<TeamRow> {
+        let (answer, question) = (self.answer, &self.search.question);
+        let (best, start) = (&answer.best.design.people, &answer.start.design.people);
+        let row = |knob: usize, team: &barometer_search::TeamKnob| {
+            let of_team = || (0..answer.blocks.len()).filter(|&at| answer.blocks[at].knob == knob);
+            let hours = |people: &[u32]| -> f64 {
+                of_team().map(|at| answer.blocks[at].hours * f64::from(people[at])).sum()
+            };
+            let cells = froms.iter().map(|&from| {
+                let Some(at) = of_team().find(|&at| answer.blocks[at].from == from) else {
+                    return PeopleCell::default();
+                };
+                let change = i64::from(best[at]) - i64::from(start[at]);
+                PeopleCell {
+                    people: best[at].to_string(),
+                    change: if change == 0 {
+                        String::new()
+                    } else {
+                        words::signed_count(change as f64)
+                    },
+                    class: match change {
+                        0 => "",
+                        1.. => "more",
+                        _ => "fewer",
+                    },
+                }
+            });
+            let named = question.base.strategy.teams.iter().find(|each| each.id == team.team);
+            let change = hours(best) - hours(start);
+            TeamRow {
+                name: named.map_or_else(|| team.team.clone(), |each| each.name.clone()),
+                cells: cells.collect(),
+                hours: words::one_decimal(hours(best)),
+                change: words::signed_one_decimal(change),
+            }
+        };
+        question.teams.iter().enumerate().map(|(knob, team)| row(knob, team)).collect()
+    }
+
+    fn goals(&self) -> Vec<GoalRow> {
+        let promise = self.search.question.promise;
+        let pairs = self.answer.best.goals.iter().zip(&self.answer.start.goals);
+        pairs
+            .map(|(goal, start)| GoalRow {
+                of: self.name(goal.of),
+                measure: measure_words(goal.measure),
+                verdict: verdict_of(goal, promise),
+                wanted: match goal.measure {
+                    Measure::ServiceLevel => format!("≥ {}", words::short_percent(goal.wanted)),
+                    _ => format!("≤ {}", words::short_percent(goal.wanted)),
+                },
+                got: format!(
+                    "{}{}",
+                    words::percent(goal.got),
+                    words::plus_minus(Some(goal.half_width), 100.0)
+                ),
+                start: words::percent(start.got),
+                days: words::percent(goal.days_held),
+                price: if goal.price_per_point > 1e-3 {
+                    self.price_words(goal.price_per_point)
+                } else {
+                    words::NONE.to_owned()
+                },
+            })
+            .collect()
+    }
+
+    fn settings(&self) -> Vec<SettingRow> {
+        let question = &self.search.question;
+        let names = barometer_plan::Sweepable::all(&question.base.strategy);
+        let chosen = question.settings.iter().zip(&self.answer.best.design.settings);
+        chosen
+            .zip(&self.answer.has_effect)
+            .map(|((knob, value), has_effect)| {
+                let name = names.iter().find(|(setting, _)| *setting == knob.setting);
+                SettingRow {
+                    name: name.map_or_else(|| knob.setting.key(), |(_, name)| name.clone()),
+                    value: match (value, has_effect) {
+                        (_, false) => "no effect on these days".to_owned(),
+                        (None, true) => "stays as it is: no value is better".to_owned(),
+                        (Some(value), true) => words::plain_number(*value),
+                    },
+                }
+            })
+            .collect()
+    }
+
+    fn frontier(&self) -> Vec<FrontierRow> {
+        let best = &self.answer.best.design;
+        self.answer
+            .frontier
+            .iter()
+            .map(|point| FrontierRow {
+                cost: words::one_decimal(point.cost),
+                hours: words::one_decimal(point.hours),
+                worst: words::signed_one_decimal(100.0 * point.worst),
+                level: words::percent(point.service_level),
+                days: words::percent(point.days_held),
+                is_best: point.design == *best,
+            })
+            .collect()
+    }
+
+    fn tried(&self) -> String {
+        let count = |what: TriedWhat| {
+            self.answer.tried.iter().filter(|tried| tried.what == what).count() as f64
+        };
+        format!(
+            "{} designs on {} simulated days: {} by cutting planes, {} nearby, {} for the frontier",
+            words::thousands(self.answer.tried.len() as f64),
+            words::thousands(self.answer.days as f64),
+            words::thousands(count(TriedWhat::Cuts)),
+            words::thousands(count(TriedWhat::Nearby) + count(TriedWhat::Settings)),
+            words::thousands(count(TriedWhat::Frontier)),
+        )
+    }
+}
+
+/// How far a target is on the right side.
+fn score(goal: &GoalAnswer) -> f64 {
+    match goal.measure {
+        Measure::ServiceLevel => goal.got - goal.wanted,
+        Measure::Abandonment | Measure::Occupancy => goal.wanted - goal.got,
+    }
+}
+
+/// Of a target on average, by its confidence interval; of one on a share of days, by that share.
+fn verdict_of(goal: &GoalAnswer, promise: Promise) -> Verdict {
+    match promise {
+        Promise::OnShareOfDays(share) if goal.measure != Measure::Occupancy => {
+            if goal.days_held >= share { Verdict::Holds } else { Verdict::Breaks }
+        }
+        _ if score(goal) >= goal.half_width => Verdict::Holds,
+        _ if score(goal) < -goal.half_width => Verdict::Breaks,
+        _ => Verdict::Marginal,
+    }
+}
+
+fn measure_words(measure: Measure) -> &'static str {
+    match measure {
+        Measure::ServiceLevel => "service level",
+        Measure::Abandonment => "abandonment",
+        Measure::Occupancy => "occupancy",
+    }
+}

@@ -1,0 +1,93 @@
+//! The search for the cheapest design, from a trial, from a day, and what it found.
+
+use axum::http::StatusCode;
+use barometer_store::{Role, RunState};
+use sqlx::PgPool;
+use uuid::Uuid;
+
+use crate::visitor::{Centre, TODAY, Visitor};
+
+/// The key at the end of an address.
+fn key(address: &str) -> Uuid {
+    address.split('?').next().unwrap().rsplit('/').next().unwrap().parse().unwrap()
+}
+
+/// A trial of the need of today.
+async fn trial(centre: &Centre, planner: &Visitor) -> Uuid {
+    let form = format!(
+        "contact_type={}&days={TODAY}&cover=need&demand=exact&replications=20&seed=3&version={}",
+        centre.bookings, centre.strategy_version
+    );
+    key(planner.post("/trials", &form).await.location())
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let asked = planner.get(&format!("/trials/{trial}/search")).await;
+    asked.says("What may change, and what must hold?").says("Fewest people of");
+    let strategy = centre.store.trial(trial).await.unwrap().inputs.strategy;
+    let team = &strategy.teams[0].id;
+    let form =
+        format!("promise=&block=240&days=40&team={team}&least=2&most=25&cost=20&setting=&values=");
+    let address = format!("/trials/{trial}/search");
+    let queued = planner.post(&address, &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let id = key(queued.location());
+    planner.get(queued.location()).await.says("Queued: 0 simulated days");
+    planner.get(&format!("/searches/{id}/search.json")).await.says("not found");
+    centre.work_off().await;
+    assert_eq!(centre.store.search(id).await.unwrap().run.state, RunState::Done);
+    let page = planner.get(&format!("/searches/{id}")).await;
+    page.says("agent-hours (cost").says("hold every target on average");
+    page.says("People by team and hour").says("Cost against service").says("A point costs");
+    planner.get(&format!("/searches/{id}/search.json")).await.says("\"frontier\"");
+    let people = planner.get(&format!("/searches/{id}/people.csv")).await;
+    people.says("interval_start,team,agents");
+    planner.get("/trials").await.says("Latest searches").says("people by 240 min");
+    // The design is tried on other customers, with its own people.
+    let tried = planner.post(&format!("/searches/{id}/trial"), "").await;
+    let tried = centre.store.trial(key(tried.location())).await.unwrap();
+    let search = centre.store.search(id).await.unwrap();
+    assert_ne!(tried.inputs.seed, search.question.seed);
+    let best = &search.answer.unwrap().best.design.people;
+    assert!(tried.inputs.teams[0].agents.iter().any(|people| best.contains(people)));
+    // What is wrong stands at its field, and what was typed stays.
+    for (typed, wanted) in [
+        (form.replace("most=25", "most=1"), "must be 2 to 20000, got 1"),
+        (form.replace("cost=20", "cost=0"), "must be above 0, got 0"),
+        (form.replace("days=40", "days=4"), "Must be a whole number from 20 to 5000."),
+        (form.replace("most=25", "most="), "choose at least one"),
+        (form.replace("setting=&values=", "setting=queue:x&values=3"), "Choose a setting"),
+    ] {
+        let refused = planner.post(&address, &typed).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+        refused.says(wanted).says("value=\"2\"");
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn one_press_searches_a_day_and_one_that_is_enough_answers(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    centre.store.go_live(centre.strategy_version, None, None, "a test").await.unwrap();
+    let queued = planner.post("/searches", &format!("days={TODAY}&cover=need")).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let id = key(queued.location());
+    planner.post(&format!("/searches/{id}/enough"), "").await;
+    centre.work_off().await;
+    let page = planner.get(&format!("/searches/{id}")).await;
+    page.says("The search ended before it was done");
+    // Nothing is forecast a year ahead: the form of a trial says so.
+    let refused = planner.post("/searches", "days=2028-11-27&cover=need").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("There is neither a forecast nor history for this time");
+    // A search that nobody wants any more has no answer.
+    let other =
+        key(planner.post("/searches", &format!("days={TODAY}&cover=need")).await.location());
+    planner.post(&format!("/runs/{other}/cancel"), "").await;
+    centre.work_off().await;
+    planner.get(&format!("/searches/{other}")).await.says("Cancelled after");
+}
