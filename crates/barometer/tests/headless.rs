@@ -769,7 +769,7 @@ fn a_search_of_files_finds_fewer_people_than_there_are_and_says_what_is_wrong() 
         )
     };
     let question = "block_minutes = 300\ndays = 40\nfresh_days = 400\n\
-        [targets.Line]\nservice_level = 0.7\nabandonment = \"none\"\n\
+        [targets.Contacts]\nservice_level = 0.7\nabandonment = \"none\"\n\
         [teams.team]\nleast = 5\nmost = 30\ncost_per_hour = 21.5\n";
     let done = search(question, "first");
     assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));

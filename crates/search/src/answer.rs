@@ -10,7 +10,8 @@ use crate::target::Measure;
 pub struct Answer {
     /// What may change.
     pub blocks: Vec<Block>,
-    /// Where it began, on the days of the test.
+    /// The trial that it began from, as it is, on the days of the test; its design is the most people of each
+    /// block.
     pub start: DesignFigures,
     /// The cheapest design found, on the days of the test; without one that holds, the one with the
     /// most people that are allowed.

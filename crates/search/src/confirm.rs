@@ -32,10 +32,36 @@ pub(crate) fn test(bench: &Bench<'_>, design: &Design, nth: u32) -> Result<Teste
     let question = bench.question;
     let mut inputs: TrialInputs =
         design.inputs(question, bench.blocks).map_err(SearchError::Setting)?;
-    inputs.seed = question.seed.wrapping_add(SEED_STEP * (u64::from(nth) + 1));
+    inputs.seed = seed_of(question.seed, nth);
     let days = Days::play(&inputs, 0..question.fresh_days)?;
     let shortfalls = bench.goals.all.iter().map(|goal| shortfall(bench, goal, &days)).collect();
     Ok(Tested { figures: figures(bench, design, &days), shortfalls, days })
+}
+
+/// The trial that the search begins from, as it is, on the fresh days of the nth test; its hours are those of the
+/// teams that may change.
+pub(crate) fn test_base(
+    bench: &Bench<'_>,
+    start: &Design,
+    nth: u32,
+) -> Result<DesignFigures, SearchError> {
+    let question = bench.question;
+    let mut inputs = question.base.clone();
+    (inputs.seed, inputs.precision) = (seed_of(question.seed, nth), None);
+    let days = Days::play(&inputs, 0..question.fresh_days)?;
+    let hours_of_interval = inputs.interval_secs / 3600.0;
+    let (mut cost, mut hours) = (0.0, 0.0);
+    for knob in &question.teams {
+        let team = inputs.teams.iter().find(|team| team.team == knob.team);
+        let people: u32 = team.map_or(0, |team| team.agents.iter().sum());
+        hours += hours_of_interval * f64::from(people);
+        cost += knob.cost_per_hour * hours_of_interval * f64::from(people);
+    }
+    Ok(DesignFigures { cost, hours, ..figures(bench, start, &days) })
+}
+
+fn seed_of(seed: u64, nth: u32) -> u64 {
+    seed.wrapping_add(SEED_STEP * (u64::from(nth) + 1))
 }
 
 fn shortfall(bench: &Bench<'_>, goal: &Goal, days: &Days) -> f64 {

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use crate::answer::{Answer, Claim, DesignFigures, Tried, TriedWhat};
 use crate::budget::Bench;
-use crate::confirm::{TESTS, Tested, every_contact_target, ratio, test};
+use crate::confirm::{TESTS, Tested, every_contact_target, ratio, test, test_base};
 use crate::design::{Block, Design, blocks};
 use crate::error::{SearchError, Stopped};
 use crate::frontier::frontier;
@@ -85,7 +85,7 @@ pub fn search(
         Err(SearchError::Stopped(Stopped::Enough)) => Vec::new(),
         Err(error) => return Err(error),
     };
-    let start = test(&bench, &start, nth)?.figures;
+    let start = test_base(&bench, &start, nth)?;
     Ok(answer(&bench, found, tested, claim, start, points, is_cut_short))
 }
 

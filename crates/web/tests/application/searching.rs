@@ -37,12 +37,12 @@ async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
     let id = key(queued.location());
     planner.get(queued.location()).await.says("Queued: 0 simulated days");
-    planner.get(&format!("/searches/{id}/search.json")).await.says("not found");
+    planner.get(&format!("/searches/{id}/search.json")).await.says("Where did it go?");
     centre.work_off().await;
     assert_eq!(centre.store.search(id).await.unwrap().run.state, RunState::Done);
     let page = planner.get(&format!("/searches/{id}")).await;
     page.says("agent-hours (cost").says("hold every target on average");
-    page.says("People by team and hour").says("Cost against service").says("A point costs");
+    page.says("People by team and hour").says("Cost against service").says("Point costs");
     planner.get(&format!("/searches/{id}/search.json")).await.says("\"frontier\"");
     let people = planner.get(&format!("/searches/{id}/people.csv")).await;
     people.says("interval_start,team,agents");

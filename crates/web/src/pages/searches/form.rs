@@ -31,6 +31,11 @@ const PROMISES: [(&str, &str); 5] = [
 /// Minutes for which a team keeps its people.
 const BLOCKS: [u32; 5] = [30, 60, 120, 240, 480];
 
+/// Fresh days of the test for each day of the search, and their bounds.
+const FRESH: u32 = 10;
+const LEAST_FRESH: u32 = 300;
+const MOST_FRESH: u32 = 5000;
+
 /// Settings that a form has room for.
 const SETTINGS: usize = 2;
 
@@ -233,6 +238,7 @@ impl SearchForm {
             promise,
             block_intervals: (block_intervals as usize).min(base.interval_count().max(1)),
             days,
+            fresh_days: (FRESH * days).clamp(LEAST_FRESH, MOST_FRESH),
             teams,
             settings,
             ..Question::about(base.clone())

@@ -144,19 +144,19 @@ impl View<'_> {
         let promise = promise_words(self.search.question.promise);
         let found = self.cost_words(best);
         let before = format!(
-            "the trial's {} hold them on {}",
+            "The trial's {} hold them all on {}",
             self.cost_words(start),
             self.days_words(start)
         );
         match self.answer.claim {
             Claim::Holds => {
                 format!(
-                    "{found} hold every target {promise}, on {}; {before}.",
+                    "{found} hold every target {promise}; all hold at once on {}. {before}.",
                     self.days_words(best)
                 )
             }
             Claim::NotSure => format!(
-                "{found} is the best found, but fresh days do not confirm every target {promise}: it holds on {}; {before}.",
+                "{found} is the best found, but fresh days do not confirm every target {promise}: all hold at once on {}. {before}.",
                 self.days_words(best)
             ),
             Claim::OutOfReach => {
@@ -233,38 +233,42 @@ impl View<'_> {
 
     fn teams(&self, froms: &[usize]) -> Vec<TeamRow> {
         let (answer, question) = (self.answer, &self.search.question);
-        let (best, start) = (&answer.best.design.people, &answer.start.design.people);
+        let best = &answer.best.design.people;
         let row = |knob: usize, team: &barometer_search::TeamKnob| {
             let of_team = || (0..answer.blocks.len()).filter(|&at| answer.blocks[at].knob == knob);
-            let hours = |people: &[u32]| -> f64 {
-                of_team().map(|at| answer.blocks[at].hours * f64::from(people[at])).sum()
+            let hours: f64 =
+                of_team().map(|at| answer.blocks[at].hours * f64::from(best[at])).sum();
+            let agents = question.base.teams.iter().find(|each| each.team == team.team);
+            let agents = agents.map_or(&[][..], |each| each.agents.as_slice());
+            // The mean of the trial's people in a block.
+            let in_trial = |at: usize| {
+                let block = &answer.blocks[at];
+                let people = agents.get(block.from..block.until).unwrap_or_default();
+                f64::from(people.iter().sum::<u32>()) / people.len().max(1) as f64
             };
+            let hours_in_trial: f64 =
+                of_team().map(|at| answer.blocks[at].hours * in_trial(at)).sum();
             let cells = froms.iter().map(|&from| {
                 let Some(at) = of_team().find(|&at| answer.blocks[at].from == from) else {
                     return PeopleCell::default();
                 };
-                let change = i64::from(best[at]) - i64::from(start[at]);
-                PeopleCell {
-                    people: best[at].to_string(),
-                    change: if change == 0 {
-                        String::new()
-                    } else {
-                        words::signed_count(change as f64)
-                    },
-                    class: match change {
-                        0 => "",
-                        1.. => "more",
-                        _ => "fewer",
-                    },
-                }
+                let change = f64::from(best[at]) - in_trial(at);
+                let rounded = words::signed_one_decimal(change);
+                let (class, change) = match rounded.as_str() {
+                    "0.0" => ("", String::new()),
+                    _ => (
+                        if change > 0.0 { "more" } else { "fewer" },
+                        rounded.trim_end_matches(".0").to_owned(),
+                    ),
+                };
+                PeopleCell { people: best[at].to_string(), change, class }
             });
             let named = question.base.strategy.teams.iter().find(|each| each.id == team.team);
-            let change = hours(best) - hours(start);
             TeamRow {
                 name: named.map_or_else(|| team.team.clone(), |each| each.name.clone()),
                 cells: cells.collect(),
-                hours: words::one_decimal(hours(best)),
-                change: words::signed_one_decimal(change),
+                hours: words::one_decimal(hours),
+                change: words::signed_one_decimal(hours - hours_in_trial),
             }
         };
         question.teams.iter().enumerate().map(|(knob, team)| row(knob, team)).collect()
