@@ -73,7 +73,7 @@ pub enum GoalName {
     Team(usize),
 }
 
-/// A target beside what it came to.
+/// A target beside its result.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct GoalAnswer {
     /// Whose.

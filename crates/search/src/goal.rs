@@ -93,7 +93,7 @@ impl Goals {
         }
     }
 
-    /// Of so many days in order, worst first, the one that must hold.
+    /// The place of the day that must hold, of this number of days with the worst first.
     fn rank(&self, days: usize) -> usize {
         let may_fail = ((1.0 - self.share) * days as f64 + 1e-9).floor() as usize;
         may_fail.min(days - 1)

@@ -15,7 +15,7 @@ use crate::slopes::{Slopes, slopes};
 /// Changes that are simulated before the search gives up at a design.
 const TRIES: usize = 16;
 
-/// Changes that may be made before slopes are taken anew.
+/// Changes that may be made before slopes are taken again.
 const CHANGES_PER_SLOPES: usize = 4;
 
 /// A change is worth a simulation where it is predicted to miss by no more than this.
@@ -64,11 +64,7 @@ fn bundle(
         if change.iter().any(|(at, _)| touched.contains(at)) {
             continue;
         }
-        let after: Vec<f64> = (left.iter().zip(slopes))
-            .map(|(left, slopes)| {
-                left + change.iter().map(|&(at, more)| slopes[at] * f64::from(more)).sum::<f64>()
-            })
-            .collect();
+        let after = predicted(&left, slopes, &change);
         if worst_of(&after) >= 0.0 {
             left = after;
             touched.extend(change.iter().map(|(at, _)| *at));
@@ -77,10 +73,7 @@ fn bundle(
     }
     while chosen.len() >= 2 {
         let changed = chosen.iter().fold(design.clone(), |design, change| design.with(change));
-        if refused.insert(changed.people.clone())
-            && let Some(days) = bench.try_design(&changed, days)?
-            && bench.holds(&days)
-        {
+        if held(bench, &changed, days, refused)? == Some(true) {
             return Ok(true);
         }
         chosen.truncate(chosen.len() / 2);
@@ -100,16 +93,10 @@ fn one_change(
     let mut tries = 0;
     for change in promising(bench.blocks, design, &slacks, slopes) {
         let changed = design.with(&change);
-        if !refused.insert(changed.people.clone()) {
-            continue;
-        }
-        let cost = changed.cost(bench.blocks);
-        let is_held = match bench.try_design(&changed, days)? {
-            Some(days) => bench.holds(&days),
-            None => false,
-        };
-        if is_held && cost < design.cost(bench.blocks) {
-            return Ok(true);
+        match held(bench, &changed, days, refused)? {
+            Some(true) => return Ok(true),
+            Some(false) => {}
+            None => continue,
         }
         tries += 1;
         if tries == TRIES {
@@ -117,6 +104,28 @@ fn one_change(
         }
     }
     Ok(false)
+}
+
+/// Whether a cheaper design holds on the days of the search; `None` where it was tried before.
+fn held(
+    bench: &mut Bench<'_>,
+    design: &Design,
+    known: &Days,
+    refused: &mut HashSet<Vec<u32>>,
+) -> Result<Option<bool>, SearchError> {
+    if !refused.insert(design.people.clone()) {
+        return Ok(None);
+    }
+    let days = bench.try_design(design, known)?;
+    Ok(Some(days.is_some_and(|days| bench.holds(&days))))
+}
+
+/// The slacks after a change, by the slopes.
+fn predicted(slacks: &[f64], slopes: &Slopes, change: &[(usize, i32)]) -> Vec<f64> {
+    let gain = |slopes: &Vec<f64>| -> f64 {
+        change.iter().map(|&(at, more)| slopes[at] * f64::from(more)).sum()
+    };
+    slacks.iter().zip(slopes).map(|(slack, slopes)| slack + gain(slopes)).collect()
 }
 
 /// Changes that make a design cheaper and are predicted to hold, or nearly: the surest first, and of
@@ -130,10 +139,7 @@ fn promising(blocks: &[Block], design: &Design, slacks: &[f64], slopes: &Slopes)
         if saved <= 1e-9 {
             return;
         }
-        let predicted = slacks.iter().zip(slopes).map(|(slack, slopes)| {
-            slack + change.iter().map(|&(at, more)| slopes[at] * f64::from(more)).sum::<f64>()
-        });
-        let worst = worst_of(&predicted.collect::<Vec<f64>>());
+        let worst = worst_of(&predicted(slacks, slopes, &change));
         if worst >= -NEARLY {
             found.push((worst.min(0.0), saved, change));
         }

@@ -17,10 +17,10 @@ use crate::settings;
 use crate::slopes::slopes;
 use crate::threshold::breaking_point;
 
-/// Cuts are added at so many designs, at most.
+/// Designs at which cuts are added, at most.
 const MOST_CUTS: usize = 30;
 
-/// Cuts end where so many designs in a row have brought nothing cheaper.
+/// Designs in a row that bring nothing cheaper before the cuts end.
 const PATIENCE: usize = 6;
 
 /// What is asked more each time that cuts lead back to a design that was tried, and in all.
@@ -158,7 +158,7 @@ impl Found {
                 None => break,
             }
         }
-        // Of what is promised, not of what is asked beyond it.
+        // The bound is for the promise alone, without the margins.
         let promised = vec![0.0; bench.goals.all.len()];
         self.bound =
             self.master.solve(bench.blocks, &promised, None)?.map(|solution| solution.bound);

@@ -6,7 +6,7 @@ use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
 
-/// A value is better where its gain is so many standard errors of the paired difference.
+/// Standard errors of the paired difference by which a value must gain to be taken.
 const SURE: f64 = 2.5;
 
 /// Chooses the value of each setting in turn; gives, by setting, whether any value changed anything.

@@ -9,7 +9,7 @@ use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
 
-/// Blocks of a team that share a simulation stand so many blocks apart.
+/// Distance in blocks between the blocks of a team that share a simulation.
 const STRIDE: usize = 4;
 
 /// Slopes are taken on one in so many days of the design, and on so many at least: the same customers
