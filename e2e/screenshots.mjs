@@ -102,6 +102,20 @@ const VIEWS = {
     await shoot();
     await page.getByRole('button', { name: 'Discard' }).click();
   },
+  report: async () => {
+    await page.goto('/reports/week-review');
+    await shoot();
+  },
+  search: async () => {
+    await page.goto('/trials?day=2026-11-25');
+    await page.getByRole('link', { name: 'Bookings, Wed 25 Nov' }).last().click();
+    await page.getByRole('link', { name: 'Find the cheapest people' }).click();
+    await page.getByLabel('A team keeps its people for').selectOption('120 min');
+    await page.getByLabel('Simulated days for each design').fill('60');
+    await page.getByRole('button', { name: 'Find the cheapest design' }).click();
+    await page.getByText(/agent-hours.*every target/).waitFor({ timeout: 300_000 });
+    await shoot();
+  },
   staffing: async () => {
     await chosen('staffing', '2026-11-28', 'Sailing changes');
     await shoot();

@@ -8,6 +8,7 @@
 //! * [`drafts`]: the strategy that planners change in drafts, and the versions that they keep of it;
 //! * [`strategy_week`]: the planned week that a strategy is looked at with;
 //! * [`imports`]: files of history to a preview;
+//! * [`reports`]: reports, made for a reader or when their time comes;
 //! * [`release`]: which version may go live;
 //! * [`live`]: the switch, told what is to be and heard what is;
 //! * [`outbox`]: messages to people and programs, sent until they arrive;
@@ -25,6 +26,7 @@ pub mod outbox;
 pub mod passwords;
 pub mod planning;
 pub mod release;
+pub mod reports;
 pub mod runs;
 pub mod sign_in;
 pub mod staffing;

@@ -13,8 +13,8 @@ use barometer_store::{Job, Run, RunKind, Store, StoreError, Trial};
 use futures_util::stream::{self, StreamExt};
 use uuid::Uuid;
 
-use crate::AppError;
 use crate::demand::refresh_forecast;
+use crate::{AppError, reports};
 
 /// Between two looks whether a part that is being played is still wanted.
 const ASK_EVERY: Duration = Duration::from_secs(1);
@@ -100,6 +100,7 @@ async fn work_off(store: &Store, job: Job) -> Result<(), AppError> {
         RunKind::Shifts => look_for_shifts(store, run.id).await,
         RunKind::Account => account_for_day(store, run.id).await,
         RunKind::Search => search_design(store, run.id).await,
+        RunKind::Report => reports::make_edition(store, run.id).await,
     }
 }
 

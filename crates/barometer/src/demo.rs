@@ -3,7 +3,7 @@
 use anyhow::{Context, Result};
 use barometer_app::demand::refresh_forecast;
 use barometer_app::passwords::hash_password;
-use barometer_app::{lists, release};
+use barometer_app::{clock, lists, release};
 use barometer_demo::lists as demo_lists;
 use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
 use barometer_forecast::{Change, Overlay, Repeats};
@@ -13,13 +13,14 @@ use barometer_plan::{
     EvidenceKey, Recipient, Severity, SheetAct, SheetText, TeamPeople, TrialInputs, TypePlan,
     customers_of,
 };
+use barometer_report::{Format, Ready, Timing, TimingDays};
 use barometer_store::{
-    HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry, NewRevision,
-    NewSpecialDay, NewTrial, NewVersion, Role, Store, Subject,
+    AnswerSpeed, HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry,
+    NewRevision, NewSchedule, NewSpecialDay, NewTrial, NewVersion, Role, Sending, Store, Subject,
 };
 use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
-use jiff::civil::{Date, date};
+use jiff::civil::{Date, date, time};
 use jiff::tz::TimeZone;
 use uuid::Uuid;
 
@@ -70,7 +71,45 @@ pub async fn load(store: &Store) -> Result<()> {
     for rule in alarms() {
         store.add_alarm(centre, &rule, None).await?;
     }
+    keep_reports(store, centre, &zone).await?;
     store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+/// The reports that others get: managers on Monday mornings, the duty manager when a day went wrong.
+async fn keep_reports(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
+    let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
+    let monday = TimingDays::Weekdays([true, false, false, false, false, false, false]);
+    let working_days = TimingDays::Weekdays([true, true, true, true, true, false, false]);
+    let sending = |address: &str, formats: &[Format]| Sending {
+        addresses: vec![format!("{address}@larkhaven.example")],
+        roles: Vec::new(),
+        formats: formats.to_vec(),
+        link_days: None,
+        only_if_missed: false,
+    };
+    let managers = Sending {
+        roles: vec![Role::Approver],
+        ..sending("harbour.manager", &[Format::Pdf, Format::Xlsx])
+    };
+    let duty = Sending { only_if_missed: true, link_days: Some(14), ..sending("duty", &[]) };
+    let reports = [
+        ("week-review", Timing::new(monday, time(7, 0, 0, 0))?, managers),
+        ("morning-brief", Timing::new(working_days, time(6, 45, 0, 0))?, duty),
+    ];
+    for (key, timing, sending) in reports {
+        let ready = Ready::ALL.iter().find(|ready| ready.key == key);
+        let definition = ready.context("a ready-made report is gone")?.definition();
+        let report = store.add_report(centre, &definition, Some(planner.id)).await?;
+        let new = NewSchedule {
+            report,
+            next_at: timing.next(clock::now(), zone),
+            timing: &timing,
+            sending: &sending,
+            by: planner.id,
+        };
+        store.add_report_schedule(&new).await?;
+    }
     Ok(())
 }
 
@@ -328,6 +367,9 @@ async fn load_contact_type(
             answered: past.answered as i32,
             abandoned: past.abandoned as i32,
             handle_secs: past.handle_secs,
+            speed: past
+                .speed
+                .map(|(in_time, wait_secs)| AnswerSpeed { in_time: in_time as i32, wait_secs }),
         })
         .collect();
     store.add_history(id, &history).await?;

@@ -7,6 +7,7 @@
 mod demo;
 mod headless;
 mod listen;
+mod report;
 mod serve;
 mod switch;
 mod worker;
@@ -62,6 +63,8 @@ enum Command {
     Map(headless::map::Options),
     /// Prints the JSON Schema of a strategy, of customers, of a contact or of expectations.
     Schema(headless::schema::Options),
+    /// Makes a report, one that is kept or a ready-made one, as files.
+    Report(report::Options),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -84,9 +87,14 @@ enum Command {
     },
 }
 
-#[tokio::main]
-async fn main() -> ExitCode {
-    match run(Cli::parse()).await {
+fn main() -> ExitCode {
+    let done = tokio::runtime::Runtime::new().context("starting threads").and_then(|runtime| {
+        let done = runtime.block_on(run(Cli::parse()));
+        // What is still computed on a thread of its own is not waited for: another worker takes it up.
+        runtime.shutdown_background();
+        done
+    });
+    match done {
         Ok(code) => code,
         Err(error) => {
             // One line with its causes; a backtrace helps nobody who started a program.
@@ -149,6 +157,7 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
+        Command::Report(options) => report::run(&store, &options).await,
         Command::Migrate => Ok(store.migrate().await?),
         Command::Demo => {
             demo::load(&store).await?;

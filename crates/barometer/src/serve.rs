@@ -6,6 +6,7 @@ use anyhow::{Context, Result};
 use barometer_app::demand::refresh_missing_forecasts;
 use barometer_app::live::{self, Live, SwitchAddress};
 use barometer_app::outbox::{self, Delivery, MailServer};
+use barometer_app::reports;
 use barometer_store::Store;
 use barometer_web::{App, Settings, router};
 use clap::Args;
@@ -51,6 +52,9 @@ pub struct Options {
     /// The sender of all mail.
     #[arg(long, env = "BAROMETER_MAIL_FROM", default_value = "Barometer <barometer@localhost>")]
     mail_from: String,
+    /// Where people reach this server, as https://barometer.example.org: links in mail begin with it.
+    #[arg(long, env = "BAROMETER_PUBLIC_ADDRESS")]
+    public_address: Option<String>,
     #[command(flatten)]
     worker: worker::WorkerOptions,
 }
@@ -71,8 +75,9 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     let address =
         options.switch.map(|address| SwitchAddress { address, token: options.switch_token });
     let mail = options.mail_server.map(|server| MailServer::of(&server, &options.mail_from));
-    let delivery = Delivery::of(mail.transpose()?);
+    let delivery = Delivery::of(mail.transpose()?, options.public_address);
     tokio::spawn(outbox::run(store.clone(), delivery, stopped.clone()));
+    tokio::spawn(reports::run(store.clone(), stopped.clone()));
     let app = App::new(store.clone(), settings, Live::of(address));
     tokio::spawn(live::run(store.clone(), app.live.clone(), stopped.clone()));
     let app = router(app);

@@ -1,7 +1,7 @@
 //! What came: the luck of the day, and abandonment from the people who were there.
 
 use barometer_plan::{IntervalLoad, Model, Rules, need};
-use barometer_queueing::Traffic;
+use barometer_queueing::{Outcome, Traffic};
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -27,6 +27,10 @@ const MOST_MISSING: f64 = 0.08;
 const MARGIN: f64 = 0.06;
 /// How much single handle times spread around their mean.
 const HANDLE_VARIATION: f64 = 0.7;
+/// How much the mean wait of an interval spreads around what the model says.
+const WAIT_SPREAD: f64 = 0.15;
+/// Tells the luck of waits from that of contacts.
+const WAITS: u64 = 0x77A1_7500;
 
 /// One half-hour as the switch recorded it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -41,6 +45,9 @@ pub struct PastInterval {
     pub abandoned: u32,
     /// Mean handle time in seconds; none when nothing was answered.
     pub handle_secs: Option<f64>,
+    /// Contacts answered within the threshold, and seconds that the answered waited in all; none for work
+    /// with a deadline.
+    pub speed: Option<(u32, f64)>,
 }
 
 /// The past of a contact type until the day before [`TODAY`]: what came, and who was there in the
@@ -52,6 +59,7 @@ pub(crate) fn past(
 ) -> (Vec<PastInterval>, Vec<(Timestamp, u32)>) {
     let mut people = Vec::new();
     let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
+    let mut waits = Xoshiro256PlusPlus::seed_from_u64(seed ^ WAITS);
     let mut past = Vec::new();
     let mut day = FIRST_DAY;
     let kept_from = TODAY.saturating_sub(PAST_COVER_WEEKS.weeks());
@@ -60,9 +68,12 @@ pub(crate) fn past(
         let present = 1.0 - rng.random_range(0.0..MOST_MISSING);
         for slot in 0..GRAIN.slots_per_day() {
             let at = day.at((slot / 2) as i8, (slot % 2 * 30) as i8, 0, 0);
-            let Some(interval) = half_hour(character, at, luck, present, zone, &mut rng) else {
+            let Some((mut interval, outcome)) =
+                half_hour(character, at, luck, present, zone, &mut rng)
+            else {
                 continue;
             };
+            interval.speed = outcome.map(|outcome| speed(&interval, &outcome, &mut waits));
             if let Some(agents) = agents_there(character, at, present).filter(|_| day >= kept_from)
             {
                 people.push((interval.start, agents));
@@ -83,11 +94,12 @@ fn half_hour(
     present: f64,
     zone: &TimeZone,
     rng: &mut Xoshiro256PlusPlus,
-) -> Option<PastInterval> {
+) -> Option<(PastInterval, Option<Outcome>)> {
     let expected = character.expected_contacts(at)? * luck * around_one(INTERVAL_SPREAD, rng);
     let expected = expected * outage_factor(at);
     let offered = Poisson::new(expected.max(1e-9)).map_or(0.0, |contacts| contacts.sample(rng));
-    let lost = abandonment(character, at, expected, present);
+    let outcome = outcome(character, at, expected, present);
+    let lost = outcome.map_or(0.0, |outcome| outcome.abandonment);
     let abandoned = Binomial::new(offered as u64, lost).map_or(0, |leaving| leaving.sample(rng));
     let answered = offered as u64 - abandoned;
     let handle_secs = (answered > 0).then(|| {
@@ -97,13 +109,26 @@ fn half_hour(
         // Switches report tenths of a second.
         ((mean + noise).max(0.3 * mean) * 10.0).round() / 10.0
     });
-    Some(PastInterval {
+    let interval = PastInterval {
         start: zone.to_timestamp(at).ok()?,
         offered: offered as u32,
         answered: answered as u32,
         abandoned: abandoned as u32,
         handle_secs,
-    })
+        speed: None,
+    };
+    Some((interval, outcome))
+}
+
+/// How fast an interval's contacts were answered: each answered one is in time with the model's chance.
+fn speed(interval: &PastInterval, outcome: &Outcome, rng: &mut Xoshiro256PlusPlus) -> (u32, f64) {
+    let answered = 1.0 - outcome.abandonment;
+    let chance =
+        if answered > 0.0 { (outcome.service_level / answered).clamp(0.0, 1.0) } else { 0.0 };
+    let in_time = Binomial::new(u64::from(interval.answered), chance)
+        .map_or(0, |in_time| in_time.sample(rng));
+    let wait = f64::from(interval.answered) * outcome.answer_secs * around_one(WAIT_SPREAD, rng);
+    (in_time as u32, (wait * 10.0).round() / 10.0)
 }
 
 /// The people who were there: those planned for a calm day, less those missing.
@@ -112,14 +137,15 @@ fn agents_there(character: &Character, at: DateTime, present: f64) -> Option<u32
     Some((f64::from(planned) * present).ceil().max(1.0) as u32)
 }
 
-/// The share that abandons with the people who were planned for a calm day, less those missing.
-fn abandonment(character: &Character, at: DateTime, expected: f64, present: f64) -> f64 {
+/// How contacts fare with the people who were planned for a calm day, less those missing.
+fn outcome(character: &Character, at: DateTime, expected: f64, present: f64) -> Option<Outcome> {
     let rules = &character.rules;
-    let Some(planned) = character.planned_load(at) else { return 0.0 };
+    let planned = character.planned_load(at)?;
     let agents = agents_there(character, at, present).unwrap_or(1);
-    let outcome = Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs)
-        .and_then(|traffic| Model::for_rules(rules).outcome(traffic, agents, rules));
-    outcome.ok().flatten().map_or(0.0, |outcome| outcome.abandonment)
+    Traffic::per_interval(expected, GRAIN.secs(), planned.handle_secs)
+        .and_then(|traffic| Model::for_rules(rules).outcome(traffic, agents, rules))
+        .ok()
+        .flatten()
 }
 
 /// The people whom planners roster for what they expect, with their margin.

@@ -23,6 +23,17 @@ pub struct HistoryInterval {
     pub abandoned: i32,
     /// Mean handle time in seconds, when known.
     pub handle_secs: Option<f64>,
+    /// How fast they were answered, when known.
+    pub speed: Option<AnswerSpeed>,
+}
+
+/// How fast the contacts of an interval were answered.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct AnswerSpeed {
+    /// Contacts answered within the threshold of the service level.
+    pub in_time: i32,
+    /// Seconds that the answered waited, in all.
+    pub wait_secs: f64,
 }
 
 /// One local day of history.
@@ -154,17 +165,23 @@ impl Store {
         let mut connection = self.pool.acquire().await.map_err(&failed)?;
         let mut copy = connection
             .copy_in_raw(
-                "COPY history (contact_type_id, interval_start, offered, answered, abandoned, handle_secs) \
-                 FROM STDIN",
+                "COPY history (contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
+                   in_time, wait_secs) FROM STDIN",
             )
             .await
             .map_err(&failed)?;
         let mut buffer = String::with_capacity(COPY_CHUNK + 256);
         for interval in intervals {
-            let HistoryInterval { start, offered, answered, abandoned, handle_secs } = interval;
+            let HistoryInterval { start, offered, answered, abandoned, handle_secs, speed } =
+                interval;
             let handle = handle_secs.map_or_else(|| "\\N".to_owned(), |secs| secs.to_string());
-            buffer +=
-                &format!("{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\n");
+            let speed = speed.map_or_else(
+                || "\\N\t\\N".to_owned(),
+                |AnswerSpeed { in_time, wait_secs }| format!("{in_time}\t{wait_secs}"),
+            );
+            buffer += &format!(
+                "{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\t{speed}\n"
+            );
             if buffer.len() > COPY_CHUNK {
                 copy.send(buffer.as_bytes()).await.map_err(&failed)?;
                 buffer.clear();

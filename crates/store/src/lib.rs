@@ -24,6 +24,7 @@ mod live;
 mod marks;
 mod outbox;
 mod overlays;
+mod reports;
 mod runs;
 mod searches;
 mod sessions;
@@ -48,7 +49,7 @@ pub use forecasts::{
     DemandLine, ForecastDay, ForecastHead, ForecastLine, ForecastLock, MadeInterval,
 };
 pub use frozen::{FrozenForecast, FrozenInterval};
-pub use history::{DayTotal, HistoryInterval, PeriodTotal};
+pub use history::{AnswerSpeed, DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
 pub use jobs::{Job, JobQueue};
 pub use lists::{List, ListCounts, ListRow, ListSubject, ListWriter, NotCalled};
@@ -56,6 +57,10 @@ pub use live::{Intervention, InterventionNote, LiveRelease, ReleaseAnswer};
 pub use marks::{Decision, HistoryMark};
 pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
+pub use reports::{
+    Edition, EditionFile, EditionLine, KeptReport, MadeEdition, MeasuredCounts, NewEdition,
+    NewSchedule, Schedule, Sending, Slots, TeamHours,
+};
 pub use runs::{Run, RunKind, RunState};
 pub use searches::{NewSearch, Search, SearchLine};
 pub use sessions::Sessions;

@@ -246,9 +246,10 @@ impl Store {
                ORDER BY contact_type, started_at, sequence DESC), \
              added AS ( \
                INSERT INTO history (contact_type_id, interval_start, offered, answered, abandoned, \
-                 handle_secs) \
+                 handle_secs, in_time, wait_secs) \
                SELECT types.id, told.started_at, told.offered, told.answered, told.abandoned, \
-                 CASE WHEN told.handled > 0 THEN told.handle_secs / told.handled END \
+                 CASE WHEN told.handled > 0 THEN told.handle_secs / told.handled END, \
+                 least(told.in_time, told.answered), told.wait_secs \
                FROM told JOIN contact_types AS types \
                  ON types.centre_id = $1 AND types.name = told.contact_type \
                ON CONFLICT (contact_type_id, interval_start) DO NOTHING RETURNING contact_type_id) \

@@ -66,6 +66,8 @@ pub struct Message {
     pub failure: Option<String>,
     /// With which a webhook is signed.
     pub key: String,
+    /// The made report whose files go with it.
+    pub edition: Option<Uuid>,
 }
 
 #[derive(FromRow)]
@@ -80,6 +82,7 @@ struct Row {
     state: MessageState,
     failure: Option<String>,
     webhook_key: String,
+    edition_id: Option<Uuid>,
 }
 
 impl From<Row> for Message {
@@ -95,6 +98,7 @@ impl From<Row> for Message {
             state: row.state,
             failure: row.failure,
             key: row.webhook_key,
+            edition: row.edition_id,
         }
     }
 }
@@ -105,16 +109,27 @@ pub(crate) async fn put(
     centre: Uuid,
     messages: &[NewMessage],
 ) -> Result<(), StoreError> {
+    put_with_files(connection, centre, messages, None).await
+}
+
+/// Puts messages into the outbox, with the files of a made report, in the caller's transaction.
+pub(crate) async fn put_with_files(
+    connection: &mut PgConnection,
+    centre: Uuid,
+    messages: &[NewMessage],
+    edition: Option<Uuid>,
+) -> Result<(), StoreError> {
     for message in messages {
         sqlx::query(
-            "INSERT INTO outbox (centre_id, recipient, subject, body, event) \
-             VALUES ($1, $2, $3, $4, $5)",
+            "INSERT INTO outbox (centre_id, recipient, subject, body, event, edition_id) \
+             VALUES ($1, $2, $3, $4, $5, $6)",
         )
         .bind(centre)
         .bind(message.recipient.to_string())
         .bind(&message.subject)
         .bind(&message.body)
         .bind(Json(&message.event))
+        .bind(edition)
         .execute(&mut *connection)
         .await
         .map_err(StoreError::on("writing a message"))?;
@@ -131,7 +146,7 @@ impl Store {
                SELECT id FROM outbox WHERE state = 'waiting' AND due_at <= now() \
                ORDER BY due_at LIMIT 1 FOR UPDATE SKIP LOCKED) \
              RETURNING outbox.id, recipient, subject, body, event, outbox.created_at, attempts, state, \
-               failure, webhook_key",
+               failure, webhook_key, edition_id",
         )
         .bind(SENDING_SECS)
         .fetch_optional(&self.pool)
@@ -191,7 +206,7 @@ impl Store {
     pub async fn messages(&self, centre: Uuid, most: i64) -> Result<Vec<Message>, StoreError> {
         let rows: Vec<Row> = sqlx::query_as(
             "SELECT outbox.id, recipient, subject, body, event, outbox.created_at, attempts, state, \
-               failure, webhook_key \
+               failure, webhook_key, edition_id \
              FROM outbox JOIN centres ON centres.id = outbox.centre_id \
              WHERE centre_id = $1 ORDER BY outbox.created_at DESC, outbox.id LIMIT $2",
         )

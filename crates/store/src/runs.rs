@@ -26,6 +26,8 @@ pub enum RunKind {
     Account,
     /// A search for the cheapest design, in simulated days.
     Search,
+    /// A report; its work is one.
+    Report,
 }
 
 /// How far a run has come.

@@ -39,8 +39,8 @@ use pages::demand::{cleaning, frozen, overlays, special_days};
 pub use pages::strategy::journey_map;
 use pages::strategy::{expectations, lists};
 use pages::{
-    comparisons, demand, go_live, methods, outlook, people, progress, searches, sign_in, staffing,
-    strategy, tokens, trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, progress, reports, searches, sign_in,
+    staffing, strategy, tokens, trials, watch,
 };
 
 /// What the pages work on.
@@ -238,6 +238,22 @@ pub fn router(app: App) -> Router {
         .route("/watch/account", get(watch::account::show).post(watch::account::start))
         .route("/watch/account/{date}/{format}", get(watch::account::export))
         .route("/watch/weeks", get(watch::weeks::show))
+        .route("/reports", get(reports::list::show).post(reports::edit::add))
+        .route("/reports/new", get(reports::edit::begin))
+        .route("/reports/preview", post(reports::edit::preview))
+        .route(
+            "/reports/editions/{edition}",
+            get(reports::edition::show).post(reports::edition::act),
+        )
+        .route("/reports/editions/{edition}/{format}", get(reports::edition::file))
+        .route("/reports/{report}", get(reports::show::show).post(reports::edit::save))
+        .route("/reports/{report}/edit", get(reports::edit::edit))
+        .route("/reports/{report}/remove", post(reports::edit::remove))
+        .route("/reports/{report}/file/{format}", get(reports::show::file))
+        .route("/reports/{report}/picture/{name}", get(reports::show::picture))
+        .route("/reports/{report}/made", get(reports::made::show).post(reports::made::make))
+        .route("/reports/{report}/schedules", post(reports::made::add))
+        .route("/reports/{report}/schedules/{schedule}", post(reports::made::act))
         .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))
         .route("/people/tokens", post(tokens::add))
@@ -252,6 +268,7 @@ pub fn router(app: App) -> Router {
         .with_state(app.clone());
     let api = Router::new()
         .route("/api/history", put(sent::put).layer(DefaultBodyLimit::disable()))
+        .route("/reports/shared/{secret}", get(reports::shared::show))
         .with_state(app.clone());
     let all = security::protect(pages, &app)
         .merge(api)

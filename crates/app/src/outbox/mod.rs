@@ -9,7 +9,7 @@ mod webhook;
 use std::time::Duration;
 
 use barometer_plan::Recipient;
-use barometer_store::{Message, MessageState, Store};
+use barometer_store::{EditionFile, Message, MessageState, Store};
 
 pub use mail::{MailServer, MailServerError};
 use webhook::Webhooks;
@@ -21,19 +21,36 @@ const LOOK_EVERY: Duration = Duration::from_secs(2);
 pub struct Delivery {
     mail: Option<MailServer>,
     webhooks: Webhooks,
+    /// Where people reach this server: what links in messages begin with.
+    public_address: Option<String>,
 }
 
 impl Delivery {
-    /// Through a mail server, if there is one.
-    pub fn of(mail: Option<MailServer>) -> Self {
-        Self { mail, webhooks: Webhooks::new() }
+    /// Through a mail server, if there is one; links begin with the address at which people reach this server.
+    pub fn of(mail: Option<MailServer>, public_address: Option<String>) -> Self {
+        Self { mail, webhooks: Webhooks::new(), public_address }
     }
 
-    /// Sends a message, or says why not.
-    async fn send(&self, message: &Message) -> Result<MessageState, String> {
+    /// A message whose links are whole.
+    fn with_whole_links(&self, mut message: Message) -> Message {
+        let link = message.event.get("link").and_then(|link| link.as_str()).map(str::to_owned);
+        if let (Some(link), Some(address)) = (link, &self.public_address) {
+            let whole = format!("{}{link}", address.trim_end_matches('/'));
+            message.body = message.body.replace(&link, &whole);
+            message.event["link"] = whole.into();
+        }
+        message
+    }
+
+    /// Sends a message with its files, or says why not.
+    async fn send(
+        &self,
+        message: &Message,
+        files: Vec<EditionFile>,
+    ) -> Result<MessageState, String> {
         match (&message.recipient, &self.mail) {
             (Some(Recipient::Mail(to)), Some(server)) => {
-                server.send(to, message).await?;
+                server.send(to, message, files).await?;
                 Ok(MessageState::Sent)
             }
             (Some(Recipient::Mail(_)), None) => Ok(MessageState::Kept),
@@ -54,7 +71,12 @@ impl Delivery {
         let mut taken = 0;
         while let Some(message) = store.take_message().await? {
             taken += 1;
-            match self.send(&message).await {
+            let files = match message.edition {
+                Some(edition) => store.edition_files(edition).await?,
+                None => Vec::new(),
+            };
+            let message = self.with_whole_links(message);
+            match self.send(&message, files).await {
                 Ok(state) => store.end_message(message.id, state).await?,
                 Err(why) => {
                     tracing::warn!(message = %message.id, why, "a message is not sent yet");

@@ -1,7 +1,9 @@
 //! Staffing: periods that are sized under any rules, rosters and the cover that follows from them.
 
+mod lines;
 pub mod roster;
 pub mod roster_file;
 mod source;
 
+pub use lines::BusiestLines;
 pub use source::{Period, Source, Span, TYPICAL_WEEKS};

@@ -278,8 +278,10 @@ impl Store {
              IS DISTINCT FROM (new.offered, new.answered, new.abandoned, new.handle_secs)";
         let remember = format!(
             "INSERT INTO replaced_history (import_number, contact_type_id, interval_start, offered, \
-               answered, abandoned, handle_secs, earlier_import) \
-             SELECT $2, history.* FROM ({rows}) AS new \
+               answered, abandoned, handle_secs, earlier_import, in_time, wait_secs) \
+             SELECT $2, contact_type_id, interval_start, history.offered, history.answered, \
+               history.abandoned, history.handle_secs, history.import_number, history.in_time, \
+               history.wait_secs FROM ({rows}) AS new \
              JOIN history USING (contact_type_id, interval_start) WHERE {differs}"
         );
         let save = format!(
@@ -289,7 +291,7 @@ impl Store {
              ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET \
                offered = excluded.offered, answered = excluded.answered, \
                abandoned = excluded.abandoned, handle_secs = excluded.handle_secs, \
-               import_number = excluded.import_number \
+               import_number = excluded.import_number, in_time = NULL, wait_secs = NULL \
              WHERE {}",
             differs.replace("new.", "excluded.")
         );

@@ -68,6 +68,7 @@ async fn a_preview_tells_added_replaced_unchanged_missing_and_refused(pool: PgPo
         answered: offered,
         abandoned: 0,
         handle_secs: Some(200.0),
+        speed: None,
     };
     let history = [kept("2026-07-02T08:00:00Z", 5), kept("2026-07-02T08:30:00Z", 6)];
     store.add_history(bookings, &history).await.unwrap();

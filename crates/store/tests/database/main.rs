@@ -10,6 +10,7 @@ mod fixture;
 mod imports;
 mod lists;
 mod outbox;
+mod reports;
 mod rosters;
 mod searches;
 mod sessions;

@@ -7,6 +7,7 @@ pub(crate) mod methods;
 pub(crate) mod outlook;
 pub(crate) mod people;
 pub(crate) mod progress;
+pub(crate) mod reports;
 pub(crate) mod searches;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;

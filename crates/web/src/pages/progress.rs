@@ -41,6 +41,7 @@ impl ProgressPart {
             RunKind::Forecasts => "forecasts",
             RunKind::Account => "scenarios",
             RunKind::Search => "simulated days",
+            RunKind::Report => "reports",
         };
         let count = |work: u32| words::thousands(f64::from(work));
         Self {
@@ -115,6 +116,7 @@ pub(crate) async fn cancel(
         RunKind::Forecasts => Stage::Demand.address(context.day, None),
         RunKind::Account => "/watch/account".to_owned(),
         RunKind::Search => format!("/searches/{id}"),
+        RunKind::Report => format!("/reports/editions/{id}"),
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)

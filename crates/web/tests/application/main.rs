@@ -12,6 +12,7 @@ mod lists;
 mod live;
 mod outbox;
 mod planning;
+mod reporting;
 mod searching;
 mod staffing;
 mod strategy_stage;

@@ -52,7 +52,7 @@ async fn a_webhook_is_signed_and_tried_again_until_it_is_taken(pool: PgPool) {
     let router = Router::new().route("/alarm", post(hook)).with_state(heard.clone());
     tokio::spawn(async move { axum::serve(listener, router).await.unwrap() });
     write(&centre, &address).await;
-    let delivery = Delivery::of(None);
+    let delivery = Delivery::of(None, None);
     assert_eq!(delivery.send_due(&centre.store).await.unwrap(), 1);
     let planner = centre.visitor(Role::Planner).await;
     planner.get("/watch/outbox").await.says("attempt 1 of 8 failed: it answered 500");
@@ -116,7 +116,7 @@ async fn mail_server(listener: TcpListener) -> String {
 async fn mail_goes_to_the_mail_server_and_stays_where_there_is_none(pool: PgPool) {
     let centre = Centre::new(pool).await;
     write(&centre, "duty@larkhaven.example").await;
-    Delivery::of(None).send_due(&centre.store).await.unwrap();
+    Delivery::of(None, None).send_due(&centre.store).await.unwrap();
     let planner = centre.visitor(Role::Planner).await;
     let page = planner.get("/watch/outbox").await;
     page.says("kept here: no mail server is set").says("It was 7 at 10:00.");
@@ -129,7 +129,7 @@ async fn mail_goes_to_the_mail_server_and_stays_where_there_is_none(pool: PgPool
     let again = planner.post(&format!("/watch/outbox/{}", kept.id), "").await;
     assert_eq!(again.status, StatusCode::SEE_OTHER, "{}", again.text);
     let server = MailServer::of(&address, "Barometer <barometer@larkhaven.example>").unwrap();
-    Delivery::of(Some(server)).send_due(&centre.store).await.unwrap();
+    Delivery::of(Some(server), None).send_due(&centre.store).await.unwrap();
     let sent = centre.store.messages(centre.centre, 1).await.unwrap().remove(0);
     assert_eq!((sent.state, sent.failure), (MessageState::Sent, None));
     let mail = served.await.unwrap();

@@ -7,7 +7,7 @@ use barometer_app::live::Live;
 use barometer_app::{demand::refresh_forecast, passwords::hash_password};
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, Rules};
-use barometer_store::{HistoryInterval, Role, Store};
+use barometer_store::{AnswerSpeed, HistoryInterval, Role, Store};
 use barometer_strategy::Strategy;
 use barometer_web::{App, Settings, router};
 use jiff::civil::{Date, date};
@@ -136,6 +136,10 @@ fn ten_weeks(zone: &TimeZone) -> Vec<HistoryInterval> {
                 answered: offered - 1,
                 abandoned: 1,
                 handle_secs: Some(240.0),
+                speed: Some(AnswerSpeed {
+                    in_time: offered - 4,
+                    wait_secs: 12.0 * f64::from(offered),
+                }),
             }
         })
         .collect()

@@ -1,15 +1,10 @@
 //! Lines and ports: what the busy hour asks of them, and whether those that are there suffice.
 
-use std::collections::BTreeMap;
-
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{Equipment, LineCalls, LineRules, Model, PlannedInterval};
-use barometer_queueing::ErlangA;
-use barometer_queueing::Traffic;
+use barometer_plan::{Equipment, LineCalls, LineRules};
 use barometer_store::ContactType;
-use jiff::Timestamp;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -22,7 +17,7 @@ use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::staffing::Source;
+use barometer_app::staffing::BusiestLines;
 
 /// Rules of the lines as typed.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -162,8 +157,6 @@ impl LinesForm {
 }
 
 /// Calls of every contact type that is telephoned, by interval.
-type Calls = BTreeMap<Timestamp, Vec<(String, LineCalls)>>;
-
 async fn lines_page(
     app: &App,
     context: &RequestContext,
@@ -172,24 +165,15 @@ async fn lines_page(
     form: LinesForm,
 ) -> Result<LinesPage, PageError> {
     let types = app.store.contact_types(context.centre.id).await?;
-    let calls = calls(app, context, &types).await?;
-    let failed = |error: barometer_queueing::QueueError| PageError::Internal(Box::new(error));
-    // The busy interval is the one with most on the lines, not the one with most calls.
-    let mut busiest = None;
-    for (start, parts) in &calls {
-        let only: Vec<LineCalls> = parts.iter().map(|(_, calls)| *calls).collect();
-        let need = rules.need(&only).map_err(failed)?;
-        if busiest.as_ref().is_none_or(|(_, most, _)| need.lines.erlangs > *most) {
-            busiest = Some((*start, need.lines.erlangs, (need, parts)));
-        }
-    }
+    let week = period_of(context, "week");
+    let busiest = BusiestLines::of(&app.store, &types, week, rules, &context.centre.zone).await?;
     let head = Head::new(context, &types, contact_type, Tab::Lines);
     let week = words::week_span(context.monday());
     let promised = words::plain(rules.blocking * 100.0);
     let day = context.day.to_string();
     let form = LinesForm { day: day.clone(), ..form };
     let id = contact_type.id;
-    let Some((start, _, (need, parts))) = busiest else {
+    let Some(BusiestLines { start, need, parts }) = busiest else {
         let answer = format!("Nothing is forecast by telephone in the week {week}.");
         let (equipment, parts) = (Vec::new(), Vec::new());
         return Ok(LinesPage {
@@ -266,54 +250,6 @@ fn part_row(name: &str, calls: &LineCalls, rules: &LineRules) -> PartRow {
             per_sec * calls.answered * calls.handle_secs * (1.0 - rules.wrap_up)
         ),
     }
-}
-
-async fn calls(
-    app: &App,
-    context: &RequestContext,
-    types: &[ContactType],
-) -> Result<Calls, PageError> {
-    let week = period_of(context, "week");
-    let mut calls = Calls::new();
-    for each in types {
-        // Chats and e-mail come over no telephone line.
-        let model = Model::for_rules(&each.rules);
-        if each.rules.concurrency > 1 || model == Model::Deadline || model == Model::Chat {
-            continue;
-        }
-        let source = Source::read(&app.store, each, None, week, &context.centre.zone).await?;
-        let Ok(plan) = source.schedule(&each.rules) else { continue };
-        for interval in &plan {
-            if let Some(seen) = line_calls(interval, each, source.interval_secs()) {
-                calls.entry(interval.start).or_default().push((each.name.clone(), seen));
-            }
-        }
-    }
-    Ok(calls)
-}
-
-/// An interval's calls with the cover that is planned, or else with the need.
-fn line_calls(
-    interval: &PlannedInterval,
-    contact_type: &ContactType,
-    secs: f64,
-) -> Option<LineCalls> {
-    let load = interval.load;
-    if load.contacts <= 0.0 {
-        return None;
-    }
-    let agents = interval.assessment.cover.unwrap_or(interval.assessment.need);
-    let traffic = Traffic::per_interval(load.contacts, secs, load.handle_secs).ok()?;
-    // Who waits for ever on too few people fills every line there is; an hour of patience bounds it.
-    let patience = contact_type.rules.patience_secs.unwrap_or(3600.0);
-    let line = ErlangA::new(traffic, agents, patience).ok()?;
-    Some(LineCalls {
-        calls_per_hour: load.contacts * 3600.0 / secs,
-        handle_secs: load.handle_secs,
-        answered: 1.0 - line.abandonment(),
-        wait_probability: line.wait_probability(),
-        mean_wait_secs: line.mean_wait_secs(),
-    })
 }
 
 #[cfg(test)]

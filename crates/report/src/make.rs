@@ -1,0 +1,174 @@
+//! From a definition and its facts to a report.
+
+use std::collections::BTreeSet;
+
+use crate::facts::Facts;
+use crate::report::Report;
+use crate::sections::{against_in_words, missed_targets, part};
+use crate::told::Told;
+use crate::{Against, Definition, Section, words};
+
+/// Makes a report of facts that were read for its definition.
+pub fn make(definition: &Definition, facts: &Facts) -> Report {
+    let told = Told { facts, definition };
+    let mut seen = BTreeSet::new();
+    let sections = definition.sections.iter().copied().filter(|section| seen.insert(*section));
+    let out_of_target: Vec<String> =
+        missed_targets(&told).iter().map(|missed| missed.sentence()).collect();
+    Report {
+        title: definition.title.clone(),
+        centre: facts.centre.clone(),
+        zone: facts.zone.clone(),
+        days: facts.days,
+        covers: covers(&told),
+        against: compared(&told),
+        read_at: facts.read_at,
+        answer: answer(&told, &out_of_target),
+        out_of_target,
+        parts: sections.map(|section| part(section, &told)).collect(),
+        definitions: definitions(&told),
+    }
+}
+
+fn covers(told: &Told<'_>) -> String {
+    if told.definition.contact_types.is_empty() {
+        return "all contact types".to_owned();
+    }
+    let names: Vec<String> = told.facts.types.iter().map(|each| each.name.clone()).collect();
+    words::listing(&names)
+}
+
+fn compared(told: &Told<'_>) -> Option<String> {
+    match (told.definition.against, told.facts.compared) {
+        (Against::Nothing, _) => None,
+        (Against::Forecast, _) => Some("the forecast".to_owned()),
+        (against, Some(days)) => Some(format!("{}, {}", against.words(), days.words())),
+        (against, None) => Some(against.words().to_owned()),
+    }
+}
+
+/// The sentence that a reader in a hurry reads: how much, how well, and what is out of target.
+fn answer(told: &Told<'_>, out_of_target: &[String]) -> String {
+    let total = told.total();
+    if total.offered == 0.0 {
+        return ahead(told);
+    }
+    let mut text = format!("{} contacts were offered", words::count(total.offered));
+    if let Some(against) = against_in_words(told) {
+        text += &format!(", {against}");
+    }
+    if let Some(level) = total.service_level() {
+        text += &format!("; {} were answered within their thresholds", words::percent(level));
+    }
+    text += &match out_of_target {
+        [] => " and every contact type met its targets.".to_owned(),
+        [only] => format!(". Out of target: {only}."),
+        [first, second] => format!(". Out of target: {first}; {second}."),
+        [first, second, rest @ ..] => {
+            format!(". Out of target: {first}; {second}; and {} more.", rest.len())
+        }
+    };
+    text
+}
+
+/// Of a period that is still to come.
+fn ahead(told: &Told<'_>) -> String {
+    let forecast: f64 = told.facts.types.iter().map(|each| each.forecast_contacts()).sum();
+    if forecast == 0.0 {
+        return "Nothing is recorded or forecast in this period.".to_owned();
+    }
+    let staffed = told.facts.types.iter().flat_map(|each| &each.staffed);
+    let (intervals, short) =
+        staffed.fold((0, 0), |sum, each| (sum.0 + each.intervals, sum.1 + each.short_intervals));
+    let cover = match (intervals, short) {
+        (0, _) => String::new(),
+        (_, 0) => "; the cover meets the need in every interval".to_owned(),
+        (intervals, short) => format!(
+            "; {} of {} intervals are short of people",
+            words::count(f64::from(short)),
+            words::count(f64::from(intervals))
+        ),
+    };
+    format!("{} contacts are forecast{cover}.", words::count(forecast))
+}
+
+/// The measures of the sections that stand in it.
+fn definitions(told: &Told<'_>) -> Vec<(String, String)> {
+    let has = |section| told.definition.sections.contains(&section);
+    let thresholds: BTreeSet<String> = told
+        .facts
+        .types
+        .iter()
+        .map(|each| format!("{} {}", each.name, words::threshold(each.rules.within_secs)))
+        .collect();
+    let thresholds: Vec<String> = thresholds.into_iter().collect();
+    let all = [
+        (
+            has(Section::Service) || has(Section::Causes),
+            "Service level",
+            format!(
+                "share of offered contacts that were answered within the contact type's threshold ({}); where a \
+                 target is a share of the answered, of those",
+                words::listing(&thresholds)
+            ),
+        ),
+        (
+            has(Section::Service),
+            "Speed of answer (ASA)",
+            "mean wait of the answered contacts".to_owned(),
+        ),
+        (
+            has(Section::Service),
+            "Abandonment",
+            "share of offered contacts whose callers hung up before an agent answered".to_owned(),
+        ),
+        (
+            has(Section::Accuracy),
+            "Error (WAPE)",
+            "sum of the daily differences between forecast and actual contacts, signs left out, as a share of the \
+             actual contacts; forecasts made before the days, up to four weeks ahead"
+                .to_owned(),
+        ),
+        (
+            has(Section::Accuracy),
+            "Bias",
+            "forecast less actual contacts, as a share of the actual: above zero is too high".to_owned(),
+        ),
+        (
+            has(Section::HandleTime),
+            "Handle time (AHT)",
+            "mean of talk, hold and wrap-up of the answered contacts".to_owned(),
+        ),
+        (
+            has(Section::Staffing),
+            "Need",
+            "people with which every target of the contact type is met in an interval, times its hours: from the \
+             forecast, and of past days from the contacts that were offered"
+                .to_owned(),
+        ),
+        (
+            has(Section::Staffing),
+            "Cover",
+            "people planned in an interval, times its hours; paid cost adds shrinkage".to_owned(),
+        ),
+        (
+            has(Section::Staffing) || has(Section::Teams),
+            "Occupancy",
+            "share of the time on shift that is spent with contacts".to_owned(),
+        ),
+        (
+            has(Section::Campaigns),
+            "Abandoned (campaigns)",
+            "share of the calls answered by a person that are hung up because no agent is free".to_owned(),
+        ),
+        (
+            has(Section::Causes),
+            "Effect of a cause",
+            "points of service level that a cause moves a day away from its plan: the average over all orders in \
+             which the causes can be introduced, in simulations of the day"
+                .to_owned(),
+        ),
+    ];
+    let wanted = all.into_iter().filter(|(has, ..)| *has);
+    wanted.map(|(_, name, meaning)| (name.to_owned(), meaning)).collect()
+}

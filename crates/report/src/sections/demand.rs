@@ -1,0 +1,216 @@
+//! Contacts offered, and how far their forecast was off.
+
+use super::over_groups;
+use crate::facts::TypeFacts;
+use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
+use crate::told::{Judged, Told};
+use crate::{Against, Mark, Section, Unit, words};
+
+/// Most contact types that get a column each.
+const MOST_COLUMNS: usize = 8;
+
+pub(super) fn demand(told: &Told<'_>) -> Part {
+    let offered = told.total().offered;
+    let forecast: f64 = told.facts.types.iter().map(TypeFacts::forecast_contacts).sum();
+    if offered == 0.0 && forecast == 0.0 {
+        return Part::missing(
+            Section::Demand,
+            "No contacts are recorded or forecast in this period.",
+        );
+    }
+    Part {
+        section: Section::Demand,
+        sentence: sentence(told, offered, forecast),
+        is_missing: false,
+        about: None,
+        pictures: picture(told).into_iter().collect(),
+        tables: vec![by_type(told), by_group(told)],
+    }
+}
+
+/// What was offered against what it stands beside: "3.1 % more than forecast".
+pub(crate) fn against(told: &Told<'_>) -> Option<String> {
+    let against = told.definition.against;
+    let (beside, measured) = told
+        .facts
+        .types
+        .iter()
+        .filter_map(|each| each.beside(against))
+        .fold((0.0, 0.0), |sum, each| (sum.0 + each.0, sum.1 + each.1));
+    let words = words::more_or_fewer(measured, beside)?;
+    Some(format!("{words} {}", against.in_sentence()))
+}
+
+fn sentence(told: &Told<'_>, offered: f64, forecast: f64) -> String {
+    if offered == 0.0 {
+        return format!("{} contacts are forecast.", words::count(forecast));
+    }
+    let mut text = format!("{} contacts were offered", words::count(offered));
+    if let Some(against) = against(told) {
+        text += &format!(", {against}");
+    }
+    let change = |each: &TypeFacts| {
+        let (beside, measured) = each.beside(told.definition.against)?;
+        Some((each.name.clone(), measured / beside - 1.0))
+    };
+    let furthest = told
+        .facts
+        .types
+        .iter()
+        .filter_map(change)
+        .max_by(|one, other| one.1.abs().total_cmp(&other.1.abs()));
+    if let Some((name, change)) = furthest.filter(|_| told.facts.types.len() > 1) {
+        text += &format!("; {name} was furthest off, {} %", Unit::Change.figure(change));
+    }
+    text + "."
+}
+
+fn picture(told: &Told<'_>) -> Option<Picture> {
+    let (groups, measured, beside) = (told.groups(), told.measured(), told.contacts_beside());
+    let actual = groups.iter().map(|group| measured.get(group).map(|counts| counts.offered));
+    let beside = groups.iter().map(|group| beside.get(group).copied());
+    let series = vec![
+        ("Offered", Mark::Columns, actual.collect()),
+        (told.definition.against.heading(), Mark::Dashed, beside.collect()),
+    ];
+    over_groups(told, ("Contacts offered", Unit::Count), &groups, series)
+}
+
+fn by_type(told: &Told<'_>) -> Table {
+    let against = told.definition.against;
+    let mut columns =
+        vec![Column::new("Contact type", Unit::Text), Column::new("Offered", Unit::Count)];
+    if against != Against::Nothing {
+        columns.push(Column::new(against.heading(), Unit::Count));
+        columns.push(Column::new("Change", Unit::Change));
+    }
+    let cells = |name: &str, offered: f64, beside: Option<(f64, f64)>| {
+        let mut cells: Vec<Cell> = vec![name.into(), offered.into()];
+        if against != Against::Nothing {
+            cells.push(beside.map(|(beside, _)| beside).into());
+            cells.push(beside.map(|(beside, measured)| measured / beside - 1.0).into());
+        }
+        cells
+    };
+    let types = &told.facts.types;
+    let row = |each: &TypeFacts| {
+        let beside = each.beside(against).or_else(|| {
+            let forecast = each.forecast_contacts();
+            (against == Against::Forecast && forecast > 0.0).then_some((forecast, f64::NAN))
+        });
+        Row::of(cells(&each.name, each.total().offered, beside))
+            .about(About::Demand(each.id, told.facts.days.first))
+    };
+    let all = types.iter().filter_map(|each| each.beside(against));
+    let all = all.fold((0.0, 0.0), |sum, each| (sum.0 + each.0, sum.1 + each.1));
+    let total = cells("All", told.total().offered, (all.0 > 0.0).then_some(all));
+    Table {
+        title: "Demand by contact type".to_owned(),
+        columns,
+        rows: types.iter().map(row).collect(),
+        total: (types.len() > 1).then(|| Row::of(total)),
+    }
+}
+
+fn by_group(told: &Told<'_>) -> Table {
+    let (types, against) = (&told.facts.types, told.definition.against);
+    let single = types.len() > 1 && types.len() <= MOST_COLUMNS;
+    let mut columns = vec![Column::new(told.definition.grouping.heading(), Unit::Text)];
+    if single {
+        columns.extend(types.iter().map(|each| Column::new(each.name.clone(), Unit::Count)));
+    }
+    columns.push(Column::new(if single { "All" } else { "Offered" }, Unit::Count));
+    if against != Against::Nothing {
+        columns.push(Column::new(against.heading(), Unit::Count));
+        columns.push(Column::new("Change", Unit::Change));
+    }
+    let by_type: Vec<_> = types
+        .iter()
+        .map(|each| told.by_group(each.measured.iter().map(|it| (it.at, it.counts))))
+        .collect();
+    let (measured, beside) = (told.measured(), told.contacts_beside());
+    let rows = told.groups().into_iter().map(|group| {
+        let mut cells: Vec<Cell> = vec![told.name(group).into()];
+        if single {
+            let of_type = by_type.iter().map(|sums| sums.get(&group).map(|counts| counts.offered));
+            cells.extend(of_type.map(Cell::from));
+        }
+        let offered = measured.get(&group).map(|counts| counts.offered);
+        cells.push(offered.into());
+        if against != Against::Nothing {
+            let beside = beside.get(&group).copied().filter(|beside| *beside > 0.0);
+            cells.push(beside.into());
+            cells.push(offered.zip(beside).map(|(offered, beside)| offered / beside - 1.0).into());
+        }
+        told.row(group, cells)
+    });
+    let heading = told.definition.grouping.heading().to_lowercase();
+    Table { title: format!("Demand by {heading}"), columns, rows: rows.collect(), total: None }
+}
+
+pub(super) fn accuracy(told: &Told<'_>) -> Part {
+    let rows: Vec<Row> = told.facts.types.iter().filter_map(accuracy_row).collect();
+    if rows.is_empty() {
+        return Part::missing(
+            Section::Accuracy,
+            "No day of this period has both a forecast made before it and a history: the latest held-out days are \
+             the last four weeks before today.",
+        );
+    }
+    let (mut actual, mut error, mut bias) = (0.0, 0.0, 0.0);
+    for (_, day) in told.facts.types.iter().flat_map(TypeFacts::judged_days) {
+        actual += day.actual;
+        error += (day.forecast - day.actual).abs();
+        bias += day.forecast - day.actual;
+    }
+    let sentence = format!(
+        "Daily forecasts were off by {} on average, weighted by contacts; in all they were {} too {}.",
+        words::percent(error / actual.max(1.0)),
+        words::percent(bias.abs() / actual.max(1.0)),
+        if bias > 0.0 { "high" } else { "low" },
+    );
+    Part {
+        section: Section::Accuracy,
+        sentence,
+        is_missing: false,
+        about: None,
+        pictures: Vec::new(),
+        tables: vec![Table {
+            title: "Forecast error by contact type, by day".to_owned(),
+            columns: vec![
+                Column::new("Contact type", Unit::Text),
+                Column::new("Days judged", Unit::Count),
+                Column::new("Forecast", Unit::Count),
+                Column::new("Actual", Unit::Count),
+                Column::new("Error (WAPE)", Unit::Share),
+                Column::new("Bias", Unit::Change),
+                Column::new("Worst day", Unit::Text),
+                Column::new("Off", Unit::Change),
+            ],
+            rows,
+            total: None,
+        }],
+    }
+}
+
+fn accuracy_row(each: &TypeFacts) -> Option<Row> {
+    let judged = each.judged_days();
+    let Judged { forecast, actual } = each.judged();
+    if actual <= 0.0 {
+        return None;
+    }
+    let off = |day: &Judged| (day.actual - day.forecast).abs();
+    let error: f64 = judged.values().map(off).sum();
+    let (day, worst) = judged.iter().max_by(|one, other| off(one.1).total_cmp(&off(other.1)))?;
+    let row = Row::of(vec![
+        each.name.as_str().into(),
+        (judged.len() as f64).into(),
+        forecast.into(),
+        actual.into(),
+        (error / actual).into(),
+        (forecast / actual - 1.0).into(),
+        words::short_day(*day).into(),
+        (worst.forecast > 0.0).then(|| worst.actual / worst.forecast - 1.0).into(),
+    ]);
+    Some(row.about(About::Accuracy(each.id)))
+}

@@ -1,0 +1,137 @@
+use std::io::Cursor;
+
+use barometer_report::{
+    About, Cell, Definition, Mark, Picture, Section, Series, Unit, body, csv_tables, make, page,
+    svg, workbook,
+};
+use calamine::{Data, Reader, Xlsx};
+
+use crate::fixture::{definition, full_facts};
+
+fn report() -> barometer_report::Report {
+    make(&definition(), &full_facts())
+}
+
+#[test]
+fn another_library_reads_the_same_numbers_from_the_workbook() {
+    let report = report();
+    let bytes = workbook(&report).unwrap();
+    let mut book: Xlsx<_> = Xlsx::new(Cursor::new(bytes)).unwrap();
+    let sheets = book.sheet_names();
+    assert_eq!(sheets[0], "Summary");
+    let mut compared = 0;
+    for table in report.parts.iter().flat_map(|part| &part.tables) {
+        let start: String = table.title.replace(':', " ").chars().take(31).collect();
+        let sheet = book.worksheet_range(start.trim()).unwrap();
+        let rows: Vec<_> = table.rows.iter().chain(&table.total).collect();
+        assert_eq!(sheet.height(), rows.len() + 1, "{}", table.title);
+        for (at, row) in rows.iter().enumerate() {
+            for (column, cell) in row.cells.iter().enumerate() {
+                match (cell, sheet.get((at + 1, column))) {
+                    (Cell::Number(number), Some(Data::Float(read))) => {
+                        assert!((number - read).abs() < 1e-9, "{}: {number} {read}", table.title);
+                        compared += 1;
+                    }
+                    (Cell::Text(text), Some(Data::String(read))) => assert_eq!(text, read),
+                    (Cell::Text(text), None | Some(Data::Empty)) if text.is_empty() => {}
+                    (Cell::Unknown, None | Some(Data::Empty)) => {}
+                    (cell, read) => panic!("{}: {cell:?} was read as {read:?}", table.title),
+                }
+            }
+        }
+    }
+    assert!(compared > 150, "only {compared} figures");
+}
+
+#[test]
+fn a_name_that_is_a_formula_stays_a_name() {
+    let report = report();
+    let csv = csv_tables(&report).unwrap();
+    assert!(csv.contains("'=SUM(A1)"), "{csv}");
+    let mut book: Xlsx<_> = Xlsx::new(Cursor::new(workbook(&report).unwrap())).unwrap();
+    let sheet = book.worksheet_range("Agents").unwrap();
+    assert_eq!(sheet.get((1, 0)), Some(&Data::String("=SUM(A1)".to_owned())));
+    assert!(book.worksheet_formula("Agents").unwrap().is_empty());
+}
+
+#[test]
+fn no_text_ends_an_element_or_the_style_of_a_page() {
+    let hostile = "</style><script>alert(1)</script>\"";
+    let report = make(&Definition { title: hostile.to_owned(), ..definition() }, &full_facts());
+    let text = page(&report).unwrap();
+    assert!(!text.contains("<script"), "{text}");
+    assert_eq!(text.matches("</style>").count(), 1);
+    assert!(text.contains("&#60;b&#62;Storm"), "a note of a release is a text");
+}
+
+#[test]
+fn a_page_links_its_figures_and_a_file_does_not() {
+    let report = report();
+    let inside = body(&report, |about| {
+        Some(match about {
+            About::Trial(id) => format!("/trials/{id}"),
+            _ => "/elsewhere".to_owned(),
+        })
+    })
+    .unwrap();
+    assert!(inside.contains("href=\"/trials/00000000-0000-0000-0000-00000000000a\""));
+    assert!(!page(&report).unwrap().contains("href="));
+}
+
+#[test]
+fn measures_are_defined_where_they_are_used() {
+    let only = |sections: Vec<Section>| {
+        let report = make(&Definition { sections, ..definition() }, &full_facts());
+        report.definitions.into_iter().map(|(name, _)| name).collect::<Vec<_>>()
+    };
+    assert_eq!(only(vec![Section::Releases]), Vec::<String>::new());
+    let service = only(vec![Section::Service]);
+    assert_eq!(service, ["Service level", "Speed of answer (ASA)", "Abandonment"]);
+    let text = page(&report()).unwrap();
+    assert!(text.contains("Bookings 20 s"), "the threshold stands in the definition");
+}
+
+#[test]
+fn figures_read_as_people_write_them() {
+    let show = |unit: Unit, number: f64| unit.show(&Cell::Number(number));
+    assert_eq!(show(Unit::Count, 1_234_567.4), "1,234,567");
+    assert_eq!(show(Unit::Share, 0.8234), "82.3");
+    assert_eq!(show(Unit::Points, 0.026), "+2.6");
+    assert_eq!(show(Unit::Change, -0.041), "−4.1");
+    assert_eq!(show(Unit::Points, 0.0001), "0.0");
+    assert_eq!(show(Unit::Points, -0.0001), "0.0");
+    assert_eq!(show(Unit::Erlangs, 31.456), "31.46");
+    assert_eq!(Unit::Share.show(&Cell::from(f64::NAN)), "–");
+}
+
+#[test]
+fn a_line_breaks_where_a_figure_is_missing_and_a_column_ends_at_zero() {
+    let series = |mark, values: &[Option<f64>]| Series {
+        name: "A & B".to_owned(),
+        mark,
+        values: values.to_vec(),
+    };
+    let picture = Picture {
+        title: "Effects".to_owned(),
+        unit: Unit::Points,
+        places: ["a", "b", "c", "d"].map(str::to_owned).to_vec(),
+        series: vec![
+            series(Mark::Columns, &[Some(0.1), Some(-0.1), None, Some(0.0)]),
+            series(Mark::Line, &[Some(0.1), Some(0.2), None, Some(0.1)]),
+        ],
+        target: None,
+    };
+    let drawn = svg(&picture);
+    let line = drawn.split("<path class=\"line\" d=\"M").last().unwrap();
+    assert_eq!(line.split('"').next().unwrap().matches('M').count(), 1, "one break: {line}");
+    assert_eq!(drawn.matches("class=\"columns\"").count(), 3 + 1, "and one in the legend");
+    assert!(drawn.contains("A &amp; B") && !drawn.contains("NaN"));
+}
+
+#[test]
+fn a_report_comes_back_from_its_data() {
+    let report = report();
+    let text = serde_json::to_string(&report).unwrap();
+    let back: barometer_report::Report = serde_json::from_str(&text).unwrap();
+    assert_eq!(back, report);
+}

@@ -1,0 +1,214 @@
+//! A report's definition: typed with its preview beside it, saved, removed.
+
+use askama::Template;
+use axum::extract::State;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use barometer_app::AppError;
+use barometer_app::reports;
+use barometer_report::{Ready, body};
+use barometer_store::StoreError;
+use serde::Deserialize;
+use uuid::Uuid;
+
+use super::form::{KEPT_DAYS, ReportForm, against_options, grouping_options, period_options};
+use super::{address, reader};
+use crate::App;
+use crate::access::{Planner, RequestContext};
+use crate::extract::{Form, Path, Query};
+use crate::forms::FormErrors;
+use crate::frame::{Frame, Stage};
+use crate::page_error::PageError;
+use crate::pages::trials::Choosable;
+use crate::pages::{page, refused};
+
+#[derive(Template)]
+#[template(path = "reports/edit.html")]
+struct EditPage {
+    frame: Frame,
+    tab: &'static str,
+    question: String,
+    /// Where the form goes, and where it is left to.
+    action: String,
+    back: String,
+    is_new: bool,
+    title: String,
+    sections: Vec<(Choosable, &'static str)>,
+    types: Vec<Choosable>,
+    teams: String,
+    groupings: Vec<Choosable>,
+    periods: Vec<Choosable>,
+    first: String,
+    last: String,
+    againsts: Vec<Choosable>,
+    keep_days: String,
+    wrong: FormErrors,
+}
+
+/// The preview beside the form.
+#[derive(Template)]
+#[template(path = "reports/preview.html")]
+struct PreviewPart {
+    about: String,
+    refusals: Vec<String>,
+    body: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct BeginQuery {
+    ready: Option<String>,
+}
+
+/// `GET /reports/new`: empty of choices, or from a ready-made one.
+pub(crate) async fn begin(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Query(query): Query<BeginQuery>,
+) -> Result<Response, PageError> {
+    let ready = Ready::ALL.iter().find(|ready| Some(ready.key) == query.ready.as_deref());
+    let mut definition = ready.unwrap_or(&Ready::ALL[1]).definition();
+    if ready.is_none() {
+        definition.title = String::new();
+    }
+    let typed = ReportForm::of(&definition, KEPT_DAYS);
+    page(&form(&app, &context, None, typed).await?)
+}
+
+/// `GET /reports/{report}/edit`
+pub(crate) async fn edit(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let report = app.store.report(context.centre.id, id).await?;
+    let typed = ReportForm::of(&report.definition, report.keep_days);
+    page(&form(&app, &context, Some(id), typed).await?)
+}
+
+async fn form(
+    app: &App,
+    context: &RequestContext,
+    report: Option<Uuid>,
+    typed: ReportForm,
+) -> Result<EditPage, PageError> {
+    let types = app.store.contact_types(context.centre.id).await?;
+    let address = report.map_or_else(|| "/reports".to_owned(), |id| format!("/reports/{id}"));
+    Ok(EditPage {
+        frame: Frame::of(context, Stage::Watch, None),
+        tab: "reports",
+        question: "What should the report tell?".to_owned(),
+        action: address.clone(),
+        back: address,
+        is_new: report.is_none(),
+        sections: typed.sections(),
+        types: typed.contact_types(&types),
+        groupings: grouping_options(&typed.by),
+        periods: period_options(typed.period()),
+        againsts: against_options(&typed.against),
+        title: typed.title,
+        teams: typed.teams,
+        first: typed.first,
+        last: typed.last,
+        keep_days: typed.keep_days,
+        wrong: typed.wrong,
+    })
+}
+
+/// `POST /reports/preview`: what is typed, made of the centre's own figures.
+pub(crate) async fn preview(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Form(typed): Form<ReportForm>,
+) -> Result<Response, PageError> {
+    let refusals = |wrong: &FormErrors| -> Vec<String> {
+        let fields = ["title", "section", "period", "keep_days"];
+        fields.iter().filter_map(|field| wrong.at(field)).map(str::to_owned).collect()
+    };
+    let mut titled = typed.clone();
+    if titled.title.trim().is_empty() {
+        titled.title = "Report".to_owned();
+    }
+    let part = match titled.definition(context.today) {
+        Err(wrong) => {
+            PreviewPart { about: String::new(), refusals: refusals(&wrong), body: String::new() }
+        }
+        Ok((definition, _)) => {
+            let made = reports::preview(&app.store, &context.centre, &definition, reader(&context));
+            match made.await {
+                Ok(report) => PreviewPart {
+                    about: format!("{}. {}", report.days.words(), super::show::about(&report)),
+                    refusals: Vec::new(),
+                    body: body(&report, |about| address(about, context.day))?,
+                },
+                Err(AppError::Refused(why)) => {
+                    PreviewPart { about: String::new(), refusals: vec![why], body: String::new() }
+                }
+                Err(error) => return Err(error.into()),
+            }
+        }
+    };
+    Ok(Html(part.render()?).into_response())
+}
+
+/// `POST /reports`
+pub(crate) async fn add(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Form(typed): Form<ReportForm>,
+) -> Result<Response, PageError> {
+    keep(&app, &context, None, typed).await
+}
+
+/// `POST /reports/{report}`
+pub(crate) async fn save(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+    Form(typed): Form<ReportForm>,
+) -> Result<Response, PageError> {
+    keep(&app, &context, Some(id), typed).await
+}
+
+async fn keep(
+    app: &App,
+    context: &RequestContext,
+    report: Option<Uuid>,
+    mut typed: ReportForm,
+) -> Result<Response, PageError> {
+    let centre = context.centre.id;
+    let kept = match typed.definition(context.today) {
+        Err(wrong) => Err(wrong),
+        Ok((definition, keep_days)) => {
+            let kept = match report {
+                None => app.store.add_report(centre, &definition, Some(context.user.id)).await,
+                Some(id) => {
+                    app.store.change_report(centre, id, (&definition, keep_days)).await.map(|()| id)
+                }
+            };
+            match kept {
+                Ok(id) => Ok(id),
+                Err(StoreError::Taken) => Err(FormErrors::of(
+                    "title",
+                    "Another report has this title. Choose another one.",
+                )),
+                Err(error) => return Err(error.into()),
+            }
+        }
+    };
+    match kept {
+        Ok(id) => Ok(Redirect::to(&format!("/reports/{id}")).into_response()),
+        Err(wrong) => {
+            typed.wrong = wrong;
+            refused(&form(app, context, report, typed).await?)
+        }
+    }
+}
+
+/// `POST /reports/{report}/remove`
+pub(crate) async fn remove(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    app.store.remove_report(context.centre.id, id).await?;
+    Ok(Redirect::to("/reports").into_response())
+}
