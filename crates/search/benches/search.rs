@@ -6,6 +6,7 @@ use barometer_plan::{
 };
 use barometer_search::{Question, search};
 use barometer_strategy::{Duration, Skill, Strategy};
+use jiff::civil::{Date, DateTime, date};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
@@ -48,17 +49,56 @@ fn ring(types: usize) -> TrialInputs {
     TrialInputs::of_centre(strategy, &TimeZone::UTC, &plans, &people).expect("a trial")
 }
 
+/// The demo's stormy Saturday with all contact types, as it is expected and covered.
+fn saturday() -> TrialInputs {
+    const DAY: Date = date(2026, 11, 28);
+    let zone = TimeZone::get(barometer_demo::ZONE).expect("the demo's zone");
+    let slots = (0..48_i8).map(|half| DAY.at(half / 2, half % 2 * 30, 0, 0));
+    let slots: Vec<(DateTime, Timestamp)> = slots
+        .map(|at| (at, zone.to_timestamp(at).expect("a Saturday without a change of the clock")))
+        .collect();
+    let types = barometer_demo::larkhaven().expect("the demo");
+    let plans: Vec<TypePlan> = types
+        .iter()
+        .map(|each| {
+            let (character, rules) = (&each.character, each.character.rules);
+            let expected = slots.iter().filter_map(|(at, start)| {
+                let contacts = character.expected_contacts(*at)?;
+                let load = IntervalLoad { contacts, handle_secs: character.handle_secs(*at) };
+                Some(ForecastInterval { start: *start, load })
+            });
+            let forecast: Vec<ForecastInterval> = expected.collect();
+            let planned = each.cover.iter().filter(|(at, _)| zone.to_datetime(*at).date() == DAY);
+            let cover: Vec<CoverInterval> = planned
+                .map(|(start, agents)| CoverInterval { start: *start, agents: *agents })
+                .collect();
+            TypePlan {
+                name: character.name.to_owned(),
+                rules,
+                customers: customers_of(&rules, &Duration::exponential(1.0)),
+                interval_secs: SECS,
+                plan: schedule(&forecast, &cover, SECS, &rules).expect("a plan"),
+                luck: None,
+                arrivals: Default::default(),
+            }
+        })
+        .collect();
+    let people = TeamPeople::of(CoverChoice::Planned);
+    TrialInputs::of_centre(barometer_demo::strategy(), &zone, &plans, &people).expect("inputs")
+}
+
 fn main() {
     println!(
-        "types  knobs  Erlang alone, h  search, h   bound, h   saved    days     seconds  designs  claim"
+        "instance  knobs  given, h  search, h   bound, h   saved    days     seconds  designs  claim"
     );
-    for types in [3, 4] {
-        let question = Question::about(ring(types));
+    let instances = [("3 types", ring(3)), ("4 types", ring(4)), ("Saturday", saturday())];
+    for (name, inputs) in instances {
+        let question = Question::about(inputs);
         let began = std::time::Instant::now();
         let answer = search(&question, |_| None).expect("an answer");
         let bound = answer.bound.map_or("-".to_owned(), |bound| format!("{bound:.1}"));
         println!(
-            "{types:5}  {:5}  {:15.1}  {:9.1}  {bound:>9}  {:5.1} %  {:7}  {:7.1}  {:7}  {:?}",
+            "{name:8}  {:5}  {:8.1}  {:9.1}  {bound:>9}  {:5.1} %  {:7}  {:7.1}  {:7}  {:?}",
             answer.blocks.len(),
             answer.start.cost,
             answer.best.cost,

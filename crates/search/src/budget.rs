@@ -23,6 +23,7 @@ pub(crate) struct Bench<'a> {
 
 /// Days on which a design is sketched, at least.
 const SKETCHED: u32 = 60;
+const FEWEST_SKETCHED: u32 = 16;
 
 /// A design is hopeless where it will miss a goal by so many standard errors of its difference from a
 /// known one.
@@ -102,7 +103,8 @@ impl<'a> Bench<'a> {
     /// Plays a part of the days of the search: enough to see where to look further.
     pub fn sketch(&mut self, design: &Design) -> Result<Days, SearchError> {
         let all = self.question.days;
-        let days = self.play(design, 0..(all / 4).max(SKETCHED).min(all))?;
+        let least = self.question.telling_days(SKETCHED, FEWEST_SKETCHED);
+        let days = self.play(design, 0..(all / 4).max(least).min(all))?;
         self.note(design, worst_of(&self.goals.slacks(&days)), days.count());
         Ok(days)
     }

@@ -90,6 +90,25 @@ pub enum QuestionError {
     NoGoal,
 }
 
+/// More numbers of people than this are asked for in blocks of two hours.
+const MOST_BY_THE_HOUR: usize = 80;
+
+/// Contacts on the days of a search by which its usual number of days is chosen: a day with more of them tells more.
+const CONTACTS_OF_A_SEARCH: f64 = 8e5;
+
+/// Contacts of a day beyond which fewer days tell as much.
+const TELLING_CONTACTS: f64 = 3_000.0;
+
+/// Contacts on the fresh days of a test, likewise.
+const CONTACTS_OF_A_TEST: f64 = 6e6;
+
+/// Contacts that are expected on a day.
+fn contacts_of_a_day(base: &TrialInputs) -> f64 {
+    let all = base.types.iter().flat_map(|each| &each.intervals);
+    let days = base.interval_count() as f64 * base.interval_secs / 86_400.0;
+    (all.map(|interval| interval.contacts).sum::<f64>() / days.max(1.0)).max(1.0)
+}
+
 /// Numbers of people that can be searched.
 const MOST_KNOBS: usize = 1000;
 
@@ -98,9 +117,16 @@ const MOST_DAYS: u32 = 5000;
 
 impl Question {
     /// A question about a trial: every team with people may change, from nobody to twice its largest
-    /// number and five more, at 1 an hour; blocks of an hour; every target on average.
+    /// number and five more, at 1 an hour; every target on average; in blocks of an hour, or of two hours
+    /// where that would be too many numbers; on 200 days, or on fewer where a day has thousands of contacts.
     pub fn about(base: TrialInputs) -> Self {
         let hour = (3600.0 / base.interval_secs).round().max(1.0) as usize;
+        let hours = base.interval_count().div_ceil(hour);
+        let people =
+            |team: &&barometer_plan::TrialTeam| team.agents.iter().any(|agents| *agents > 0);
+        let numbers = base.teams.iter().filter(people).count() * hours;
+        let block_intervals = if numbers > MOST_BY_THE_HOUR { 2 * hour } else { hour };
+        let days = (CONTACTS_OF_A_SEARCH / contacts_of_a_day(&base)).clamp(80.0, 200.0) as u32;
         let knob = |team: &barometer_plan::TrialTeam| {
             let most = team.agents.iter().copied().max().unwrap_or(0);
             (most > 0).then(|| TeamKnob {
@@ -114,12 +140,24 @@ impl Question {
             teams: base.teams.iter().filter_map(knob).collect(),
             settings: Vec::new(),
             promise: Promise::OnAverage,
-            block_intervals: hour,
-            days: 200,
-            fresh_days: 2000,
+            block_intervals,
+            days,
+            fresh_days: (CONTACTS_OF_A_TEST / contacts_of_a_day(&base)).clamp(500.0, 2000.0) as u32,
             most_days: 200_000,
             seed: base.seed,
             base,
+        }
+    }
+
+    /// How many of so many days tell enough: fewer where a day has thousands of contacts, but not fewer than `least`.
+    /// A promise for a share of days needs all of them.
+    pub(crate) fn telling_days(&self, of: u32, least: u32) -> u32 {
+        match self.promise {
+            Promise::OnShareOfDays(_) => of,
+            Promise::OnAverage => {
+                let enough = f64::from(of) * TELLING_CONTACTS / contacts_of_a_day(&self.base);
+                (enough.ceil() as u32).clamp(least, of)
+            }
         }
     }
 

@@ -1,6 +1,6 @@
 //! What one person more in each block does to each goal.
 //!
-//! A person at ten hardly matters to contacts at three: every fourth block of a team gets one more
+//! A person at ten hardly matters to contacts at three: blocks of a team that lie four hours apart get one more
 //! person in the same simulation, and what changes around each block is its own effect. The customers
 //! are the same with and without (common random numbers), so little of the difference is luck.
 
@@ -9,13 +9,16 @@ use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
 
-/// Distance in blocks between the blocks of a team that share a simulation.
-const STRIDE: usize = 4;
+/// Distance in hours between the blocks of a team that share a simulation, and in blocks at least and at most.
+const APART_HOURS: f64 = 5.0;
+const LEAST_STRIDE: usize = 3;
+const MOST_STRIDE: usize = 4;
 
 /// Slopes are taken on one in so many days of the design, and on so many at least: the same customers
 /// leave little noise in differences.
 const DAYS_OF_SLOPES: usize = 4;
 const LEAST_DAYS: usize = 40;
+const FEWEST_DAYS: u32 = 10;
 
 /// By goal and block: change of the score with one person more; never negative, since a person more
 /// does no harm but by chance.
@@ -27,17 +30,20 @@ pub(crate) fn slopes(
     design: &Design,
     days: &Days,
 ) -> Result<Slopes, SearchError> {
-    let count = (days.count() / DAYS_OF_SLOPES).max(LEAST_DAYS).min(days.count()) as u32;
+    let least = bench.question.telling_days(LEAST_DAYS as u32, FEWEST_DAYS) as usize;
+    let count = (days.count() / DAYS_OF_SLOPES).max(least).min(days.count()) as u32;
     let before = days.first(count as usize);
     let length = bench.question.block_intervals;
+    let hours = length as f64 * bench.question.base.interval_secs / 3600.0;
+    let stride = ((APART_HOURS / hours).ceil() as usize).clamp(LEAST_STRIDE, MOST_STRIDE);
     let intervals = bench.question.base.interval_count();
     let mut slopes = vec![vec![0.0; bench.blocks.len()]; bench.goals.all.len()];
     for knob in 0..bench.question.teams.len() {
-        for offset in 0..STRIDE {
+        for offset in 0..stride {
             let raised: Vec<usize> = (0..bench.blocks.len())
                 .filter(|&at| {
                     let block = &bench.blocks[at];
-                    block.knob == knob && block.from / length % STRIDE == offset
+                    block.knob == knob && block.from / length % stride == offset
                 })
                 .collect();
             if raised.is_empty() {
@@ -49,7 +55,7 @@ pub(crate) fn slopes(
             let total = bench.goals.changes(&before, &after);
             for &at in &raised {
                 let block = &bench.blocks[at];
-                let until = (block.until + (STRIDE - 2) * length).min(intervals);
+                let until = (block.until + (stride - 2) * length).min(intervals);
                 let window = block.from.saturating_sub(length)..until;
                 let own = bench.goals.changes(&before, &before.with_window(&after, window));
                 own.iter().zip(&mut slopes).for_each(|(change, row)| row[at] = *change);
