@@ -12,6 +12,7 @@
 //! * [`release`]: which version may go live;
 //! * [`live`]: the switch, told what is to be and heard what is;
 //! * [`outbox`]: messages to people and programs, sent until they arrive;
+//! * [`searches`]: designs that were found, planned as cover;
 //! * [`sign_in`]: who has to wait after failed attempts;
 //! * [`runs`]: long work, worked off in parts by any worker.
 
@@ -28,6 +29,7 @@ pub mod planning;
 pub mod release;
 pub mod reports;
 pub mod runs;
+pub mod searches;
 pub mod sign_in;
 pub mod staffing;
 pub mod strategy_week;

@@ -24,8 +24,8 @@ pub mod words;
 pub use counts::Counts;
 pub use definition::{Against, Definition, Ready, Section};
 pub use formats::{
-    CsvError, Format, NoFormat, WorkbookError, body, csv_tables, page, page_for_document, svg,
-    workbook,
+    CsvError, Format, NoFormat, WorkbookError, body, csv_tables, harmless, page, page_for_document,
+    svg, workbook,
 };
 pub use make::make;
 pub use period::{

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 
 use crate::facts::Facts;
-use crate::report::Report;
-use crate::sections::{against_in_words, missed_targets, part};
+use crate::report::{Part, Report};
+use crate::sections::{Missed, against_in_words, campaigns_over, missed_targets, part};
 use crate::told::Told;
 use crate::{Against, Definition, Section, words};
 
@@ -13,8 +13,10 @@ pub fn make(definition: &Definition, facts: &Facts) -> Report {
     let told = Told { facts, definition };
     let mut seen = BTreeSet::new();
     let sections = definition.sections.iter().copied().filter(|section| seen.insert(*section));
-    let out_of_target: Vec<String> =
-        missed_targets(&told).iter().map(|missed| missed.sentence()).collect();
+    let missed = missed_targets(&told);
+    let missed = missed.iter().map(Missed::sentence).chain(campaigns_over(&told));
+    let out_of_target: Vec<String> = missed.collect();
+    let parts: Vec<Part> = sections.map(|section| part(section, &told)).collect();
     Report {
         title: definition.title.clone(),
         centre: facts.centre.clone(),
@@ -23,9 +25,9 @@ pub fn make(definition: &Definition, facts: &Facts) -> Report {
         covers: covers(&told),
         against: compared(&told),
         read_at: facts.read_at,
-        answer: answer(&told, &out_of_target),
+        answer: first_sentence(&told, &parts, &out_of_target),
         out_of_target,
-        parts: sections.map(|section| part(section, &told)).collect(),
+        parts,
         definitions: definitions(&told),
     }
 }
@@ -47,7 +49,14 @@ fn compared(told: &Told<'_>) -> Option<String> {
     }
 }
 
-/// The sentence that a reader in a hurry reads: how much, how well, and what is out of target.
+/// The sentence that a reader in a hurry reads: of service where the report is about it, else its first section's.
+fn first_sentence(told: &Told<'_>, parts: &[Part], out_of_target: &[String]) -> String {
+    let is_about_service = parts.iter().any(|part| part.section == Section::Service);
+    let first = parts.iter().find(|part| !part.is_missing).filter(|_| !is_about_service);
+    first.map_or_else(|| answer(told, out_of_target), |part| part.sentence.clone())
+}
+
+/// How much, how well, and what is out of target.
 fn answer(told: &Told<'_>, out_of_target: &[String]) -> String {
     let total = told.total();
     if total.offered == 0.0 {

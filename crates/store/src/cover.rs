@@ -46,6 +46,19 @@ impl Store {
             self.pool.acquire().await.map_err(StoreError::on("saving the cover"))?;
         insert_cover(&mut connection, contact_type, cover).await
     }
+
+    /// Plans intervals of several contact types, replacing what was planned for them, all or none.
+    pub async fn save_covers(
+        &self,
+        covers: &[(Uuid, Vec<CoverInterval>)],
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the cover");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        for (contact_type, cover) in covers {
+            insert_cover(&mut tx, *contact_type, cover).await?;
+        }
+        tx.commit().await.map_err(&failed)
+    }
 }
 
 pub(crate) async fn insert_cover(

@@ -109,8 +109,7 @@ pub(crate) fn attachment(file_name: &str, kind: &'static str, bytes: Vec<u8>) ->
 /// A cell that no spreadsheet takes for a formula: a text that begins like one gets an apostrophe.
 /// Numbers stay numbers.
 fn harmless(cell: String) -> String {
-    let begins_like_one = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
-    if begins_like_one && cell.parse::<f64>().is_err() { format!("'{cell}") } else { cell }
+    if cell.parse::<f64>().is_ok() { cell } else { barometer_report::harmless(&cell) }
 }
 
 #[cfg(test)]

@@ -57,7 +57,7 @@ fn written(cell: &Cell, unit: Unit) -> String {
 }
 
 /// A text that no spreadsheet takes for a formula: one that begins like one gets an apostrophe.
-fn harmless(text: &str) -> String {
+pub fn harmless(text: &str) -> String {
     if text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
         format!("'{text}")
     } else {

@@ -3,6 +3,7 @@
 use askama::Template;
 
 use super::svg::{STYLE, svg_in_page};
+use crate::Section;
 use crate::report::{About, Cell, Report, Row, Table, Unit};
 
 /// The report inside a page.
@@ -72,6 +73,7 @@ pub fn body(
     report: &Report,
     address: impl Fn(&About) -> Option<String>,
 ) -> Result<String, askama::Error> {
+    let is_about_service = report.parts.iter().any(|part| part.section == Section::Service);
     let parts = report.parts.iter().map(|part| PartView {
         key: part.section.key(),
         title: part.section.title(),
@@ -83,7 +85,7 @@ pub fn body(
     });
     Body {
         answer: report.answer.clone(),
-        out_of_target: report.out_of_target.clone(),
+        out_of_target: if is_about_service { report.out_of_target.clone() } else { Vec::new() },
         parts: parts.collect(),
         definitions: report.definitions.clone(),
     }

@@ -7,7 +7,7 @@ mod scale;
 mod svg;
 mod workbook;
 
-pub use self::csv::{CsvError, csv_tables};
+pub use self::csv::{CsvError, csv_tables, harmless};
 pub use html::{body, page, page_for_document};
 pub use svg::svg;
 pub use workbook::{WorkbookError, workbook};

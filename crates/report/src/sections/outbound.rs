@@ -5,6 +5,21 @@ use crate::report::{About, Column, Part, Row, Table};
 use crate::told::Told;
 use crate::{Section, Unit, words};
 
+/// The campaigns over their ceiling, a sentence each.
+pub(crate) fn over_ceiling(told: &Told<'_>) -> impl Iterator<Item = String> {
+    told.facts.campaigns.iter().filter_map(|campaign| {
+        let abandoned = campaign.tried.as_ref()?.abandoned?;
+        (abandoned > campaign.ceiling).then(|| {
+            format!(
+                "{}: {} of answered calls abandoned in its trial, ceiling {}",
+                campaign.name,
+                words::percent(abandoned),
+                words::short_percent(campaign.ceiling),
+            )
+        })
+    })
+}
+
 pub(super) fn campaigns(told: &Told<'_>) -> Part {
     let campaigns = &told.facts.campaigns;
     if campaigns.is_empty() {

@@ -59,6 +59,18 @@ fn every_section_answers_in_a_sentence() {
 }
 
 #[test]
+fn a_report_that_is_not_about_service_begins_with_its_first_section() {
+    let campaigns = Definition {
+        sections: vec![Section::Teams, Section::Campaigns, Section::Lines],
+        ..definition()
+    };
+    let report = make(&campaigns, &Facts { teams: Vec::new(), ..full_facts() });
+    assert_eq!(report.answer, part(&report, Section::Campaigns).sentence);
+    let over = report.out_of_target.iter().find(|said| said.starts_with("Cancelled sailings"));
+    insta::assert_snapshot!(over.unwrap(), @"Cancelled sailings: 5.0 % of answered calls abandoned in its trial, ceiling 3 %");
+}
+
+#[test]
 fn a_section_without_data_says_so_in_its_place() {
     let empty = Facts { types: Vec::new(), ..facts() };
     let report = make(&definition(), &empty);

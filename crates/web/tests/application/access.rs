@@ -117,6 +117,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/strategy/merge".to_owned(), Role::Planner),
         (post.clone(), "/strategy/waivers".to_owned(), Role::Planner),
         (post.clone(), format!("/strategy/waivers/{id}/take-back"), Role::Planner),
+        (post.clone(), format!("/searches/{id}/cover"), Role::Planner),
         (get.clone(), "/reports".into(), Role::Viewer),
         (post.clone(), "/reports".into(), Role::Planner),
         (get.clone(), "/reports/new".into(), Role::Planner),

@@ -54,6 +54,14 @@ async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
     assert_ne!(tried.inputs.seed, search.question.seed);
     let best = &search.answer.unwrap().best.design.people;
     assert!(tried.inputs.teams[0].agents.iter().any(|people| best.contains(people)));
+    // Its people become the cover of the day, interval by interval.
+    let planned = planner.post(&format!("/searches/{id}/cover"), "").await;
+    assert_eq!(planned.location(), format!("/?day={TODAY}"));
+    let day = (tried.inputs.starts().next().unwrap(), tried.inputs.starts().last().unwrap());
+    let cover = centre.store.cover_between(centre.bookings, day.0, day.1).await.unwrap();
+    let agents: Vec<u32> = cover.iter().map(|interval| interval.agents).collect();
+    assert_eq!(agents, tried.inputs.teams[0].agents[..agents.len()]);
+    assert!(agents.iter().any(|agents| *agents > 0));
     // What is wrong stands at its field, and what was typed stays.
     for (typed, wanted) in [
         (form.replace("most=25", "most=1"), "must be 2 to 20000, got 1"),

@@ -114,6 +114,17 @@ pub(crate) async fn try_it(
     Ok(Redirect::to(&format!("/trials/{trial}?day={}", new.subject.day)).into_response())
 }
 
+/// `POST /searches/{search}/cover`: its people become the cover of the day.
+pub(crate) async fn use_as_cover(
+    State(app): State<App>,
+    _planner: Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    barometer_app::searches::use_as_cover(&app.store, &search).await?;
+    Ok(Redirect::to(&format!("/?day={}", search.subject.day)).into_response())
+}
+
 /// `GET /searches/{search}/search.json`: question and answer.
 pub(crate) async fn export(
     State(app): State<App>,
