@@ -22,9 +22,12 @@ const LONGEST_WAIT: Duration = Duration::from_secs(10);
 #[error("too many people are signing in at this moment; try again in a minute")]
 pub struct Busy;
 
-/// Lets a password be hashed on a thread of its own when it is its turn.
-async fn in_turn<T: Send + 'static>(hash: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
-    let turn = tokio::time::timeout(LONGEST_WAIT, HASHING.acquire()).await;
+/// Lets a password be hashed on a thread of its own when it is its turn, which may take so long.
+async fn in_turn<T: Send + 'static>(
+    longest_wait: Duration,
+    hash: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, Busy> {
+    let turn = tokio::time::timeout(longest_wait, HASHING.acquire()).await;
     let Ok(Ok(turn)) = turn else { return Err(Busy) };
     // The turn ends with the hashing, also where nobody waits for it any more.
     let hashed = tokio::task::spawn_blocking(move || {
@@ -43,7 +46,7 @@ async fn in_turn<T: Send + 'static>(hash: impl FnOnce() -> T + Send + 'static) -
 ///
 /// [`Busy`] where that does not come.
 pub async fn check(password: String, hash: Option<String>) -> Result<bool, Busy> {
-    in_turn(move || is_right(&password, hash.as_deref())).await
+    in_turn(LONGEST_WAIT, move || is_right(&password, hash.as_deref())).await
 }
 
 /// As [`hash_password`], when it is this password's turn.
@@ -52,7 +55,7 @@ pub async fn check(password: String, hash: Option<String>) -> Result<bool, Busy>
 ///
 /// [`Busy`] where that does not come.
 pub async fn hash_in_turn(password: String) -> Result<Result<String, HashError>, Busy> {
-    in_turn(move || hash_password(&password)).await
+    in_turn(LONGEST_WAIT, move || hash_password(&password)).await
 }
 
 /// The fewest characters of a password.
@@ -94,10 +97,11 @@ pub fn is_right(password: &str, hash: Option<&str>) -> bool {
 mod tests {
     use super::*;
 
-    #[tokio::test(start_paused = true)]
+    #[tokio::test]
     async fn a_password_waits_for_its_turn_and_not_for_ever() {
         let both = HASHING.acquire_many(2).await.unwrap();
-        assert_eq!(check("low tide at nine".to_owned(), None).await, Err(Busy));
+        let waited = in_turn(Duration::from_millis(1), || is_right("low tide at nine", None));
+        assert_eq!(waited.await, Err(Busy));
         drop(both);
         assert_eq!(check("low tide at nine".to_owned(), None).await, Ok(false));
     }

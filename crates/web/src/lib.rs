@@ -212,6 +212,7 @@ pub fn router(app: App) -> Router {
         .route("/searches/{search}/enough", post(searches::enough))
         .route("/searches/{search}/trial", post(searches::try_it))
         .route("/searches/{search}/cover", post(searches::use_as_cover))
+        .route("/searches/{search}/draft", post(searches::begin_draft))
         .route("/searches/{search}/search.json", get(searches::export))
         .route("/searches/{search}/people.csv", get(searches::people))
         .route("/trials/{trial}/day", get(trials::replay))

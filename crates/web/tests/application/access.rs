@@ -118,6 +118,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/strategy/waivers".to_owned(), Role::Planner),
         (post.clone(), format!("/strategy/waivers/{id}/take-back"), Role::Planner),
         (post.clone(), format!("/searches/{id}/cover"), Role::Planner),
+        (post.clone(), format!("/searches/{id}/draft"), Role::Planner),
         (get.clone(), "/reports".into(), Role::Viewer),
         (post.clone(), "/reports".into(), Role::Planner),
         (get.clone(), "/reports/new".into(), Role::Planner),

@@ -99,3 +99,51 @@ async fn one_press_searches_a_day_and_one_that_is_enough_answers(pool: PgPool) {
     centre.work_off().await;
     planner.get(&format!("/searches/{other}")).await.says("Cancelled after");
 }
+
+#[sqlx::test(migrations = false)]
+async fn a_setting_that_a_search_found_becomes_a_draft(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let address = format!("/trials/{trial}/search");
+    let asked = planner.get(&address).await;
+    let setting = asked.text.split("value=\"step.").nth(1).expect("a setting of a step to choose");
+    let setting = format!("step.{}", setting.split('"').next().unwrap());
+    let team = &centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
+    let form = format!(
+        "promise=&block=240&days=20&team={team}&least=2&most=25&cost=20&setting={}&values=37",
+        setting.replace('/', "%2F")
+    );
+    let queued = planner.post(&address, &form).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let id = key(queued.location());
+    centre.work_off().await;
+    // Whether its value helps is the search's affair; here it is taken for the best.
+    let mut answer = centre.store.search(id).await.unwrap().answer.unwrap();
+    answer.best.design.settings = vec![None];
+    let keep = |answer: barometer_search::Answer| {
+        let update = sqlx::query("UPDATE searches SET answer = $2 WHERE id = $1");
+        update.bind(id).bind(sqlx::types::Json(answer)).execute(&pool)
+    };
+    keep(answer.clone()).await.unwrap();
+    let refused = planner.post(&format!("/searches/{id}/draft"), "").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("only people differ");
+    answer.best.design.settings = vec![Some(37.0)];
+    keep(answer).await.unwrap();
+    planner.get(&format!("/searches/{id}")).await.says("Open as a draft");
+    let draft = planner.post(&format!("/searches/{id}/draft"), "").await;
+    assert_eq!(draft.status, StatusCode::SEE_OTHER, "{}", draft.text);
+    assert!(draft.location().starts_with("/strategy?draft="));
+    planner.get(draft.location()).await.says("Changes to v1");
+    let number = draft.location().rsplit('=').next().unwrap().parse().unwrap();
+    let own = centre.store.centre().await.unwrap().unwrap();
+    let opened = barometer_app::drafts::Opened::open(
+        &centre.store,
+        &own,
+        barometer_app::drafts::Which::Draft(number),
+    )
+    .await
+    .unwrap();
+    assert!(serde_json::to_string(&opened.strategy).unwrap().contains("37"));
+}

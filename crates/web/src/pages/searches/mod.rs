@@ -125,6 +125,18 @@ pub(crate) async fn use_as_cover(
     Ok(Redirect::to(&format!("/?day={}", search.subject.day)).into_response())
 }
 
+/// `POST /searches/{search}/draft`: its settings as a draft of the strategy.
+pub(crate) async fn begin_draft(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    let (store, by) = (&app.store, context.user.id);
+    let draft = barometer_app::searches::begin_draft(store, &context.centre, &search, by).await?;
+    Ok(Redirect::to(&format!("/strategy?draft={draft}")).into_response())
+}
+
 /// `GET /searches/{search}/search.json`: question and answer.
 pub(crate) async fn export(
     State(app): State<App>,

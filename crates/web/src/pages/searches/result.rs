@@ -24,6 +24,8 @@ pub(super) struct ResultView {
     pub teams: Vec<TeamRow>,
     pub goals: Vec<GoalRow>,
     pub settings: Vec<SettingRow>,
+    /// Whether one of them differs from the trial's.
+    pub changes_settings: bool,
     pub frontier: Vec<FrontierRow>,
     pub picture: Picture,
     pub width: f64,
@@ -96,6 +98,7 @@ impl ResultView {
             teams: view.teams(&froms.into_iter().collect::<Vec<_>>()),
             goals: view.goals(),
             settings: view.settings(),
+            changes_settings: answer.best.design.settings.iter().any(Option::is_some),
             frontier: view.frontier(),
             picture: Picture::of(answer),
             width: WIDTH,
