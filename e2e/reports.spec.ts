@@ -39,6 +39,8 @@ test('a report is looked at over other days, printed, and taken as files', async
   }
   const [pdf] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'PDF', exact: true }).click()]);
   expect((await readFile(await pdf.path())).toString('latin1').startsWith('%PDF')).toBe(true);
+  const [png] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Service level as PNG' }).click()]);
+  expect((await readFile(await png.path())).subarray(1, 4).toString('latin1')).toBe('PNG');
   // The page that prints has its own style, which the browser lets through, and no links.
   await page.getByRole('link', { name: 'Print page' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Week review');

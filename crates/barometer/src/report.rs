@@ -36,10 +36,7 @@ fn grouping(typed: &str) -> Result<Grouping, String> {
 }
 
 fn against(typed: &str) -> Result<Against, String> {
-    Against::ALL
-        .into_iter()
-        .find(|against| against.key() == typed)
-        .ok_or_else(|| "use forecast, before, year_ago or nothing".to_owned())
+    Against::of_key(typed).ok_or_else(|| "use forecast, before, year_ago or nothing".to_owned())
 }
 
 /// Makes the report and writes its files and pictures.

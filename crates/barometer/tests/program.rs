@@ -12,8 +12,9 @@ use barometer_plan::{
     trial_intervals,
 };
 use barometer_preflight::preflight;
+use barometer_search::Question;
 use barometer_store::{
-    Centre, Comparison, NewComparison, NewTrial, Role, RunState, Store, Subject, Trial,
+    Centre, Comparison, NewComparison, NewSearch, NewTrial, Role, RunState, Store, Subject, Trial,
 };
 use barometer_strategy::{Duration as Spread, Strategy};
 use jiff::civil::{Date, date};
@@ -385,4 +386,96 @@ fn a_database_that_does_not_answer_is_said_in_one_line() {
         assert!(!output.status.success() && message.contains(wanted), "{message}");
         assert_eq!(message.trim().lines().count(), 1, "{message}");
     }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_worker_that_is_told_to_stop_does_not_wait_for_a_search(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let store = Store::on(pool);
+    for run in store.open_runs().await.unwrap() {
+        store.cancel_run(run).await.unwrap();
+    }
+    let trial = new_trial(&store, 1).await;
+    let planner = store.user_by_email("planner@larkhaven.example").await.unwrap().unwrap();
+    // One design alone is played for minutes.
+    let question = Question { days: 5_000, ..Question::about(trial.inputs) };
+    let new = NewSearch {
+        subject: trial.subject,
+        title: "every target on average".to_owned(),
+        strategy_version: trial.strategy_version,
+        question,
+        created_by: planner.id,
+    };
+    let search = store.queue_search(&new).await.unwrap();
+    let mut worker = Worker::start(&database);
+    let patience = Instant::now();
+    while store.run(search).await.unwrap().state == RunState::Queued {
+        assert!(patience.elapsed() < Duration::from_secs(60), "nobody took it up");
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    let pid = worker.0.id().to_string();
+    assert!(Command::new("kill").args(["-TERM", &pid]).status().unwrap().success());
+    let patience = Instant::now();
+    let ended = loop {
+        if let Some(status) = worker.0.try_wait().unwrap() {
+            break status;
+        }
+        assert!(patience.elapsed() < Duration::from_secs(45), "it still computes");
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    };
+    assert!(ended.success(), "{ended}");
+    assert!(!store.run(search).await.unwrap().state.is_over(), "another worker takes it up");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_report_is_made_from_the_command_line(pool: PgPool) {
+    let database = address(&pool).await;
+    assert!(run(&database, &["demo"], "").status.success());
+    let folder = std::env::temp_dir().join(format!("barometer-report-{}", Uuid::new_v4()));
+    let out = folder.to_str().unwrap();
+    let week = ["report", "week-review", "--format", "csv", "--format", "json", "--out", out];
+    let made = run(&database, &week, "");
+    assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
+    let said = String::from_utf8_lossy(&made.stdout).into_owned();
+    assert!(said.starts_with("Week review, 16 – 22 Nov 2026: "), "{said}");
+    assert!(said.contains("contacts were offered"), "{said}");
+    let read = |name: &str| std::fs::read_to_string(folder.join(name)).unwrap();
+    let json: serde_json::Value = serde_json::from_str(&read("report.json")).unwrap();
+    assert!(said.trim().ends_with(json["answer"].as_str().unwrap()));
+    assert!(read("report.csv").contains("Sailing changes"));
+    assert!(read("service-1.svg").starts_with("<svg"));
+    assert!(!folder.join("report.html").exists(), "only what was asked for");
+    // A kept report by its title, over other days.
+    let titled = run(
+        &database,
+        &[
+            "report",
+            "Week review",
+            "--period",
+            "2026-11-02..2026-11-08",
+            "--format",
+            "csv",
+            "--out",
+            out,
+        ],
+        "",
+    );
+    assert!(String::from_utf8_lossy(&titled.stdout).starts_with("Week review, 2 – 8 Nov 2026: "));
+    for (arguments, wanted) in [
+        (["report", "no-such-report", "--out", out].as_slice(), "use one of morning-brief"),
+        (
+            ["report", "accuracy", "--period", "soon", "--out", out].as_slice(),
+            "“soon” is no period",
+        ),
+        (
+            ["report", "accuracy", "--period", "2026-11-09..2026-11-02", "--out", out].as_slice(),
+            "swap the two dates",
+        ),
+    ] {
+        let refused = run(&database, arguments, "");
+        let said = String::from_utf8_lossy(&refused.stderr);
+        assert!(!refused.status.success() && said.contains(wanted), "{said}");
+    }
+    std::fs::remove_dir_all(&folder).unwrap();
 }

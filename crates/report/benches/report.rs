@@ -18,7 +18,6 @@ const FIRST: Date = date(2025, 11, 1);
 fn counts(nth: usize) -> Counts {
     let offered = 40.0 + (nth % 17) as f64;
     Counts {
-        intervals: 1.0,
         offered,
         answered: offered - 2.0,
         abandoned: 2.0,

@@ -9,8 +9,6 @@ use std::ops::Add;
 /// of counts only the intervals where it was.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Counts {
-    /// Intervals with history.
-    pub intervals: f64,
     /// Contacts offered.
     pub offered: f64,
     /// Contacts answered.
@@ -36,7 +34,6 @@ impl Add for Counts {
 
     fn add(self, other: Self) -> Self {
         Self {
-            intervals: self.intervals + other.intervals,
             offered: self.offered + other.offered,
             answered: self.answered + other.answered,
             abandoned: self.abandoned + other.abandoned,

@@ -61,6 +61,11 @@ impl Against {
         }
     }
 
+    /// The comparison with this key.
+    pub fn of_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|against| against.key() == key)
+    }
+
     /// In a form.
     pub const fn words(self) -> &'static str {
         match self {

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use crate::facts::Facts;
 use crate::report::{Part, Report};
-use crate::sections::{Missed, against_in_words, campaigns_over, missed_targets, part};
+use crate::sections::{Missed, against_in_words, campaigns_over, missed_targets, part, unjudged};
 use crate::told::Told;
 use crate::{Against, Definition, Section, words};
 
@@ -69,8 +69,13 @@ fn answer(told: &Told<'_>, out_of_target: &[String]) -> String {
     if let Some(level) = total.service_level() {
         text += &format!("; {} were answered within their thresholds", words::percent(level));
     }
+    let unjudged = unjudged(told);
     text += &match out_of_target {
-        [] => " and every contact type met its targets.".to_owned(),
+        [] if unjudged.is_empty() => " and every contact type met its targets.".to_owned(),
+        [] => format!(
+            ". No recorded figure is out of target; how fast contacts were answered is not recorded for {}.",
+            words::listing(&unjudged)
+        ),
         [only] => format!(". Out of target: {only}."),
         [first, second] => format!(". Out of target: {first}; {second}."),
         [first, second, rest @ ..] => {

@@ -139,7 +139,7 @@ impl Period {
     /// The week that holds today.
     pub const THIS_WEEK: Self = Self::relative(Calendar::Week, 0, 1);
 
-    /// The relative periods that have a name: the name as it is typed, in words, the period.
+    /// The relative periods that have a name: as typed, in words, the period.
     pub const NAMED: [(&'static str, &'static str, Self); 13] = [
         ("yesterday", "yesterday", Self::YESTERDAY),
         ("today", "today", Self::relative(Calendar::Day, 0, 1)),

@@ -256,7 +256,7 @@ impl Unit {
         }
     }
 
-    /// A cell as it is read.
+    /// A cell in words, without the unit.
     pub fn show(self, cell: &Cell) -> String {
         match cell {
             Cell::Number(number) => self.figure(*number),

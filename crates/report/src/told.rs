@@ -110,6 +110,16 @@ impl<'a> Told<'a> {
         self.by_group(all.map(|forecast| (forecast.at, forecast.contacts)))
     }
 
+    /// Forecast and measured contacts by group, where both are known: of a day that is not over they are not.
+    pub fn judged(&self) -> BTreeMap<Group, Judged> {
+        let all = self.facts.types.iter().flat_map(|each| &each.forecast);
+        self.by_group(
+            all.filter_map(|it| {
+                Some((it.at, Judged { forecast: it.contacts, actual: it.actual? }))
+            }),
+        )
+    }
+
     /// What contacts stand beside, by group: the forecast or the days that are compared.
     pub fn contacts_beside(&self) -> BTreeMap<Group, f64> {
         match self.definition.against {
@@ -132,6 +142,14 @@ pub(crate) struct Judged {
     pub actual: f64,
 }
 
+impl std::ops::Add for Judged {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self { forecast: self.forecast + other.forecast, actual: self.actual + other.actual }
+    }
+}
+
 impl TypeFacts {
     /// What was measured in the period.
     pub(crate) fn total(&self) -> Counts {
@@ -148,25 +166,21 @@ impl TypeFacts {
         self.forecast.iter().map(|forecast| forecast.contacts).sum()
     }
 
-    /// Forecast and measured contacts by day, of what has both.
+    /// Forecast and measured contacts by day, where both are known.
     pub(crate) fn judged_days(&self) -> BTreeMap<Date, Judged> {
         let mut days: BTreeMap<Date, Judged> = BTreeMap::new();
         for forecast in &self.forecast {
             if let Some(actual) = forecast.actual {
                 let day = days.entry(forecast.at.date()).or_default();
-                day.forecast += forecast.contacts;
-                day.actual += actual;
+                *day = *day + Judged { forecast: forecast.contacts, actual };
             }
         }
         days
     }
 
-    /// Forecast and measured contacts of what has both.
+    /// Forecast and measured contacts, where both are known.
     pub(crate) fn judged(&self) -> Judged {
-        self.judged_days().into_values().fold(Judged::default(), |sum, day| Judged {
-            forecast: sum.forecast + day.forecast,
-            actual: sum.actual + day.actual,
-        })
+        self.judged_days().into_values().fold(Judged::default(), std::ops::Add::add)
     }
 
     /// What the contacts stand beside, with the measured contacts that may be held against it.

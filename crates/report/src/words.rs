@@ -108,3 +108,47 @@ pub fn days(first: Date, last: Date) -> String {
         _ => format!("{} – {}", full_date(first), full_date(last)),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use jiff::civil::date;
+
+    use super::*;
+
+    #[test]
+    fn numbers_read_as_people_write_them() {
+        assert_eq!((count(1_234_567.4), count(999.5)), ("1,234,567".into(), "1,000".into()));
+        assert_eq!((decimals(-1_500.25, 1), decimals(-0.04, 1)), ("−1,500.2".into(), "0.0".into()));
+        assert_eq!((percent(0.8234), short_percent(0.975)), ("82.3 %".into(), "97.5 %".into()));
+        assert_eq!(short_percent(0.8), "80 %");
+    }
+
+    #[test]
+    fn thresholds_take_the_unit_that_people_would() {
+        let said = [20.0, 90.0, 120.0, 150.0, 14_400.0].map(threshold);
+        assert_eq!(said, ["20 s", "90 s", "2 min", "2.5 min", "4 h"]);
+    }
+
+    #[test]
+    fn a_count_agrees_with_its_noun() {
+        let said = [0.0, 1.0, 2.0, 1_200.0].map(|number| counted(number, "alarm"));
+        assert_eq!(said, ["no alarms", "1 alarm", "2 alarms", "1,200 alarms"]);
+    }
+
+    #[test]
+    fn a_count_against_another_says_in_which_direction() {
+        assert_eq!(more_or_fewer(103.0, 100.0).as_deref(), Some("3.0 % more than"));
+        assert_eq!(more_or_fewer(98.0, 100.0).as_deref(), Some("2.0 % fewer than"));
+        assert_eq!(more_or_fewer(100.01, 100.0).as_deref(), Some("as many as"));
+        assert_eq!(more_or_fewer(5.0, 0.0), None, "there is no share of nothing");
+    }
+
+    #[test]
+    fn days_name_what_their_ends_do_not_share() {
+        let said = |first, last| days(first, last);
+        assert_eq!(said(date(2026, 11, 28), date(2026, 11, 28)), "Saturday 28 November 2026");
+        assert_eq!(said(date(2026, 11, 16), date(2026, 11, 22)), "16 – 22 Nov 2026");
+        assert_eq!(said(date(2026, 11, 30), date(2026, 12, 6)), "30 Nov – 6 Dec 2026");
+        assert_eq!(said(date(2026, 12, 28), date(2027, 1, 3)), "28 Dec 2026 – 3 Jan 2027");
+    }
+}

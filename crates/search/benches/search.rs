@@ -49,7 +49,7 @@ fn ring(types: usize) -> TrialInputs {
     TrialInputs::of_centre(strategy, &TimeZone::UTC, &plans, &people).expect("a trial")
 }
 
-/// The demo's stormy Saturday with all contact types, as it is expected and covered.
+/// The demo's stormy Saturday with all contact types: its expected contacts and its planned cover.
 fn saturday() -> TrialInputs {
     const DAY: Date = date(2026, 11, 28);
     let zone = TimeZone::get(barometer_demo::ZONE).expect("the demo's zone");

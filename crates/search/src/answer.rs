@@ -10,7 +10,7 @@ use crate::target::Measure;
 pub struct Answer {
     /// What may change.
     pub blocks: Vec<Block>,
-    /// The trial that it began from, as it is, on the days of the test; its design is the most people of each
+    /// The trial that it began from, unchanged, on the days of the test; its design is the most people of each
     /// block.
     pub start: DesignFigures,
     /// The cheapest design found, on the days of the test; without one that holds, the one with the

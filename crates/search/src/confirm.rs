@@ -38,7 +38,7 @@ pub(crate) fn test(bench: &Bench<'_>, design: &Design, nth: u32) -> Result<Teste
     Ok(Tested { figures: figures(bench, design, &days), shortfalls, days })
 }
 
-/// The trial that the search begins from, as it is, on the fresh days of the nth test; its hours are those of the
+/// The trial that the search begins from, unchanged, on the fresh days of the nth test; its hours are those of the
 /// teams that may change.
 pub(crate) fn test_base(
     bench: &Bench<'_>,

@@ -149,7 +149,7 @@ impl Question {
         }
     }
 
-    /// How many of so many days tell enough: fewer where a day has thousands of contacts, but not fewer than `least`.
+    /// How many of a number of days tell enough: fewer where a day has thousands of contacts, but not fewer than `least`.
     /// A promise for a share of days needs all of them.
     pub(crate) fn telling_days(&self, of: u32, least: u32) -> u32 {
         match self.promise {

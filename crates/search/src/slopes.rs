@@ -1,6 +1,6 @@
 //! What one person more in each block does to each goal.
 //!
-//! A person at ten hardly matters to contacts at three: blocks of a team that lie four hours apart get one more
+//! A person at ten hardly matters to contacts at three: blocks of a team that lie hours apart get one more
 //! person in the same simulation, and what changes around each block is its own effect. The customers
 //! are the same with and without (common random numbers), so little of the difference is luck.
 
@@ -9,10 +9,10 @@ use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
 
-/// Distance in hours between the blocks of a team that share a simulation, and in blocks at least and at most.
-const APART_HOURS: f64 = 5.0;
-const LEAST_STRIDE: usize = 3;
-const MOST_STRIDE: usize = 4;
+/// Distance in blocks between the blocks of a team that share a simulation: less where blocks are long.
+const STRIDE: usize = 4;
+const STRIDE_OF_LONG: usize = 3;
+const LONG_HOURS: f64 = 2.0;
 
 /// Slopes are taken on one in so many days of the design, and on so many at least: the same customers
 /// leave little noise in differences.
@@ -35,7 +35,7 @@ pub(crate) fn slopes(
     let before = days.first(count as usize);
     let length = bench.question.block_intervals;
     let hours = length as f64 * bench.question.base.interval_secs / 3600.0;
-    let stride = ((APART_HOURS / hours).ceil() as usize).clamp(LEAST_STRIDE, MOST_STRIDE);
+    let stride = if hours < LONG_HOURS { STRIDE } else { STRIDE_OF_LONG };
     let intervals = bench.question.base.interval_count();
     let mut slopes = vec![vec![0.0; bench.blocks.len()]; bench.goals.all.len()];
     for knob in 0..bench.question.teams.len() {

@@ -27,6 +27,7 @@ mod overlays;
 mod reports;
 mod runs;
 mod searches;
+mod secret;
 mod sessions;
 mod shift_searches;
 mod special_days;
@@ -58,8 +59,8 @@ pub use marks::{Decision, HistoryMark};
 pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
 pub use reports::{
-    Edition, EditionFile, EditionLine, KeptReport, MadeEdition, MeasuredCounts, NewEdition,
-    NewSchedule, Schedule, Sending, Slots, TeamHours,
+    Edition, EditionFile, EditionLine, FailedEdition, KeptReport, MadeEdition, MeasuredCounts,
+    NewEdition, NewSchedule, Schedule, Sending, Slots, TeamHours,
 };
 pub use runs::{Run, RunKind, RunState};
 pub use searches::{NewSearch, Search, SearchLine};

@@ -4,6 +4,7 @@ use jiff::Timestamp;
 use sqlx::FromRow;
 use uuid::Uuid;
 
+use crate::secret::secret;
 use crate::{Store, StoreError, User};
 
 /// A token, without its secret.
@@ -55,8 +56,7 @@ impl Store {
         name: &str,
         by: Uuid,
     ) -> Result<String, StoreError> {
-        // Two random UUIDs: 244 random bits.
-        let secret = format!("{}{}", Uuid::new_v4().simple(), Uuid::new_v4().simple());
+        let secret = secret();
         sqlx::query(
             "INSERT INTO tokens (centre_id, name, hash, created_by) \
              VALUES ($1, $2, sha256(convert_to($3, 'UTF8')), $4)",

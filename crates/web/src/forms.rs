@@ -7,6 +7,7 @@ use std::str::FromStr;
 
 use barometer_intake::YEARS;
 use jiff::civil::Date;
+use serde::Deserialize;
 
 /// Messages by field. A field keeps its first message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -15,6 +16,12 @@ pub(crate) struct FormErrors(BTreeMap<&'static str, String>);
 /// A day as people type it, or a browser sends it: 2026-11-27. Years that nobody plans for are none.
 pub(crate) fn day(typed: &str) -> Option<Date> {
     typed.trim().parse::<Date>().ok().filter(|day| YEARS.contains(&day.year()))
+}
+
+/// What a button of a row does.
+#[derive(Debug, Deserialize)]
+pub(crate) struct ActForm {
+    pub act: String,
 }
 
 impl FormErrors {

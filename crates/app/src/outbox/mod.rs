@@ -104,3 +104,41 @@ pub async fn run(
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use barometer_store::MessageState;
+    use serde_json::json;
+
+    use super::*;
+
+    fn message(event: serde_json::Value) -> Message {
+        Message {
+            id: uuid::Uuid::nil(),
+            recipient: None,
+            subject: "Week review".to_owned(),
+            body: "The whole report:\n/reports/shared/abc\n".to_owned(),
+            event,
+            created_at: jiff::Timestamp::UNIX_EPOCH,
+            attempts: 1,
+            state: MessageState::Waiting,
+            failure: None,
+            key: String::new(),
+            edition: None,
+        }
+    }
+
+    #[tokio::test]
+    async fn a_link_begins_with_the_address_at_which_people_reach_the_server() {
+        let linked = || message(json!({ "link": "/reports/shared/abc" }));
+        let known = Delivery::of(None, Some("https://barometer.example.org/".to_owned()));
+        let sent = known.with_whole_links(linked());
+        let whole = "https://barometer.example.org/reports/shared/abc";
+        assert_eq!(sent.body, format!("The whole report:\n{whole}\n"));
+        assert_eq!(sent.event["link"], whole);
+        // Nobody has said where people reach it: the path stays a path.
+        assert_eq!(Delivery::of(None, None).with_whole_links(linked()), linked());
+        let plain = message(json!({ "value": 7 }));
+        assert_eq!(known.with_whole_links(plain.clone()), plain);
+    }
+}

@@ -13,6 +13,7 @@ use tokio::process::Command;
 use tokio::sync::Semaphore;
 use uuid::Uuid;
 
+use super::refused;
 use crate::AppError;
 
 /// The longest that a browser may take for a document.
@@ -95,13 +96,6 @@ pub async fn picture_as_png(picture: &Picture) -> Result<Vec<u8>, AppError> {
         svg(picture)
     );
     drawn(&page, Drawn::Bitmap).await.map_err(refused)
-}
-
-fn refused(error: BrowserError) -> AppError {
-    let text = error.to_string();
-    let mut letters = text.chars();
-    let first = letters.next().into_iter().flat_map(char::to_uppercase);
-    AppError::Refused(format!("{}.", first.chain(letters).collect::<String>()))
 }
 
 /// Whether documents can be drawn here.

@@ -1,7 +1,7 @@
 //! Making a report: at once for a reader, or as a run that is kept and sent.
 
 use barometer_report::{Definition, Report, make};
-use barometer_store::{Centre, EditionFile, MadeEdition, Store};
+use barometer_store::{Centre, EditionFile, MadeEdition, NewMessage, Sending, Store};
 use uuid::Uuid;
 
 use super::facts::{self, Reader};
@@ -33,41 +33,56 @@ pub async fn make_edition(store: &Store, id: Uuid) -> Result<(), AppError> {
         return Ok(store.fail_run(id, "its contact centre is not there any more").await?);
     };
     let report = preview(store, &centre, &edition.definition, Reader::ANYBODY).await?;
-    let schedule = match edition.schedule {
-        Some(schedule) => Some(store.report_schedule(schedule).await?),
-        None => None,
+    let sent = match edition.schedule {
+        None => Sent::nothing("made on request"),
+        Some(schedule) => {
+            let sending = store.report_schedule(schedule).await?.sending;
+            if sending.only_if_missed && report.out_of_target.is_empty() {
+                Sent::nothing("not sent: nothing is out of target")
+            } else {
+                Sent::by(store, id, &report, &sending).await?
+            }
+        }
     };
-    let Some(schedule) = schedule else {
-        let outcome = "made on request";
-        return Ok(store.end_edition((centre.id, id), &of(&report, &[], &[], outcome)).await?);
+    let made = MadeEdition {
+        report: &report,
+        files: &sent.files,
+        messages: &sent.messages,
+        are_attached: !sent.files.is_empty(),
+        outcome: &sent.outcome,
     };
-    if schedule.sending.only_if_missed && report.out_of_target.is_empty() {
-        let outcome = "not sent: nothing is out of target";
-        return Ok(store.end_edition((centre.id, id), &of(&report, &[], &[], outcome)).await?);
-    }
-    let is_linked = schedule.sending.link_days.is_some();
-    let (files, note) = if is_linked {
-        (Vec::new(), None)
-    } else {
-        files(&report, &schedule.sending.formats).await?
-    };
-    let letter = Letter::of(store, id, &report, &schedule.sending, note.as_deref()).await?;
-    let to = recipients(store, &schedule.sending).await?;
-    let messages = letter.to(&to);
-    let outcome = match to.len() {
-        0 => "not sent: it has no recipients".to_owned(),
-        1 => "sent to 1 person".to_owned(),
-        some => format!("sent to {some} people"),
-    };
-    let made = MadeEdition { are_attached: !is_linked, ..of(&report, &files, &messages, &outcome) };
     Ok(store.end_edition((centre.id, id), &made).await?)
 }
 
-fn of<'a>(
-    report: &'a Report,
-    files: &'a [EditionFile],
-    messages: &'a [barometer_store::NewMessage],
-    outcome: &'a str,
-) -> MadeEdition<'a> {
-    MadeEdition { report, files, messages, are_attached: false, outcome }
+/// What goes out of a made report, and what is noted of it.
+struct Sent {
+    files: Vec<EditionFile>,
+    messages: Vec<NewMessage>,
+    outcome: String,
+}
+
+impl Sent {
+    fn nothing(outcome: &str) -> Self {
+        Self { files: Vec::new(), messages: Vec::new(), outcome: outcome.to_owned() }
+    }
+
+    async fn by(
+        store: &Store,
+        edition: Uuid,
+        report: &Report,
+        sending: &Sending,
+    ) -> Result<Self, AppError> {
+        let (files, note) = match sending.link_days {
+            Some(_) => (Vec::new(), None),
+            None => files(report, &sending.formats).await?,
+        };
+        let letter = Letter::of(store, edition, report, sending, note.as_deref()).await?;
+        let to = recipients(store, sending).await?;
+        let outcome = match to.len() {
+            0 => "not sent: it has no recipients".to_owned(),
+            1 => "sent to 1 person".to_owned(),
+            some => format!("sent to {some} people"),
+        };
+        Ok(Self { files, messages: letter.to(&to), outcome })
+    }
 }

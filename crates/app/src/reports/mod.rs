@@ -11,3 +11,13 @@ pub use files::{BrowserError, file, has_browser, picture_as_png};
 pub use make::{make_edition, preview};
 pub use schedule::{run, tick};
 pub use sending::{make_link, resend};
+
+use crate::AppError;
+
+/// An error that is told to the person who asked, as a sentence.
+fn refused(error: impl std::error::Error) -> AppError {
+    let text = error.to_string();
+    let mut letters = text.chars();
+    let first = letters.next().into_iter().flat_map(char::to_uppercase);
+    AppError::Refused(format!("{}.", first.chain(letters).collect::<String>()))
+}

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use barometer_plan::Recipient;
-use barometer_store::{Centre, NewEdition, NewMessage, Store, StoreError};
+use barometer_store::{Centre, FailedEdition, NewEdition, NewMessage, Store, StoreError};
 use jiff::Timestamp;
 use serde_json::json;
 
@@ -60,15 +60,18 @@ pub async fn tick(store: &Store, now: Timestamp) -> Result<usize, AppError> {
 }
 
 async fn tell_failures(store: &Store, centre: &Centre) -> Result<(), AppError> {
-    for (edition, title, reason, owner) in store.untold_failures(centre.id).await? {
+    for failed in store.untold_failures(centre.id).await? {
+        let FailedEdition { id, title, reason, owner } = failed;
         let message = owner.map(|address| NewMessage {
             recipient: Recipient::Mail(address),
             subject: format!("The report “{title}” could not be made"),
-            body: format!("{reason}.\n\nIt is made again at its next time, or at once from its page under Watch, Reports."),
-            event: json!({ "kind": "report_failed", "edition": edition, "reason": reason }),
+            body: format!(
+                "{reason}.\n\nIt is made again at its next time, or at once from its page under Watch, Reports.",
+            ),
+            event: json!({ "kind": "report_failed", "edition": id, "reason": reason }),
         });
         let messages: Vec<NewMessage> = message.into_iter().collect();
-        store.tell_failure((centre.id, edition), &messages).await?;
+        store.tell_failure((centre.id, id), &messages).await?;
     }
     Ok(())
 }

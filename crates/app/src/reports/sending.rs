@@ -27,7 +27,7 @@ pub(super) async fn recipients(store: &Store, sending: &Sending) -> Result<Vec<S
     Ok(all.filter(|address| seen.insert(address.to_lowercase())).collect())
 }
 
-/// Makes a link to a made report that works for so many days, and gives its path.
+/// Makes a link to a made report that works for a number of days, and gives its path.
 ///
 /// # Errors
 ///

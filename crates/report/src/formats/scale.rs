@@ -63,6 +63,21 @@ mod tests {
         assert!(below.from <= -0.04 && below.to >= 0.02);
     }
 
+    proptest::proptest! {
+        #[test]
+        fn any_figures_lie_on_their_scale_between_few_steps(
+            figures in proptest::collection::vec(-1e6_f64..1e6, 1..40), from_zero in proptest::bool::ANY,
+        ) {
+            let scale = Scale::holding(figures.iter().copied(), from_zero);
+            let steps = scale.steps().count();
+            proptest::prop_assert!((3..=12).contains(&steps), "{steps} steps: {scale:?}");
+            for figure in figures {
+                proptest::prop_assert!((-1e-9..=1.0 + 1e-9).contains(&scale.place(figure)));
+            }
+            proptest::prop_assert!(!from_zero || (scale.from <= 0.0 && scale.to >= 0.0));
+        }
+    }
+
     #[test]
     fn no_figures_or_one_still_make_a_scale() {
         for figures in [vec![], vec![0.0], vec![5.0], vec![f64::NAN]] {

@@ -4,7 +4,7 @@ use super::over_groups;
 use crate::facts::TypeFacts;
 use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
 use crate::told::{Judged, Told};
-use crate::{Against, Mark, Section, Unit, words};
+use crate::{Against, Group, Mark, Section, Unit, words};
 
 /// Most contact types that get a column each.
 const MOST_COLUMNS: usize = 8;
@@ -128,7 +128,14 @@ fn by_group(told: &Told<'_>) -> Table {
         .iter()
         .map(|each| told.by_group(each.measured.iter().map(|it| (it.at, it.counts))))
         .collect();
-    let (measured, beside) = (told.measured(), told.contacts_beside());
+    let (measured, beside, judged) = (told.measured(), told.contacts_beside(), told.judged());
+    let change = |group: &Group, offered: Option<f64>, beside: Option<f64>| match against {
+        Against::Forecast => {
+            let judged = judged.get(group).filter(|judged| judged.forecast > 0.0)?;
+            Some(judged.actual / judged.forecast - 1.0)
+        }
+        _ => Some(offered? / beside? - 1.0),
+    };
     let rows = told.groups().into_iter().map(|group| {
         let mut cells: Vec<Cell> = vec![told.name(group).into()];
         if single {
@@ -140,7 +147,7 @@ fn by_group(told: &Told<'_>) -> Table {
         if against != Against::Nothing {
             let beside = beside.get(&group).copied().filter(|beside| *beside > 0.0);
             cells.push(beside.into());
-            cells.push(offered.zip(beside).map(|(offered, beside)| offered / beside - 1.0).into());
+            cells.push(change(&group, offered, beside).into());
         }
         told.row(group, cells)
     });

@@ -16,7 +16,7 @@ use crate::{Group, Mark, Section, Unit};
 
 pub(crate) use demand::against as against_in_words;
 pub(crate) use outbound::over_ceiling as campaigns_over;
-pub(crate) use service::{Missed, missed_targets};
+pub(crate) use service::{Missed, missed_targets, unjudged};
 
 /// Most places of a picture: more cannot be told apart on a page.
 const MOST_PLACES: usize = 400;

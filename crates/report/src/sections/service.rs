@@ -72,6 +72,15 @@ fn missed(each: &TypeFacts) -> Vec<Missed> {
         .collect()
 }
 
+/// The contact types with contacts whose service level is not recorded: nobody can say that they met it.
+pub(crate) fn unjudged(told: &Told<'_>) -> Vec<String> {
+    let unjudged = |each: &&TypeFacts| {
+        let counts = each.total();
+        counts.offered > 0.0 && level(each, &counts).is_none()
+    };
+    told.facts.types.iter().filter(unjudged).map(|each| each.name.clone()).collect()
+}
+
 /// Every target that was missed in the period.
 pub(crate) fn missed_targets(told: &Told<'_>) -> Vec<Missed> {
     told.facts.types.iter().flat_map(missed).collect()
@@ -111,9 +120,10 @@ fn sentence(told: &Told<'_>, total: &Counts) -> String {
     let kept = told.facts.types.iter().filter(|each| each.total().offered > 0.0).count();
     let missing: std::collections::BTreeSet<&str> =
         missed.iter().map(|missed| missed.contact_type.as_str()).collect();
-    text += &match missing.len() {
-        0 => ". Every contact type met its targets.".to_owned(),
-        some => format!(". {some} of {kept} contact types missed a target."),
+    text += &match (missing.len(), unjudged(told).is_empty()) {
+        (0, true) => ". Every contact type met its targets.".to_owned(),
+        (0, false) => ". No recorded figure is out of target.".to_owned(),
+        (some, _) => format!(". {some} of {kept} contact types missed a target."),
     };
     if total.is_partly_timed() {
         text += &format!(
@@ -148,8 +158,9 @@ fn by_type(told: &Told<'_>) -> Table {
         let (counts, rules) = (each.total(), &each.rules);
         let verdict = match missed(each) {
             _ if counts.offered == 0.0 => "no contacts".to_owned(),
-            missed if missed.is_empty() => "● holds".to_owned(),
-            _ => "○ breaks".to_owned(),
+            missed if !missed.is_empty() => "○ breaks".to_owned(),
+            _ if level(each, &counts).is_none() => "not known".to_owned(),
+            _ => "● holds".to_owned(),
         };
         Row::of(vec![
             each.name.as_str().into(),

@@ -35,7 +35,6 @@ pub fn week(monday: Date) -> impl Iterator<Item = Date> {
 /// So many contacts, nine in ten answered, eight in ten in time.
 pub fn counts(offered: f64) -> Counts {
     Counts {
-        intervals: 20.0,
         offered,
         answered: 0.9 * offered,
         abandoned: 0.1 * offered,

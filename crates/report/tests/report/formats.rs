@@ -2,7 +2,7 @@ use std::io::Cursor;
 
 use barometer_report::{
     About, Cell, Definition, Mark, Picture, Section, Series, Unit, body, csv_tables, make, page,
-    svg, workbook,
+    page_for_document, svg, workbook,
 };
 use calamine::{Data, Reader, Xlsx};
 
@@ -41,6 +41,53 @@ fn another_library_reads_the_same_numbers_from_the_workbook() {
         }
     }
     assert!(compared > 150, "only {compared} figures");
+}
+
+#[test]
+fn a_table_as_csv_has_its_heading_with_units_and_plain_numbers() {
+    let definition =
+        Definition { sections: vec![Section::HandleTime, Section::Alarms], ..definition() };
+    let mut facts = full_facts();
+    facts.types.truncate(1);
+    facts.alarms.clear();
+    insta::assert_snapshot!(csv_tables(&make(&definition, &facts)).unwrap(), @r#"
+    Week review,16 – 22 Nov 2026,Larkhaven Ferries
+    A contact took 240.0 s on average: 420 hours of work in all.
+    ""
+    Handle time by contact type
+    Contact type,"Handle time, s","Work, h"
+    Bookings,240.0,420.0
+    ""
+    Handle time by day
+    Day,"Handle time, s","Work, h"
+    Mon 16 Nov,240.0,60.0
+    Tue 17 Nov,240.0,60.0
+    Wed 18 Nov,240.0,60.0
+    Thu 19 Nov,240.0,60.0
+    Fri 20 Nov,240.0,60.0
+    Sat 21 Nov,240.0,60.0
+    Sun 22 Nov,240.0,60.0
+    Alarms,No alarm rang in this period.
+    "#);
+}
+
+#[test]
+fn a_workbook_draws_each_picture_as_a_chart() {
+    let report = report();
+    let pictures: usize = report.parts.iter().map(|part| part.pictures.len()).sum();
+    let bytes = workbook(&report).unwrap();
+    let has = |name: &str| bytes.windows(name.len()).any(|window| window == name.as_bytes());
+    assert!(pictures > 3 && has(&format!("xl/charts/chart{pictures}.xml")), "{pictures}");
+    assert!(!has(&format!("xl/charts/chart{}.xml", pictures + 1)));
+}
+
+#[test]
+fn a_document_is_laid_out_for_the_paper_of_its_part_of_the_world() {
+    let at_home = report();
+    let abroad = barometer_report::Report { zone: "America/New_York".to_owned(), ..report() };
+    assert!(page_for_document(&at_home).unwrap().contains("size: A4"));
+    assert!(page_for_document(&abroad).unwrap().contains("size: letter"));
+    assert!(!page(&at_home).unwrap().contains("size: A4"), "a page is printed on what there is");
 }
 
 #[test]

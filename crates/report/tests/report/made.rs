@@ -113,6 +113,94 @@ fn a_week_stands_beside_the_week_before_day_by_day() {
 }
 
 #[test]
+fn a_day_that_is_not_over_is_not_held_against_its_whole_forecast() {
+    let mut today = facts();
+    for each in &mut today.types {
+        each.measured[6].counts = counts(10.0);
+        each.forecast[6].actual = None;
+    }
+    let report = make(&definition(), &today);
+    let by_day = &part(&report, Section::Demand).tables[1];
+    assert_eq!(column(by_day, "All")[6], Some(20.0));
+    assert_eq!(column(by_day, "Forecast")[6], Some(1_500.0), "the forecast is told");
+    let change = column(by_day, "Change");
+    assert_eq!(change[6], None, "and the change is not");
+    assert!((change[0].unwrap() - (1_600.0 / 1_500.0 - 1.0)).abs() < 1e-12);
+    assert!(report.answer.contains("6.7 % more than forecast"), "{}", report.answer);
+}
+
+#[test]
+fn months_of_different_length_stand_beside_each_other_by_their_place() {
+    let mut quarter = facts();
+    quarter.days = Days { first: date(2026, 8, 1), last: date(2026, 10, 31) };
+    quarter.compared = Some(Days { first: date(2026, 5, 1), last: date(2026, 7, 31) });
+    quarter.types.truncate(1);
+    let month = |year, month, offered| barometer_report::facts::Measured {
+        at: date(year, month, 15).at(0, 0, 0, 0),
+        counts: counts(offered),
+    };
+    quarter.types[0].measured =
+        vec![month(2026, 8, 100.0), month(2026, 9, 200.0), month(2026, 10, 300.0)];
+    quarter.types[0].compared =
+        vec![month(2026, 5, 50.0), month(2026, 6, 400.0), month(2026, 7, 300.0)];
+    quarter.types[0].forecast.clear();
+    let definition =
+        Definition { grouping: Grouping::Month, against: Against::Before, ..definition() };
+    let report = make(&definition, &quarter);
+    let by_month = &part(&report, Section::Demand).tables[1];
+    assert_eq!(by_month.rows[1].cells[0], Cell::Text("September 2026".to_owned()));
+    assert_eq!(column(by_month, "Change"), [Some(1.0), Some(-0.5), Some(0.0)]);
+}
+
+#[test]
+fn intervals_stand_beside_the_same_time_of_the_day_before() {
+    let mut day = facts();
+    let monday = date(2026, 11, 16);
+    day.days = Days { first: monday, last: monday };
+    day.compared = Some(Days { first: date(2026, 11, 15), last: date(2026, 11, 15) });
+    day.types.truncate(1);
+    let at = |day: jiff::civil::Date, hour, offered| barometer_report::facts::Measured {
+        at: day.at(hour, 30, 0, 0),
+        counts: counts(offered),
+    };
+    day.types[0].measured = vec![at(monday, 9, 40.0), at(monday, 10, 50.0)];
+    day.types[0].compared = vec![at(date(2026, 11, 15), 10, 25.0)];
+    day.types[0].forecast.clear();
+    let definition =
+        Definition { grouping: Grouping::Interval, against: Against::Before, ..definition() };
+    let report = make(&definition, &day);
+    let by_interval = &part(&report, Section::Demand).tables[1];
+    assert_eq!(column(by_interval, "Period before"), [None, Some(25.0)]);
+    assert_eq!(column(by_interval, "Change"), [None, Some(1.0)]);
+}
+
+#[test]
+fn a_level_is_a_share_of_what_its_target_says() {
+    let mut of_answered = facts();
+    of_answered.types.truncate(1);
+    of_answered.types[0].rules.level_of = barometer_queueing::LevelOf::Answered;
+    let report = make(&definition(), &of_answered);
+    let level = column(&part(&report, Section::Service).tables[0], "Service level");
+    assert!((level[0].unwrap() - 0.8 / 0.9).abs() < 1e-12, "{level:?}");
+}
+
+#[test]
+fn occupancy_is_told_only_where_all_of_the_cover_is_known() {
+    let occupancy = |facts: &Facts| {
+        column(&part(&make(&definition(), facts), Section::Staffing).tables[0], "Occupancy")
+    };
+    // 900 answered a day at 240 s are 60 hours of work on 90 of cover.
+    let known = occupancy(&facts());
+    assert!((known[0].unwrap() - 60.0 / 90.0).abs() < 1e-12, "{known:?}");
+    let mut gap = facts();
+    gap.types[0].staffed[2].cover_hours = None;
+    assert_eq!(occupancy(&gap)[0], None);
+    let mut chats = facts();
+    chats.types[0].rules.concurrency = 3;
+    assert_eq!(occupancy(&chats)[0], None, "an agent with three chats is not busy three times");
+}
+
+#[test]
 fn weekdays_add_up_over_weeks() {
     let mut weeks = facts();
     for each in &mut weeks.types {
@@ -160,6 +248,39 @@ fn service_is_told_of_the_intervals_that_have_it() {
     let levels = column(&service.tables[1], "Service level");
     assert_eq!(levels[..3], [None, None, None]);
     assert!((levels[3].unwrap() - 0.8).abs() < 1e-12);
+}
+
+#[test]
+fn nobody_is_told_that_targets_were_met_where_their_level_is_not_recorded() {
+    let mut unknown = facts();
+    for each in &mut unknown.types {
+        each.rules.abandonment = Some(0.2);
+        for measured in &mut each.measured {
+            measured.counts = Counts {
+                in_time: 0.0,
+                timed_offered: 0.0,
+                timed_answered: 0.0,
+                wait_secs: 0.0,
+                ..measured.counts
+            };
+        }
+    }
+    let report = make(&definition(), &unknown);
+    assert!(report.out_of_target.is_empty());
+    insta::assert_snapshot!(report.answer, @"11,200 contacts were offered, 6.7 % more than forecast. No recorded figure is out of target; how fast contacts were answered is not recorded for Bookings and Sailing changes.");
+    let service = part(&report, Section::Service);
+    assert!(!service.sentence.contains("met"), "{}", service.sentence);
+    let verdicts = service.tables[0].rows.iter().map(|row| row.cells.last().unwrap());
+    assert!(verdicts.eq([&Cell::from("not known"), &Cell::from("not known")]));
+    // One of the two is enough to make "every" untrue; what is missed is still said.
+    unknown.types[1].measured = facts().types[1].measured.clone();
+    let report = make(&definition(), &unknown);
+    assert!(
+        report.answer.contains("Out of target: Sailing changes: service level 80.0 %"),
+        "{}",
+        report.answer
+    );
+    assert!(!report.answer.contains("met its targets"));
 }
 
 #[test]

@@ -67,6 +67,19 @@ pub struct EditionLine {
     pub formats: Vec<Format>,
 }
 
+/// A scheduled report that could not be made.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct FailedEdition {
+    /// Key.
+    pub id: Uuid,
+    /// What it is called.
+    pub title: String,
+    /// Why it failed.
+    pub reason: String,
+    /// The address of the person who wants it, who is told.
+    pub owner: Option<String>,
+}
+
 /// A file of a made report.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct EditionFile {
@@ -258,7 +271,7 @@ impl Store {
         Ok(rows.into_iter().filter_map(file).collect())
     }
 
-    /// Sends what was sent of a made report once more: its messages wait again. Gives how many there are.
+    /// Puts messages about a made report into the outbox once more, with its files where they are attached.
     pub async fn resend_edition(
         &self,
         centre: Uuid,
@@ -272,14 +285,11 @@ impl Store {
         tx.commit().await.map_err(&failed)
     }
 
-    /// Scheduled reports that failed and of which their owner has not been told: key, title, reason, owner's
-    /// address.
-    pub async fn untold_failures(
-        &self,
-        centre: Uuid,
-    ) -> Result<Vec<(Uuid, String, String, Option<String>)>, StoreError> {
+    /// Scheduled reports that failed and of which their owner has not been told.
+    pub async fn untold_failures(&self, centre: Uuid) -> Result<Vec<FailedEdition>, StoreError> {
         sqlx::query_as(
-            "SELECT edition.id, edition.definition ->> 'title', coalesce(runs.failure, ''), users.email \
+            "SELECT edition.id, edition.definition ->> 'title' AS title, \
+               coalesce(runs.failure, '') AS reason, users.email AS owner \
              FROM report_editions AS edition JOIN runs ON runs.id = edition.id \
              JOIN report_schedules AS schedule ON schedule.id = edition.schedule_id \
              LEFT JOIN users ON users.id = schedule.created_by \

@@ -4,6 +4,7 @@ use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use uuid::Uuid;
 
+use crate::secret::secret;
 use crate::{Store, StoreError};
 
 impl Store {
@@ -13,8 +14,7 @@ impl Store {
         edition: Uuid,
         expires_at: Timestamp,
     ) -> Result<String, StoreError> {
-        // Two random UUIDs: 244 random bits.
-        let secret = format!("{}{}", Uuid::new_v4().simple(), Uuid::new_v4().simple());
+        let secret = secret();
         sqlx::query(
             "INSERT INTO report_links (hash, edition_id, expires_at) \
              VALUES (sha256(convert_to($1, 'UTF8')), $2, $3)",

@@ -56,7 +56,6 @@ pub struct TeamHours {
 struct Row {
     contact_type_id: Uuid,
     at: jiff_sqlx::DateTime,
-    intervals: f64,
     offered: f64,
     answered: f64,
     abandoned: f64,
@@ -74,7 +73,6 @@ impl From<Row> for MeasuredCounts {
             contact_type: row.contact_type_id,
             at: row.at.to_jiff(),
             counts: Counts {
-                intervals: row.intervals,
                 offered: row.offered,
                 answered: row.answered,
                 abandoned: row.abandoned,
@@ -121,7 +119,7 @@ impl Store {
                WHERE contact_type_id = ANY($1) AND interval_start >= $2 AND interval_start < $3 \
                UNION ALL SELECT * FROM told) \
              SELECT contact_type_id, date_trunc($4, interval_start AT TIME ZONE $5) AS at, \
-               count(*)::float8 AS intervals, sum(offered)::float8 AS offered, \
+               sum(offered)::float8 AS offered, \
                sum(answered)::float8 AS answered, sum(abandoned)::float8 AS abandoned, \
                coalesce(sum(in_time), 0)::float8 AS in_time, \
                coalesce(sum(offered) FILTER (WHERE in_time IS NOT NULL), 0)::float8 AS timed_offered, \

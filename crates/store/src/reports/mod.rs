@@ -13,11 +13,11 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
-pub use editions::{Edition, EditionFile, EditionLine, MadeEdition, NewEdition};
+pub use editions::{Edition, EditionFile, EditionLine, FailedEdition, MadeEdition, NewEdition};
 pub use measured::{MeasuredCounts, Slots, TeamHours};
 pub use schedules::{NewSchedule, Schedule, Sending};
 
-/// A report as it is defined.
+/// A kept report: its definition, and how long what is made of it stays.
 #[derive(Clone, Debug, PartialEq)]
 pub struct KeptReport {
     /// Key.

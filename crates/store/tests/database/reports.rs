@@ -1,10 +1,11 @@
 //! Counts for reports, from history and from the switch; reports, their schedules and what they made.
 
 use barometer_intake::Layout;
-use barometer_report::{Ready, Timing, TimingDays};
+use barometer_plan::Recipient;
+use barometer_report::{Days, Definition, Format, Ready, Report, Timing, TimingDays};
 use barometer_store::{
-    AnswerSpeed, HistoryInterval, ImportRow, MeasuredCounts, NewEdition, NewSchedule, Sending,
-    Slots, StoreError,
+    AnswerSpeed, EditionFile, HistoryInterval, ImportRow, MadeEdition, MeasuredCounts, NewEdition,
+    NewMessage, NewSchedule, RunState, Sending, Slots, StoreError,
 };
 use barometer_wire::{IntervalRow, StaffingRow};
 use jiff::ToSpan;
@@ -70,7 +71,7 @@ async fn a_day_of_25_hours_is_one_day_and_its_double_hour_one_slot(pool: PgPool)
     assert_eq!(told, [(midnight(25), 35.0), (midnight(26), 7.0)]);
     let slots = counts(&fixture, from, to, Slots::Interval).await;
     assert_eq!(slots[0].at, date(2026, 10, 25).at(1, 0, 0, 0));
-    assert_eq!((slots[0].counts.offered, slots[0].counts.intervals), (30.0, 2.0));
+    assert_eq!(slots[0].counts.offered, 30.0);
 }
 
 #[sqlx::test(migrations = false)]
@@ -100,7 +101,7 @@ async fn what_the_switch_told_counts_where_there_is_no_history_yet_and_once(pool
     let rows = [
         told(1, "2026-11-02T09:00:00Z", 99),
         told(2, "2026-11-02T09:30:00Z", 50),
-        // A switch that was started anew tells an interval again: the later row counts.
+        // A restarted switch tells an interval again: the later row counts.
         told(3, "2026-11-02T09:30:00Z", 20),
         IntervalRow { outage: true, ..told(4, "2026-11-02T10:00:00Z", 40) },
     ];
@@ -221,4 +222,100 @@ async fn a_report_is_kept_changed_scheduled_and_removed_with_what_it_made(pool: 
     store.remove_report(centre, id).await.unwrap();
     assert!(store.open_runs().await.unwrap().is_empty(), "its runs go with it");
     assert!(matches!(store.report(centre, id).await, Err(StoreError::NotFound)));
+}
+
+/// A report without sections: what is kept of it is not this test's affair.
+fn made(definition: &Definition) -> Report {
+    let day = date(2026, 11, 23);
+    Report {
+        title: definition.title.clone(),
+        centre: "Test centre".to_owned(),
+        zone: "Europe/London".to_owned(),
+        days: Days { first: day, last: day },
+        covers: "all contact types".to_owned(),
+        against: None,
+        read_at: day.at(7, 0, 0, 0),
+        answer: "12 contacts were offered.".to_owned(),
+        out_of_target: Vec::new(),
+        parts: Vec::new(),
+        definitions: Vec::new(),
+    }
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_made_report_is_kept_with_its_files_and_messages_or_not_at_all(pool: PgPool) {
+    let Fixture { store, centre, planner, .. } = fixture(pool).await;
+    let definition = Ready::ALL[0].definition();
+    let report = store.add_report(centre, &definition, Some(planner)).await.unwrap();
+    let due = at("2026-11-23T07:00:00Z");
+    let new =
+        NewEdition { centre, report, definition: &definition, due_at: due, by: Some(planner) };
+    let files = [EditionFile { format: Format::Csv, bytes: b"Offered\n12\n".to_vec() }];
+    let messages = [NewMessage {
+        recipient: Recipient::Mail("boss@example.org".to_owned()),
+        subject: "Morning brief".to_owned(),
+        body: "12 contacts were offered.".to_owned(),
+        event: serde_json::json!({ "kind": "report" }),
+    }];
+    let told = made(&definition);
+    let ended = MadeEdition {
+        report: &told,
+        files: &files,
+        messages: &messages,
+        are_attached: true,
+        outcome: "sent to 1 person",
+    };
+    let first = store.queue_edition(&new).await.unwrap();
+    store.end_edition((centre, first), &ended).await.unwrap();
+    let kept = store.edition(first).await.unwrap();
+    assert_eq!((kept.run.state, kept.report.as_ref()), (RunState::Done, Some(&told)));
+    assert_eq!(store.edition_files(first).await.unwrap(), files);
+    // A worker that makes it a second time sends nothing a second time.
+    store.end_edition((centre, first), &ended).await.unwrap();
+    let sent = store.messages(centre, 9).await.unwrap();
+    assert_eq!((sent.len(), sent[0].edition), (1, Some(first)));
+    // One that was cancelled meanwhile is not kept, and nobody hears of it.
+    let second = store.queue_edition(&new).await.unwrap();
+    store.begin_run(second).await.unwrap();
+    store.cancel_run(second).await.unwrap();
+    store.end_edition((centre, second), &ended).await.unwrap();
+    let cancelled = store.edition(second).await.unwrap();
+    assert_eq!((cancelled.run.state, cancelled.report), (RunState::Cancelled, None));
+    assert!(store.edition_files(second).await.unwrap().is_empty());
+    assert_eq!(store.messages(centre, 9).await.unwrap().len(), 1);
+    let listed = store.editions(report, 9).await.unwrap();
+    let line = listed.iter().find(|line| line.id == first).unwrap();
+    assert_eq!(line.answer.as_deref(), Some("12 contacts were offered."));
+    assert_eq!((line.formats.as_slice(), line.is_scheduled), (&[Format::Csv][..], false));
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_link_leads_to_one_made_report_until_its_moment(pool: PgPool) {
+    let Fixture { store, centre, .. } = fixture(pool.clone()).await;
+    let definition = Ready::ALL[0].definition();
+    let report = store.add_report(centre, &definition, None).await.unwrap();
+    let due = at("2026-11-23T07:00:00Z");
+    let new = NewEdition { centre, report, definition: &definition, due_at: due, by: None };
+    let (one, other) =
+        (store.queue_edition(&new).await.unwrap(), store.queue_edition(&new).await.unwrap());
+    let until = due + 24.hours();
+    let secret = store.add_report_link(one, until).await.unwrap();
+    let second = store.add_report_link(one, until + 1.hour()).await.unwrap();
+    let elsewhere = store.add_report_link(other, until).await.unwrap();
+    assert_ne!(secret, second);
+    let leads_to = async |secret: &str, now| {
+        store.edition_by_link(secret, now).await.unwrap().map(|(edition, _)| edition)
+    };
+    assert_eq!(leads_to(&secret, until - 1.second()).await, Some(one));
+    assert_eq!(leads_to(&secret, until).await, None, "at its moment it is over");
+    assert_eq!(leads_to(&second, until).await, Some(one));
+    assert_eq!(leads_to("", due).await, None);
+    assert_eq!(store.count_report_links(one, until).await.unwrap(), 1);
+    // The secret itself is kept nowhere.
+    let hashes: Vec<Vec<u8>> =
+        sqlx::query_scalar("SELECT hash FROM report_links").fetch_all(&pool).await.unwrap();
+    assert!(hashes.iter().all(|hash| hash.len() == 32 && hash != secret.as_bytes()));
+    assert_eq!(store.end_report_links(one).await.unwrap(), 2);
+    assert_eq!(leads_to(&second, due).await, None);
+    assert_eq!(leads_to(&elsewhere, due).await, Some(other), "others stay");
 }

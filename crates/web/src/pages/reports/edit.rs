@@ -3,15 +3,13 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use barometer_app::AppError;
-use barometer_app::reports;
 use barometer_report::{Ready, body};
 use barometer_store::StoreError;
 use serde::Deserialize;
 use uuid::Uuid;
 
 use super::form::{KEPT_DAYS, ReportForm, against_options, grouping_options, period_options};
-use super::{address, reader};
+use super::{address, made_or_refused};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path, Query};
@@ -127,24 +125,18 @@ pub(crate) async fn preview(
     if titled.title.trim().is_empty() {
         titled.title = "Report".to_owned();
     }
+    let refused_with =
+        |refusals: Vec<String>| PreviewPart { about: String::new(), refusals, body: String::new() };
     let part = match titled.definition(context.today) {
-        Err(wrong) => {
-            PreviewPart { about: String::new(), refusals: refusals(&wrong), body: String::new() }
-        }
-        Ok((definition, _)) => {
-            let made = reports::preview(&app.store, &context.centre, &definition, reader(&context));
-            match made.await {
-                Ok(report) => PreviewPart {
-                    about: format!("{}. {}", report.days.words(), super::show::about(&report)),
-                    refusals: Vec::new(),
-                    body: body(&report, |about| address(about, context.day))?,
-                },
-                Err(AppError::Refused(why)) => {
-                    PreviewPart { about: String::new(), refusals: vec![why], body: String::new() }
-                }
-                Err(error) => return Err(error.into()),
-            }
-        }
+        Err(wrong) => refused_with(refusals(&wrong)),
+        Ok((definition, _)) => match made_or_refused(&app, &context, &definition).await? {
+            Ok(report) => PreviewPart {
+                about: format!("{}. {}", report.days.words(), super::show::about(&report)),
+                refusals: Vec::new(),
+                body: body(&report, |about| address(about, context.day))?,
+            },
+            Err(why) => refused_with(vec![why]),
+        },
     };
     Ok(Html(part.render()?).into_response())
 }

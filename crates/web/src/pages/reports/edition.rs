@@ -6,21 +6,18 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::{clock, reports};
 use barometer_report::{Format, body};
 use barometer_store::Edition;
-use serde::Deserialize;
 use uuid::Uuid;
 
-use super::{address, files};
+use super::{LINK_DAYS, address, files};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
+use crate::forms::ActForm;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::pages::progress::ProgressPart;
 use crate::words;
-
-/// Days that a link works.
-const LINK_DAYS: i32 = 30;
 
 #[derive(Template)]
 #[template(path = "reports/edition.html")]
@@ -37,6 +34,7 @@ struct EditionPage {
     links: i64,
     /// A link that was made just now; it is shown once.
     link: Option<String>,
+    link_days: i32,
     sent: Option<usize>,
     body: Option<String>,
 }
@@ -84,6 +82,7 @@ async fn view(
         outcome: edition.outcome,
         links: app.store.count_report_links(edition.id, clock::now()).await?,
         link,
+        link_days: LINK_DAYS,
         sent,
         body: text,
     })
@@ -99,11 +98,6 @@ pub(crate) async fn file(
     let edition = of(&app, &context, id).await?;
     let report = edition.report.as_ref().ok_or(PageError::NotFound)?;
     files::file(report, format).await
-}
-
-#[derive(Deserialize)]
-pub(crate) struct ActForm {
-    act: String,
 }
 
 /// `POST /reports/editions/{edition}`: sent again, shared by a link, or no longer shared.

@@ -80,7 +80,7 @@ fn dates(first: &str, last: &str) -> Result<Period, String> {
 }
 
 impl ReportForm {
-    /// A definition as it would be typed.
+    /// The form of a definition.
     pub fn of(definition: &Definition, keep_days: i32) -> Self {
         let (period, first, last) = match definition.period {
             Period::Fixed { first, last } => {
@@ -132,7 +132,6 @@ impl ReportForm {
         }
         let keep_days = wrong.whole("keep_days", &self.keep_days, 1..=3650).unwrap_or(KEPT_DAYS);
         let teams = self.teams.split(',').map(str::trim).filter(|team| !team.is_empty());
-        let against = Against::ALL.into_iter().find(|against| against.key() == self.against);
         let definition = Definition {
             title: title.to_owned(),
             sections,
@@ -140,7 +139,7 @@ impl ReportForm {
             teams: teams.map(str::to_owned).collect(),
             grouping,
             period,
-            against: against.unwrap_or_default(),
+            against: Against::of_key(&self.against).unwrap_or_default(),
         };
         if wrong.is_empty() { Ok((definition, keep_days)) } else { Err(wrong) }
     }

@@ -4,17 +4,15 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::clock;
-use barometer_plan::Recipient;
-use barometer_report::{Format, Timing, TimingDays};
-use barometer_store::{EditionLine, NewEdition, NewSchedule, Role, RunState, Schedule, Sending};
-use jiff::civil::Time;
-use serde::Deserialize;
+use barometer_report::Format;
+use barometer_store::{EditionLine, NewEdition, NewSchedule, Role, RunState, Schedule};
 use uuid::Uuid;
 
+use super::schedule_form::ScheduleForm;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
-use crate::forms::FormErrors;
+use crate::forms::{ActForm, FormErrors};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::progress::state_word;
@@ -23,8 +21,6 @@ use crate::words;
 
 /// Made reports that are listed.
 const LISTED: i64 = 60;
-/// Days that a link works, unless another number is typed.
-const LINK_DAYS: i32 = 30;
 const WEEKDAYS: [&str; 7] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
 #[derive(Template)]
@@ -63,104 +59,6 @@ struct EditionRow {
     answer: String,
     outcome: String,
     is_bad: bool,
-}
-
-/// A schedule as typed.
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-pub(crate) struct ScheduleForm {
-    pub days: String,
-    pub weekday: Vec<usize>,
-    pub month_day: String,
-    pub at: String,
-    pub addresses: String,
-    pub role: Vec<String>,
-    pub format: Vec<String>,
-    pub how: String,
-    pub link_days: String,
-    pub only_if_missed: Option<String>,
-}
-
-impl ScheduleForm {
-    /// Every working day's morning, as a PDF.
-    fn usual() -> Self {
-        Self {
-            days: "weekdays".to_owned(),
-            weekday: (0..5).collect(),
-            month_day: "1".to_owned(),
-            at: "07:00".to_owned(),
-            format: vec![Format::Pdf.key().to_owned()],
-            how: "files".to_owned(),
-            link_days: LINK_DAYS.to_string(),
-            ..Self::default()
-        }
-    }
-
-    fn timing(&self, wrong: &mut FormErrors) -> Option<Timing> {
-        let Ok(at) = self.at.trim().parse::<Time>() else {
-            wrong.note("at", "Must be a time, as 07:00.");
-            return None;
-        };
-        let days = if self.days == "month" {
-            TimingDays::Monthly(wrong.whole("month_day", &self.month_day, 1_u8..=31)?)
-        } else {
-            let mut chosen = [false; 7];
-            for day in &self.weekday {
-                if let Some(chosen) = chosen.get_mut(*day) {
-                    *chosen = true;
-                }
-            }
-            TimingDays::Weekdays(chosen)
-        };
-        match Timing::new(days, at) {
-            Ok(timing) => Some(timing),
-            Err(error) => {
-                wrong.note("weekday", format!("{}.", words::capitalised(&error.to_string())));
-                None
-            }
-        }
-    }
-
-    fn sending(&self, wrong: &mut FormErrors) -> Sending {
-        let addresses = match Recipient::list(&self.addresses) {
-            Ok(recipients) => recipients
-                .into_iter()
-                .filter_map(|recipient| match recipient {
-                    Recipient::Mail(address) => Some(address),
-                    Recipient::Webhook(address) => {
-                        wrong.note(
-                            "addresses",
-                            format!("{address} is a web address; reports go to mail addresses."),
-                        );
-                        None
-                    }
-                })
-                .collect(),
-            Err(error) => {
-                wrong.note("addresses", format!("{error}."));
-                Vec::new()
-            }
-        };
-        let roles: Vec<Role> = self.role.iter().filter_map(|role| Role::of_word(role)).collect();
-        if addresses.is_empty() && roles.is_empty() {
-            wrong.note("addresses", "Say who gets it: type addresses or choose roles.");
-        }
-        let is_linked = self.how == "link";
-        let formats: Vec<Format> =
-            self.format.iter().filter_map(|format| format.parse().ok()).collect();
-        if formats.is_empty() && !is_linked {
-            wrong.note("format", "Choose at least one file, or send a link.");
-        }
-        let link_days =
-            if is_linked { wrong.whole("link_days", &self.link_days, 1..=365) } else { None };
-        Sending {
-            addresses,
-            roles,
-            formats,
-            link_days,
-            only_if_missed: self.only_if_missed.is_some(),
-        }
-    }
 }
 
 /// `GET /reports/{report}/made`
@@ -306,11 +204,9 @@ pub(crate) async fn add(
     Form(form): Form<ScheduleForm>,
 ) -> Result<Response, PageError> {
     app.store.report(context.centre.id, id).await?;
-    let mut wrong = FormErrors::default();
-    let timing = form.timing(&mut wrong);
-    let sending = form.sending(&mut wrong);
-    let Some(timing) = timing.filter(|_| wrong.is_empty()) else {
-        return refused(&view(&app, &context, id, form, wrong).await?);
+    let (timing, sending) = match form.read() {
+        Ok(read) => read,
+        Err(wrong) => return refused(&view(&app, &context, id, form, wrong).await?),
     };
     let new = NewSchedule {
         report: id,
@@ -321,11 +217,6 @@ pub(crate) async fn add(
     };
     app.store.add_report_schedule(&new).await?;
     Ok(Redirect::to(&format!("/reports/{id}/made")).into_response())
-}
-
-#[derive(Deserialize)]
-pub(crate) struct ActForm {
-    act: String,
 }
 
 /// `POST /reports/{report}/schedules/{schedule}`: on, off, now, removed.

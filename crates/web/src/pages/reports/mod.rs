@@ -6,11 +6,13 @@ mod files;
 mod form;
 pub(crate) mod list;
 pub(crate) mod made;
+mod schedule_form;
 pub(crate) mod shared;
 pub(crate) mod show;
 
-use barometer_app::reports::Reader;
-use barometer_report::{About, Definition, Ready};
+use barometer_app::AppError;
+use barometer_app::reports::{self, Reader};
+use barometer_report::{About, Definition, Ready, Report};
 use barometer_store::Role;
 use jiff::civil::Date;
 use uuid::Uuid;
@@ -19,6 +21,9 @@ use crate::App;
 use crate::access::RequestContext;
 use crate::page_error::PageError;
 use crate::words;
+
+/// Days that a link to a made report works, unless another number is typed.
+const LINK_DAYS: i32 = 30;
 
 /// A report that is kept, or a ready-made one.
 pub(super) struct Named {
@@ -42,8 +47,21 @@ impl Named {
     }
 }
 
+/// A report of now, or why it cannot be told: for the page to say in its place.
+async fn made_or_refused(
+    app: &App,
+    context: &RequestContext,
+    definition: &Definition,
+) -> Result<Result<Report, String>, PageError> {
+    match reports::preview(&app.store, &context.centre, definition, reader(context)).await {
+        Ok(report) => Ok(Ok(report)),
+        Err(AppError::Refused(why)) => Ok(Err(why)),
+        Err(error) => Err(error.into()),
+    }
+}
+
 /// What somebody who is signed in may see: single agents are for those who plan.
-pub(super) fn reader(context: &RequestContext) -> Reader {
+fn reader(context: &RequestContext) -> Reader {
     Reader { sees_agents: context.may(Role::Planner) }
 }
 

@@ -3,13 +3,12 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_app::AppError;
 use barometer_app::reports;
 use barometer_report::{Against, Format, Grouping, Period, Report, body, svg};
 use serde::Deserialize;
 
 use super::form::{against_options, grouping_options, period_options, typed_period};
-use super::{Named, address, files, reader};
+use super::{Named, address, files, made_or_refused, reader};
 use crate::App;
 use crate::access::RequestContext;
 use crate::exports;
@@ -43,7 +42,7 @@ struct ShowPage {
     pictures: Vec<(String, String)>,
 }
 
-/// How a report is to be looked at, where not as it is defined.
+/// How a report is to be looked at, where its definition says otherwise.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(default)]
 pub(crate) struct ShowQuery {
@@ -56,14 +55,13 @@ pub(crate) struct ShowQuery {
 
 impl ShowQuery {
     /// What is typed goes before what is defined; what cannot be read is a refusal.
-    fn apply(&self, named: &mut Named) -> Result<(), PageError> {
+    fn apply(&self, named: &mut Named) -> Result<(), String> {
         let definition = &mut named.definition;
         if let Some(period) = typed_period(&self.period, &self.first, &self.last) {
-            definition.period = period.map_err(PageError::Refused)?;
+            definition.period = period?;
         }
         definition.grouping = Grouping::of_key(&self.by).unwrap_or(definition.grouping);
-        let against = Against::ALL.into_iter().find(|against| against.key() == self.against);
-        definition.against = against.unwrap_or(definition.against);
+        definition.against = Against::of_key(&self.against).unwrap_or(definition.against);
         Ok(())
     }
 
@@ -86,19 +84,9 @@ pub(crate) async fn show(
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let mut named = Named::of(&app, &context, &key).await?;
-    let applied = query.apply(&mut named);
-    let made = match applied {
-        Err(PageError::Refused(why)) => Err(why),
-        Err(error) => return Err(error),
-        Ok(()) => {
-            let made =
-                reports::preview(&app.store, &context.centre, &named.definition, reader(&context));
-            match made.await {
-                Ok(report) => Ok(report),
-                Err(AppError::Refused(why)) => Err(why),
-                Err(error) => return Err(error.into()),
-            }
-        }
+    let made = match query.apply(&mut named) {
+        Ok(()) => made_or_refused(&app, &context, &named.definition).await?,
+        Err(why) => Err(why),
     };
     page(&view(&context, &named, &query, made)?)
 }
@@ -193,7 +181,7 @@ async fn made(
     query: &ShowQuery,
 ) -> Result<Report, PageError> {
     let mut named = Named::of(app, context, key).await?;
-    query.apply(&mut named)?;
+    query.apply(&mut named).map_err(PageError::Refused)?;
     Ok(reports::preview(&app.store, &context.centre, &named.definition, reader(context)).await?)
 }
 

@@ -13,7 +13,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
-use crate::forms::FormErrors;
+use crate::forms::{ActForm, FormErrors};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -340,12 +340,6 @@ async fn try_out(
 fn moment(app: &App) -> Timestamp {
     let view = app.live.view().borrow().clone();
     view.state.map_or_else(clock::now, |state| state.clock.now)
-}
-
-/// What is done with an alarm, or with one of its rings.
-#[derive(Deserialize)]
-pub(crate) struct ActForm {
-    act: String,
 }
 
 /// `POST /watch/alarms/{id}`

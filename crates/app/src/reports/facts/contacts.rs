@@ -1,0 +1,196 @@
+//! Contacts of each type: measured, forecast, needed and covered.
+
+use std::collections::BTreeMap;
+
+use barometer_plan::PlannedInterval;
+use barometer_report::facts::{Forecast, Measured, Staffed, TypeFacts};
+use barometer_report::{Days, Definition, Section};
+use barometer_store::{Centre, ContactType, MeasuredCounts, Slots, Store};
+use futures_util::future::try_join_all;
+use jiff::ToSpan;
+use jiff::civil::{Date, DateTime};
+
+use super::{Reach, if_wanted, instants};
+use crate::planning::{Basis, expected};
+use crate::{AppError, clock};
+
+pub(super) async fn type_facts(
+    store: &Store,
+    centre: &Centre,
+    definition: &Definition,
+    types: &[ContactType],
+    reach: &Reach,
+) -> Result<Vec<TypeFacts>, AppError> {
+    let ids: Vec<_> = types.iter().map(|each| each.id).collect();
+    let measured = |days: Days| async move {
+        let between = instants(days, centre)?;
+        Ok::<_, AppError>(store.measured_counts(&ids, between, reach.slots, &centre.zone).await?)
+    };
+    let own = measured.clone()(reach.days).await?;
+    let compared = match reach.compared {
+        Some(days) => measured(days).await?,
+        None => Vec::new(),
+    };
+    // Service is judged by occupancy too.
+    let wants_people = [Section::Staffing, Section::Service]
+        .iter()
+        .any(|section| definition.sections.contains(section));
+    let each = types.iter().map(|each| async {
+        let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
+            let own = counts.iter().filter(|counts| counts.contact_type == each.id);
+            own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
+        };
+        let (forecast, staffed) = tokio::try_join!(
+            forecasts(store, centre, each, reach),
+            if_wanted(wants_people, staffed(store, centre, each, reach)),
+        )?;
+        let measured = of_type(&own);
+        let forecast = if reach.slots == Slots::Interval {
+            with_actuals(forecast, &measured)
+        } else {
+            forecast
+        };
+        Ok::<_, AppError>(TypeFacts {
+            id: each.id,
+            name: each.name.clone(),
+            rules: each.rules,
+            measured,
+            compared: of_type(&compared),
+            forecast,
+            staffed,
+        })
+    });
+    try_join_all(each).await
+}
+
+/// Forecasts of intervals beside what was measured in them. An hour that the clock shows twice is one.
+fn with_actuals(forecast: Vec<Forecast>, measured: &[Measured]) -> Vec<Forecast> {
+    let actual: BTreeMap<DateTime, f64> =
+        measured.iter().map(|measured| (measured.at, measured.counts.offered)).collect();
+    let mut contacts: BTreeMap<DateTime, f64> = BTreeMap::new();
+    for each in forecast {
+        *contacts.entry(each.at).or_default() += each.contacts;
+    }
+    let beside = |(at, contacts)| Forecast { at, contacts, actual: actual.get(&at).copied() };
+    contacts.into_iter().map(beside).collect()
+}
+
+/// What was forecast: of days that have gone by, what the latest backtest forecast before them, or by interval what the
+/// plan that a watched day opened with expected; of days to come, what is forecast now.
+async fn forecasts(
+    store: &Store,
+    centre: &Centre,
+    contact_type: &ContactType,
+    reach: &Reach,
+) -> Result<Vec<Forecast>, AppError> {
+    let Some(head) = store.forecast(contact_type.id).await? else { return Ok(Vec::new()) };
+    let ahead = |day: Date| day >= head.first_day;
+    if reach.slots == Slots::Interval {
+        let (from, to) = instants(reach.days, centre)?;
+        let mut intervals =
+            opened_with(store, centre, contact_type, reach.days, head.first_day).await?;
+        let ahead = store.forecast_between(contact_type.id, from, to).await?;
+        intervals.extend(ahead.into_iter().map(|each| Forecast {
+            at: centre.zone.to_datetime(each.start),
+            contacts: each.load.contacts,
+            actual: None,
+        }));
+        return Ok(intervals);
+    }
+    let held_out = head.backtest.map(|backtest| backtest.latest_days).unwrap_or_default();
+    let past = held_out
+        .into_iter()
+        .filter(|day| reach.days.contains(day.day) && !ahead(day.day))
+        .map(|day| Forecast {
+            at: midnight(day.day),
+            contacts: day.forecast,
+            actual: Some(day.came),
+        });
+    let mut forecast: Vec<Forecast> = past.collect();
+    if ahead(reach.days.last) {
+        let days = store.forecast_days(contact_type.id).await?;
+        let days = days.into_iter().filter(|day| reach.days.contains(day.day));
+        forecast.extend(days.map(|day| Forecast {
+            at: midnight(day.day),
+            contacts: day.contacts,
+            actual: None,
+        }));
+    }
+    Ok(forecast)
+}
+
+/// What the plans that days before `until` opened with expected, interval by interval.
+async fn opened_with(
+    store: &Store,
+    centre: &Centre,
+    contact_type: &ContactType,
+    days: Days,
+    until: Date,
+) -> Result<Vec<Forecast>, AppError> {
+    let mut expected = Vec::new();
+    let mut day = days.first;
+    while day <= days.last && day < until {
+        if let Some(plan) = store.opening_plan(centre.id, day).await? {
+            let inputs = plan.inputs;
+            let own = inputs.types.iter().find(|each| each.name == contact_type.name);
+            let intervals = own.map_or(&[][..], |own| &own.intervals);
+            expected.extend(inputs.starts().zip(intervals).map(|(start, interval)| Forecast {
+                at: centre.zone.to_datetime(start),
+                contacts: interval.contacts,
+                actual: None,
+            }));
+        }
+        day = day.tomorrow().map_err(AppError::core)?;
+    }
+    Ok(expected)
+}
+
+/// Need and cover: of days to come from the forecast, of days that have gone by from the contacts that were offered.
+async fn staffed(
+    store: &Store,
+    centre: &Centre,
+    contact_type: &ContactType,
+    reach: &Reach,
+) -> Result<Vec<Staffed>, AppError> {
+    let head = store.forecast(contact_type.id).await?;
+    let first_ahead = head.map_or(clock::today(centre), |head| head.first_day);
+    let Days { first, last } = reach.days;
+    let stretches =
+        [(first, last.min(first_ahead.saturating_sub(1.day()))), (first.max(first_ahead), last)];
+    let mut slots: BTreeMap<DateTime, Staffed> = BTreeMap::new();
+    for (first, last) in stretches.into_iter().filter(|(first, last)| first <= last) {
+        let days = Days { first, last }.count();
+        let found =
+            expected(store, contact_type, (first, days), &centre.zone, &Basis::Exact).await?;
+        for interval in &found.plan {
+            add(interval, contact_type, centre, reach.slots, &mut slots);
+        }
+    }
+    Ok(slots.into_values().collect())
+}
+
+fn add(
+    interval: &PlannedInterval,
+    contact_type: &ContactType,
+    centre: &Centre,
+    slots: Slots,
+    sums: &mut BTreeMap<DateTime, Staffed>,
+) {
+    let at = centre.zone.to_datetime(interval.start);
+    let at = if slots == Slots::Day { midnight(at.date()) } else { at };
+    let hours = contact_type.grain.secs() / 3_600.0;
+    let sum = sums.entry(at).or_insert_with(|| Staffed { at, ..Staffed::default() });
+    let assessment = &interval.assessment;
+    sum.intervals += 1;
+    sum.need_hours += hours * f64::from(assessment.need);
+    if let Some(cover) = assessment.cover {
+        *sum.cover_hours.get_or_insert(0.0) += hours * f64::from(cover);
+        let short = assessment.shortfall();
+        sum.short_intervals += u32::from(short > 0);
+        sum.short_hours += hours * f64::from(short);
+    }
+}
+
+fn midnight(day: Date) -> DateTime {
+    day.at(0, 0, 0, 0)
+}

@@ -1,0 +1,103 @@
+//! What happened: releases, alarms, trials, days that were accounted for.
+
+use barometer_plan::DayAccount;
+use barometer_report::facts::{AlarmFacts, ReleaseFacts, TrialFacts};
+use barometer_store::{Centre, GoLive, Ring, Store, TrialLine};
+use jiff::civil::Date;
+use uuid::Uuid;
+
+use super::Reach;
+use crate::AppError;
+
+/// Most releases, alarms and trials of one report.
+const MOST_EVENTS: i64 = 1_000;
+
+pub(super) async fn releases(
+    store: &Store,
+    centre: &Centre,
+    reach: &Reach,
+) -> Result<Vec<ReleaseFacts>, AppError> {
+    let live = store.latest_go_lives(MOST_EVENTS).await?;
+    let release = |live: GoLive| ReleaseFacts {
+        at: centre.zone.to_datetime(live.approved_at),
+        version: live.version,
+        strategy: live.strategy,
+        approved_by: live.approved_by,
+        note: live.note,
+    };
+    let releases = live.into_iter().map(release);
+    Ok(releases.filter(|release| reach.days.contains(release.at.date())).collect())
+}
+
+pub(super) async fn alarms(
+    store: &Store,
+    centre: &Centre,
+    reach: &Reach,
+) -> Result<Vec<AlarmFacts>, AppError> {
+    let (rules, rings) =
+        tokio::try_join!(store.alarms(centre.id), store.rings(centre.id, MOST_EVENTS))?;
+    let watches = |alarm: Uuid| {
+        let rule = rules.iter().find(|rule| rule.id == alarm);
+        rule.map_or_else(|| "an alarm that was removed".to_owned(), |rule| rule.rule.sentence())
+    };
+    let alarm = |ring: Ring| AlarmFacts {
+        rang_at: centre.zone.to_datetime(ring.rang_at),
+        watches: watches(ring.alarm),
+        minutes: ring
+            .cleared_at
+            .map(|cleared| cleared.duration_since(ring.rang_at).as_secs_f64() / 60.0),
+        seen_by: ring.seen_by,
+    };
+    let alarms = rings.into_iter().map(alarm);
+    Ok(alarms.filter(|alarm| reach.days.contains(alarm.rang_at.date())).collect())
+}
+
+pub(super) async fn trials(
+    store: &Store,
+    centre: &Centre,
+    reach: &Reach,
+) -> Result<Vec<TrialFacts>, AppError> {
+    let (lines, live) = tokio::try_join!(
+        store.latest_trials(None, MOST_EVENTS),
+        store.latest_go_lives(MOST_EVENTS)
+    )?;
+    let went_live = |line: &TrialLine| {
+        let after = live
+            .iter()
+            .filter(|live| live.version == line.version && live.approved_at >= line.run.created_at);
+        after.map(|live| centre.zone.to_datetime(live.approved_at)).min()
+    };
+    let trial = |line: TrialLine| TrialFacts {
+        id: line.id,
+        at: centre.zone.to_datetime(line.run.created_at),
+        subject: line.subject.name.clone(),
+        day: line.subject.day,
+        version: line.version,
+        verdict: line
+            .digest
+            .as_ref()
+            .and_then(|digest| digest.verdict)
+            .map(|verdict| verdict.word().to_owned()),
+        went_live: went_live(&line),
+    };
+    let trials = lines.into_iter().map(trial);
+    Ok(trials
+        .filter(|trial| reach.days.contains(trial.at.date()) || reach.days.contains(trial.day))
+        .collect())
+}
+
+pub(super) async fn causes(
+    store: &Store,
+    centre: &Centre,
+    reach: &Reach,
+) -> Result<Vec<(Date, DayAccount)>, AppError> {
+    let days = u32::try_from(reach.days.count()).unwrap_or(u32::MAX);
+    let kept = store.accounts(centre.id, reach.days.last, days).await?;
+    let mut causes: Vec<_> = kept
+        .into_iter()
+        .filter(|kept| reach.days.contains(kept.date))
+        .filter_map(|kept| Some((kept.date, kept.account?)))
+        .collect();
+    causes.sort_by_key(|(day, _)| *day);
+    Ok(causes)
+}
