@@ -98,17 +98,10 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     listen::serve(listener, app, listen::Limits::USUAL, stopping).await?;
     tidy.abort();
     if let Some(work) = work {
-        // A trial at hand is taken up by another worker; a database that is gone is not waited for.
-        match tokio::time::timeout(LAST_WORK, work).await {
-            Ok(ended) => ended??,
-            Err(_) => tracing::warn!("the worker did not stop in time"),
-        }
+        work.await??;
     }
     Ok(())
 }
-
-/// How long a stopping server waits for its worker.
-const LAST_WORK: std::time::Duration = std::time::Duration::from_secs(8);
 
 async fn tidy(store: Store) {
     let mut every = tokio::time::interval(TIDY_EVERY);

@@ -20,6 +20,9 @@ const GIVE_UP_AFTER: Duration = Duration::from_secs(3600);
 /// Between two looks for runs that nobody works on any more.
 const LOOK_AFTER_EVERY: Duration = Duration::from_secs(30);
 
+/// How long a worker that is told to stop finishes what it does; another takes up what is left.
+const LAST_WORK: Duration = Duration::from_secs(8);
+
 /// Between two looks for change sheets whose time has come.
 const PUBLISH_EVERY: Duration = Duration::from_secs(10);
 
@@ -73,7 +76,13 @@ pub async fn run(
             .data(store.clone())
             .concurrency(AT_ONCE)
             .build(work);
-        let ended = worker.run_until(stopping).await;
+        let ended = tokio::select! {
+            ended = worker.run_until(stopping) => ended,
+            () = last_work_is_over(stopped.clone()) => {
+                tracing::warn!("stopped in the middle of a job: another worker takes it up");
+                break;
+            }
+        };
         if *stopped.borrow() {
             break;
         }
@@ -81,6 +90,12 @@ pub async fn run(
         tokio::time::sleep(TRY_AGAIN_AFTER).await;
     }
     Ok(())
+}
+
+async fn last_work_is_over(mut stopped: watch::Receiver<bool>) {
+    // An error means that the sender is gone, which is a stop too.
+    drop(stopped.wait_for(|stopped| *stopped).await);
+    tokio::time::sleep(LAST_WORK).await;
 }
 
 /// Ctrl-C, or the signal with which services are stopped.
