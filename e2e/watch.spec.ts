@@ -46,7 +46,7 @@ test('one queue and one team are looked into, by those who may', async ({ page, 
   await viewer.goto('/watch');
   await expect(viewer.getByText('The stand-in: its clock, and what goes wrong')).toHaveCount(0);
   await viewer.goto('/watch/teams/bookings-team');
-  await expect(viewer.getByText(/needs the role planner/)).toBeVisible();
+  await expect(viewer.getByText(/Single agents are shown to those who have this right/)).toBeVisible();
 });
 
 test('the wall shows the board alone, and it goes on by itself', async ({ page }) => {

@@ -20,6 +20,18 @@ export function bindForms() {
     const choice = event.target.closest('[data-goes]');
     if (choice) window.location.assign(choice.value);
   });
+  // A list whose order is sent with the form.
+  document.addEventListener('click', (event) => {
+    const button = event.target.closest('[data-move]');
+    const item = button?.closest('li');
+    if (!item) return;
+    const other = button.dataset.move === 'up' ? item.previousElementSibling : item.nextElementSibling;
+    if (!other) return;
+    if (button.dataset.move === 'up') other.before(item);
+    else other.after(item);
+    button.focus();
+    item.dispatchEvent(new Event('input', { bubbles: true }));
+  });
   // A page that comes back from the history must have its buttons again.
   window.addEventListener('pageshow', (event) => {
     if (event.persisted) window.location.reload();

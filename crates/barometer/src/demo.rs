@@ -367,6 +367,7 @@ async fn load_contact_type(
             answered: past.answered as i32,
             abandoned: past.abandoned as i32,
             handle_secs: past.handle_secs,
+            wrap_up_secs: past.wrap_up_secs,
             speed: past
                 .speed
                 .map(|(in_time, wait_secs)| AnswerSpeed { in_time: in_time as i32, wait_secs }),

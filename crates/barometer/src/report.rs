@@ -20,7 +20,7 @@ pub struct Options {
     /// Another grouping than the report's: interval, day, week, month, weekday.
     #[arg(long, value_parser = grouping)]
     by: Option<Grouping>,
-    /// Another comparison than the report's: forecast, before, year_ago, nothing.
+    /// Another comparison than the report's: forecast, plan, before, year_ago, nothing.
     #[arg(long, value_parser = against)]
     against: Option<Against>,
     /// Files to write: html, pdf, xlsx, csv, json; may be given several times.
@@ -36,7 +36,8 @@ fn grouping(typed: &str) -> Result<Grouping, String> {
 }
 
 fn against(typed: &str) -> Result<Against, String> {
-    Against::of_key(typed).ok_or_else(|| "use forecast, before, year_ago or nothing".to_owned())
+    Against::of_key(typed)
+        .ok_or_else(|| "use forecast, plan, before, year_ago or nothing".to_owned())
 }
 
 /// Makes the report and writes its files and pictures.

@@ -62,6 +62,7 @@ pub struct Options {
 /// Serves until Ctrl-C or a termination signal.
 pub async fn run(store: Store, options: Options) -> Result<()> {
     store.migrate().await?;
+    store.forget_report_pages().await?;
     let listener = TcpListener::bind(options.listen).await.with_context(|| {
         format!("cannot listen on {}; is something else using this port?", options.listen)
     })?;

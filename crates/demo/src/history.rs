@@ -31,6 +31,12 @@ const HANDLE_VARIATION: f64 = 0.7;
 const WAIT_SPREAD: f64 = 0.15;
 /// Tells the luck of waits from that of contacts.
 const WAITS: u64 = 0x77A1_7500;
+/// Share of the handle time that is wrap-up, on average.
+const WRAP_UP_SHARE: f64 = 0.16;
+/// How much that share spreads from interval to interval.
+const WRAP_UP_SPREAD: f64 = 0.12;
+/// Tells the luck of wrap-ups from that of contacts.
+const WRAP_UPS: u64 = 0x33AF_5500;
 
 /// One half-hour as the switch recorded it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -45,6 +51,8 @@ pub struct PastInterval {
     pub abandoned: u32,
     /// Mean handle time in seconds; none when nothing was answered.
     pub handle_secs: Option<f64>,
+    /// The part of it that is wrap-up; none for work with a deadline.
+    pub wrap_up_secs: Option<f64>,
     /// Contacts answered within the threshold, and seconds that the answered waited in all; none for work
     /// with a deadline.
     pub speed: Option<(u32, f64)>,
@@ -60,6 +68,7 @@ pub(crate) fn past(
     let mut people = Vec::new();
     let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
     let mut waits = Xoshiro256PlusPlus::seed_from_u64(seed ^ WAITS);
+    let mut wrap_ups = Xoshiro256PlusPlus::seed_from_u64(seed ^ WRAP_UPS);
     let mut past = Vec::new();
     let mut day = FIRST_DAY;
     let kept_from = TODAY.saturating_sub(PAST_COVER_WEEKS.weeks());
@@ -74,6 +83,8 @@ pub(crate) fn past(
                 continue;
             };
             interval.speed = outcome.map(|outcome| speed(&interval, &outcome, &mut waits));
+            let handle = interval.handle_secs.filter(|_| outcome.is_some());
+            interval.wrap_up_secs = handle.map(|handle| wrap_up(handle, &mut wrap_ups));
             if let Some(agents) = agents_there(character, at, present).filter(|_| day >= kept_from)
             {
                 people.push((interval.start, agents));
@@ -115,9 +126,16 @@ fn half_hour(
         answered: answered as u32,
         abandoned: abandoned as u32,
         handle_secs,
+        wrap_up_secs: None,
         speed: None,
     };
     Some((interval, outcome))
+}
+
+/// The mean wrap-up of an interval, in tenths of a second.
+fn wrap_up(handle_secs: f64, rng: &mut Xoshiro256PlusPlus) -> f64 {
+    let share = (WRAP_UP_SHARE * around_one(WRAP_UP_SPREAD, rng)).clamp(0.0, 1.0);
+    (handle_secs * share * 10.0).floor() / 10.0
 }
 
 /// How fast an interval's contacts were answered: each answered one is in time with the model's chance.

@@ -42,6 +42,8 @@ pub struct Reading<'a> {
     pub abandoned: u32,
     /// Mean handle time of the answered in seconds; none when not known.
     pub handle_secs: Option<f64>,
+    /// The part of it that is wrap-up; none when not known.
+    pub wrap_up_secs: Option<f64>,
 }
 
 /// Why a row cannot be used: the column at fault and what would do.
@@ -73,7 +75,10 @@ struct Columns {
     abandoned: Option<usize>,
 }
 
-const DURATIONS: [Role; 4] = [Role::Handle, Role::Talk, Role::Hold, Role::WrapUp];
+/// What a handle time is made of.
+const PARTS: [Role; 3] = [Role::Talk, Role::Hold, Role::WrapUp];
+/// A wrap-up may be longer than its handle time by rounding, up to this share.
+const ROUNDING: f64 = 0.01;
 
 fn refused(role: Role, reason: impl Into<String>) -> Refusal {
     Refusal { field: role.field(), reason: reason.into() }
@@ -126,7 +131,8 @@ impl RowReader {
         let start = self.start(cells, contact_type)?;
         let (offered, answered, abandoned) = self.counts(cells)?;
         let handle_secs = self.handle_secs(cells, answered)?;
-        Ok(Reading { contact_type, start, offered, answered, abandoned, handle_secs })
+        let wrap_up_secs = self.wrap_up_secs(cells, answered, handle_secs)?;
+        Ok(Reading { contact_type, start, offered, answered, abandoned, handle_secs, wrap_up_secs })
     }
 
     fn start(&mut self, cells: &[&[u8]], contact_type: &str) -> Result<Start, Refusal> {
@@ -227,34 +233,56 @@ impl RowReader {
             })
     }
 
+    /// The mean wrap-up, which is a part of the handle time.
+    fn wrap_up_secs(
+        &self,
+        cells: &[&[u8]],
+        answered: u32,
+        handle_secs: Option<f64>,
+    ) -> Result<Option<f64>, Refusal> {
+        let Some(handle) = handle_secs else { return Ok(None) };
+        let Some(secs) = self.duration(cells, Role::WrapUp, answered)? else { return Ok(None) };
+        if secs > handle * (1.0 + ROUNDING) {
+            let reason = format!(
+                "a mean of {secs:.0} s is longer than the handle time, {handle:.0} s, of which it is a part; is it a \
+                 total, or in another unit?"
+            );
+            return Err(refused(Role::WrapUp, reason));
+        }
+        Ok(Some(secs.min(handle)))
+    }
+
+    /// A mean duration in seconds; none where the table has no such column, or the cell is empty.
+    fn duration(&self, cells: &[&[u8]], role: Role, answered: u32) -> Result<Option<f64>, Refusal> {
+        let Some(column) = self.layout.column(role) else { return Ok(None) };
+        let written = text(cells, column, role)?;
+        if written.is_empty() {
+            return Ok(None);
+        }
+        let unit = if self.layout.minutes { 60.0 } else { 1.0 };
+        let secs = seconds(written, self.layout.decimal_comma, unit).filter(|secs| *secs >= 0.0);
+        let Some(secs) = secs else {
+            let reason = format!("“{}” is not a duration of 0 or more", shown(written));
+            return Err(refused(role, reason));
+        };
+        let is_total = self.layout.totals && answered > 0;
+        Ok(Some(if is_total { secs / f64::from(answered) } else { secs }))
+    }
+
     /// The mean handle time: given, or the sum of talk, hold and wrap-up.
     fn handle_secs(&self, cells: &[&[u8]], answered: u32) -> Result<Option<f64>, Refusal> {
+        // A handle time that is given is not added to its own parts.
+        let is_given = self.layout.column(Role::Handle).is_some();
+        let roles: &[Role] = if is_given { &[Role::Handle] } else { &PARTS };
         let mut sum = None;
         let mut blamed = Role::Handle;
-        for role in DURATIONS {
-            // A handle time that is given is not added to its own parts.
-            if role != Role::Handle && self.layout.column(Role::Handle).is_some() {
-                break;
+        for &role in roles {
+            if let Some(secs) = self.duration(cells, role, answered)? {
+                sum = Some(sum.unwrap_or(0.0) + secs);
+                blamed = role;
             }
-            let Some(column) = self.layout.column(role) else { continue };
-            let written = text(cells, column, role)?;
-            if written.is_empty() {
-                continue;
-            }
-            let unit = if self.layout.minutes { 60.0 } else { 1.0 };
-            let secs =
-                seconds(written, self.layout.decimal_comma, unit).filter(|secs| *secs >= 0.0);
-            let Some(secs) = secs else {
-                let reason = format!("“{}” is not a duration of 0 or more", shown(written));
-                return Err(refused(role, reason));
-            };
-            sum = Some(sum.unwrap_or(0.0) + secs);
-            blamed = role;
         }
-        let Some(mut secs) = sum else { return Ok(None) };
-        if self.layout.totals && answered > 0 {
-            secs /= f64::from(answered);
-        }
+        let Some(secs) = sum else { return Ok(None) };
         if answered > 0 && secs > MOST_HANDLE_SECS {
             let reason = format!(
                 "a mean of {secs:.0} s is not from 0 to {MOST_HANDLE_SECS} s; is it a total, or in another unit?"
@@ -321,6 +349,35 @@ mod tests {
     fn counts(row: &str) -> (u32, u32, u32, Option<f64>) {
         let (_, offered, answered, abandoned, secs) = read(&mut reader(&HEADING), row).unwrap();
         (offered, answered, abandoned, secs)
+    }
+
+    #[test]
+    fn wrap_up_is_known_apart_where_the_table_has_it() {
+        let parts = |heading: &[&str], row: &str| {
+            let cells: Vec<&[u8]> = row.split('|').map(str::as_bytes).collect();
+            let mut reader = reader(heading);
+            let read = reader.read(&cells, Some("Given"));
+            read.map(|read| (read.handle_secs, read.wrap_up_secs))
+        };
+        let summed = ["Interval-Start", "offered", "answered", "talk", "hold", "wrap-up"];
+        let row = "2026-07-01T09:30|10|10|200|10|30";
+        assert_eq!(parts(&summed, row), Ok((Some(240.0), Some(30.0))));
+        let row = "2026-07-01T09:30|10|10|200|10|";
+        assert_eq!(parts(&summed, row), Ok((Some(210.0), None)), "an empty cell is not known");
+        let given = ["Interval-Start", "offered", "answered", "AHT", "wrap-up"];
+        let row = "2026-07-01T09:30|10|10|240|30";
+        assert_eq!(parts(&given, row), Ok((Some(240.0), Some(30.0))), "not added to its whole");
+        let nobody = "2026-07-01T09:30|10|0||30";
+        assert_eq!(parts(&given, nobody), Ok((None, None)));
+        let refusal = parts(&given, "2026-07-01T09:30|10|10|240|600").unwrap_err();
+        assert_eq!(refusal.field, "wrap_up_secs");
+        assert!(
+            refusal.reason.contains("longer than the handle time, 240 s"),
+            "{}",
+            refusal.reason
+        );
+        let rounded = parts(&given, "2026-07-01T09:30|10|10|240|240.4").unwrap();
+        assert_eq!(rounded, (Some(240.0), Some(240.0)));
     }
 
     #[test]

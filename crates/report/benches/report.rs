@@ -27,6 +27,7 @@ fn counts(nth: usize) -> Counts {
         wait_secs: 15.0 * offered,
         handle_secs: 240.0 * offered,
         handled: offered - 2.0,
+        ..Counts::default()
     }
 }
 
@@ -56,6 +57,7 @@ fn facts(moments: &[DateTime], days: i64) -> Facts {
         measured: measured.clone(),
         compared: measured.clone(),
         forecast: forecast.clone(),
+        planned: Vec::new(),
         staffed: staffed.clone(),
     });
     Facts {
@@ -102,6 +104,8 @@ fn main() {
         sections: vec![Section::Service, Section::Demand, Section::HandleTime, Section::Staffing],
         contact_types: Vec::new(),
         teams: Vec::new(),
+        queues: Vec::new(),
+        campaigns: Vec::new(),
         grouping,
         period: Period::LAST_MONTH,
         against: Against::Forecast,

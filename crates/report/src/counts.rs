@@ -27,6 +27,12 @@ pub struct Counts {
     pub handle_secs: f64,
     /// Contacts answered where the handle time is known.
     pub handled: f64,
+    /// Seconds of talk and hold, where wrap-up is known apart.
+    pub talk_secs: f64,
+    /// Seconds of wrap-up, where it is known apart.
+    pub wrap_up_secs: f64,
+    /// Contacts answered where the wrap-up is known apart.
+    pub wrapped_up: f64,
 }
 
 impl Add for Counts {
@@ -43,6 +49,9 @@ impl Add for Counts {
             wait_secs: self.wait_secs + other.wait_secs,
             handle_secs: self.handle_secs + other.handle_secs,
             handled: self.handled + other.handled,
+            talk_secs: self.talk_secs + other.talk_secs,
+            wrap_up_secs: self.wrap_up_secs + other.wrap_up_secs,
+            wrapped_up: self.wrapped_up + other.wrapped_up,
         }
     }
 }
@@ -81,6 +90,16 @@ impl Counts {
     /// Mean handle time in seconds.
     pub fn handle_time(&self) -> Option<f64> {
         share(self.handle_secs, self.handled)
+    }
+
+    /// Mean talk with hold in seconds, where wrap-up is known apart.
+    pub fn talk(&self) -> Option<f64> {
+        share(self.talk_secs, self.wrapped_up)
+    }
+
+    /// Mean wrap-up in seconds, where it is known apart.
+    pub fn wrap_up(&self) -> Option<f64> {
+        share(self.wrap_up_secs, self.wrapped_up)
     }
 
     /// Hours of handling.

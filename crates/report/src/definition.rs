@@ -18,6 +18,12 @@ pub struct Definition {
     /// The teams that it covers; empty for all of the centre.
     #[serde(default)]
     pub teams: Vec<String>,
+    /// The queues and hunt groups that it covers; empty for all of the strategy.
+    #[serde(default)]
+    pub queues: Vec<String>,
+    /// The campaigns that it covers; empty for all of the strategy.
+    #[serde(default)]
+    pub campaigns: Vec<String>,
     /// What one row of a table stands for.
     pub grouping: Grouping,
     /// The days that it covers.
@@ -40,15 +46,23 @@ pub enum Against {
     /// The forecast.
     #[default]
     Forecast,
+    /// The plan: the forecast under the people planned, as a day began.
+    Plan,
 }
 
 impl Against {
     /// All of them, in the order of a form.
-    pub const ALL: [Self; 4] = [Self::Forecast, Self::Before, Self::YearAgo, Self::Nothing];
+    pub const ALL: [Self; 5] =
+        [Self::Forecast, Self::Plan, Self::Before, Self::YearAgo, Self::Nothing];
 
     /// Whether it is other days of the history.
     pub const fn is_past(self) -> bool {
         matches!(self, Self::Before | Self::YearAgo)
+    }
+
+    /// Whether it has service levels and handle times, and not contacts alone.
+    pub const fn tells_service(self) -> bool {
+        matches!(self, Self::Before | Self::YearAgo | Self::Plan)
     }
 
     /// As it is kept and typed.
@@ -58,6 +72,7 @@ impl Against {
             Self::Before => "before",
             Self::YearAgo => "year_ago",
             Self::Forecast => "forecast",
+            Self::Plan => "plan",
         }
     }
 
@@ -73,6 +88,7 @@ impl Against {
             Self::Before => "the period before",
             Self::YearAgo => "a year ago",
             Self::Forecast => "the forecast",
+            Self::Plan => "the plan",
         }
     }
 
@@ -83,6 +99,7 @@ impl Against {
             Self::Before => "in the period before",
             Self::YearAgo => "a year ago",
             Self::Forecast => "forecast",
+            Self::Plan => "planned",
         }
     }
 
@@ -93,6 +110,7 @@ impl Against {
             Self::Before => "Period before",
             Self::YearAgo => "Year ago",
             Self::Forecast => "Forecast",
+            Self::Plan => "Plan",
         }
     }
 }
@@ -221,7 +239,7 @@ impl Section {
             Self::Flow => "where contacts go and where they are lost, as simulated",
             Self::Staffing => "hours needed and planned, intervals short of people",
             Self::Teams => "hours on shift and occupancy, as the switch measured them",
-            Self::Agents => "rostered hours of each agent; for planners only",
+            Self::Agents => "rostered hours of each agent; for those who may see single agents",
             Self::Campaigns => "people reached and calls abandoned, as simulated",
             Self::Lines => "lines needed and installed, calls blocked",
             Self::Releases => "strategies that went live, and who approved them",
@@ -231,7 +249,7 @@ impl Section {
         }
     }
 
-    /// Whether it names single agents: only people who plan may see it.
+    /// Whether it names single agents: only people with this right may see it.
     pub const fn names_agents(self) -> bool {
         matches!(self, Self::Agents)
     }
@@ -262,7 +280,7 @@ impl Ready {
             sections: &[Section::Service, Section::Demand, Section::Causes, Section::Alarms],
             grouping: Grouping::Interval,
             period: Period::YESTERDAY,
-            against: Against::Forecast,
+            against: Against::Plan,
         },
         Self {
             key: "week-review",
@@ -316,6 +334,8 @@ impl Ready {
             sections: self.sections.to_vec(),
             contact_types: Vec::new(),
             teams: Vec::new(),
+            queues: Vec::new(),
+            campaigns: Vec::new(),
             grouping: self.grouping,
             period: self.period,
             against: self.against,

@@ -60,6 +60,8 @@ pub struct TypeFacts {
     pub compared: Vec<Measured>,
     /// What was forecast: by interval or by day; of past days, what was forecast before they began.
     pub forecast: Vec<Forecast>,
+    /// What its plan leads to: by interval or by day; empty where nobody asks for it.
+    pub planned: Vec<Planned>,
     /// Need and cover: by interval or by day.
     pub staffed: Vec<Staffed>,
 }
@@ -82,6 +84,17 @@ pub struct Forecast {
     pub contacts: f64,
     /// Contacts measured in the intervals of the forecast that have history; none for days to come.
     pub actual: Option<f64>,
+}
+
+/// What the plan of an interval or a day leads to: the forecast under the people planned.
+#[derive(Clone, Copy, Debug)]
+pub struct Planned {
+    /// When it begins.
+    pub at: DateTime,
+    /// Counts as planned; waits are not.
+    pub counts: Counts,
+    /// What was measured of them; none of days that are not over.
+    pub actual: Option<Counts>,
 }
 
 /// Need and cover of an interval or a day.

@@ -9,6 +9,7 @@
 //!
 //! Pure: no clock, no store. Days are those of the centre's calendar, times those of its wall clock.
 
+mod beside;
 mod counts;
 mod definition;
 pub mod facts;

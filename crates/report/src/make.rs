@@ -43,7 +43,7 @@ fn covers(told: &Told<'_>) -> String {
 fn compared(told: &Told<'_>) -> Option<String> {
     match (told.definition.against, told.facts.compared) {
         (Against::Nothing, _) => None,
-        (Against::Forecast, _) => Some("the forecast".to_owned()),
+        (against @ (Against::Forecast | Against::Plan), _) => Some(against.words().to_owned()),
         (against, Some(days)) => Some(format!("{}, {}", against.words(), days.words())),
         (against, None) => Some(against.words().to_owned()),
     }

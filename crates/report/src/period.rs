@@ -1,5 +1,6 @@
 //! The days of a report, and the groups that they are told in.
 
+use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
@@ -332,6 +333,13 @@ impl Grouping {
             }
         };
         Group(first.to_datetime(jiff::civil::Time::midnight()))
+    }
+
+    /// The groups of days, in order.
+    pub(crate) fn groups(self, days: Days) -> BTreeSet<Group> {
+        let each_day = std::iter::successors(Some(days.first), |day| day.tomorrow().ok());
+        let each_day = each_day.take_while(|day| *day <= days.last);
+        each_day.map(|day| self.group(day.at(0, 0, 0, 0))).collect()
     }
 
     /// What a group is called.

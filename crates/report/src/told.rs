@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::civil::{Date, DateTime};
 
-use crate::facts::{Facts, TypeFacts};
+use crate::facts::{CampaignFacts, Facts, TypeFacts};
 use crate::report::{About, Cell, Row};
-use crate::{Against, Counts, Definition, Group};
+use crate::{Counts, Definition, Group, words};
 
 /// The facts of a report beside its definition.
 pub(crate) struct Told<'a> {
@@ -22,7 +22,9 @@ impl<'a> Told<'a> {
         for each in &self.facts.types {
             groups.extend(each.measured.iter().map(|measured| group(measured.at)));
             let in_period = |at: &DateTime| self.facts.days.contains(at.date());
-            groups.extend(each.forecast.iter().map(|it| it.at).filter(in_period).map(group));
+            let expected = each.forecast.iter().map(|it| it.at);
+            let expected = expected.chain(each.planned.iter().map(|it| it.at));
+            groups.extend(expected.filter(in_period).map(group));
         }
         groups.into_iter().collect()
     }
@@ -62,76 +64,37 @@ impl<'a> Told<'a> {
         self.by_group(all.map(|measured| (measured.at, measured.counts)))
     }
 
-    /// Counts of the days that are compared, each beside the group that has its place in the period: the
-    /// first beside the first, and so on.
-    pub fn compared<V>(&self, counts: impl Fn(&Counts) -> V) -> BTreeMap<Group, V> {
-        if self.facts.compared.is_none() {
-            return BTreeMap::new();
-        }
-        let all = self.facts.types.iter().flat_map(|each| &each.compared);
-        let sums = self.by_group(all.map(|measured| (measured.at, measured.counts)));
-        self.beside(sums).into_iter().map(|(group, sum)| (group, counts(&sum))).collect()
+    /// Whether the report covers a queue or a hunt group.
+    pub fn covers_queue(&self, name: &str) -> bool {
+        covers(&self.definition.queues, name)
     }
 
-    /// Groups of the days that are compared, renamed to those that they stand beside.
-    fn beside<T>(&self, sums: BTreeMap<Group, T>) -> BTreeMap<Group, T> {
-        let Some(compared) = self.facts.compared else { return sums };
-        let grouping = self.definition.grouping;
-        if grouping == crate::Grouping::Weekday {
-            return sums;
-        }
-        let every = |days: crate::Days| -> Vec<Group> {
-            let mut groups = BTreeSet::new();
-            let mut day = days.first;
-            while day <= days.last {
-                groups.insert(grouping.group(day.at(0, 0, 0, 0)));
-                match day.tomorrow() {
-                    Ok(next) => day = next,
-                    Err(_) => break,
-                }
-            }
-            groups.into_iter().collect()
-        };
-        if grouping == crate::Grouping::Interval {
-            let apart = self.facts.days.first - compared.first;
-            return sums
-                .into_iter()
-                .filter_map(|(group, sum)| Some((group.later(apart)?, sum)))
-                .collect();
-        }
-        let places: BTreeMap<Group, Group> =
-            every(compared).into_iter().zip(every(self.facts.days)).collect();
-        sums.into_iter().filter_map(|(group, sum)| Some((*places.get(&group)?, sum))).collect()
-    }
-
-    /// Contacts forecast by group.
-    pub fn forecast(&self) -> BTreeMap<Group, f64> {
-        let all = self.facts.types.iter().flat_map(|each| &each.forecast);
-        self.by_group(all.map(|forecast| (forecast.at, forecast.contacts)))
-    }
-
-    /// Forecast and measured contacts by group, where both are known: of a day that is not over they are not.
-    pub fn judged(&self) -> BTreeMap<Group, Judged> {
-        let all = self.facts.types.iter().flat_map(|each| &each.forecast);
-        self.by_group(
-            all.filter_map(|it| {
-                Some((it.at, Judged { forecast: it.contacts, actual: it.actual? }))
-            }),
-        )
-    }
-
-    /// What contacts stand beside, by group: the forecast or the days that are compared.
-    pub fn contacts_beside(&self) -> BTreeMap<Group, f64> {
-        match self.definition.against {
-            Against::Nothing => BTreeMap::new(),
-            Against::Forecast => self.forecast(),
-            Against::Before | Against::YearAgo => self.compared(|counts| counts.offered),
-        }
+    /// The campaigns that the report covers.
+    pub fn campaigns(&self) -> impl Iterator<Item = &'a CampaignFacts> {
+        let chosen = &self.definition.campaigns;
+        self.facts.campaigns.iter().filter(|campaign| covers(chosen, &campaign.name))
     }
 
     /// What was measured of everything.
     pub fn total(&self) -> Counts {
         self.facts.types.iter().map(TypeFacts::total).sum()
+    }
+}
+
+fn covers(chosen: &[String], name: &str) -> bool {
+    chosen.is_empty() || chosen.iter().any(|chosen| chosen == name)
+}
+
+/// The chosen names that are not among these, in a sentence; empty where all are.
+pub(crate) fn gone<'n>(chosen: &[String], mut names: impl Iterator<Item = &'n str>) -> String {
+    let mut gone = chosen.to_vec();
+    while let Some(name) = names.next().filter(|_| !gone.is_empty()) {
+        gone.retain(|chosen| chosen != name);
+    }
+    match gone.as_slice() {
+        [] => String::new(),
+        [one] => format!(" {one} is no longer part of the live strategy."),
+        some => format!(" {} are no longer part of the live strategy.", words::listing(some)),
     }
 }
 
@@ -156,11 +119,6 @@ impl TypeFacts {
         self.measured.iter().map(|measured| measured.counts).sum()
     }
 
-    /// What was measured in the days that are compared.
-    pub(crate) fn compared_total(&self) -> Counts {
-        self.compared.iter().map(|measured| measured.counts).sum()
-    }
-
     /// Contacts forecast for the period.
     pub(crate) fn forecast_contacts(&self) -> f64 {
         self.forecast.iter().map(|forecast| forecast.contacts).sum()
@@ -181,20 +139,5 @@ impl TypeFacts {
     /// Forecast and measured contacts, where both are known.
     pub(crate) fn judged(&self) -> Judged {
         self.judged_days().into_values().fold(Judged::default(), std::ops::Add::add)
-    }
-
-    /// What the contacts stand beside, with the measured contacts that may be held against it.
-    pub(crate) fn beside(&self, against: Against) -> Option<(f64, f64)> {
-        let (beside, measured) = match against {
-            Against::Nothing => return None,
-            Against::Forecast => {
-                let Judged { forecast, actual } = self.judged();
-                (forecast, actual)
-            }
-            Against::Before | Against::YearAgo => {
-                (self.compared_total().offered, self.total().offered)
-            }
-        };
-        (beside > 0.0).then_some((beside, measured))
     }
 }

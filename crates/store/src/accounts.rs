@@ -186,6 +186,25 @@ impl Store {
         }))
     }
 
+    /// The days between two dates, as they were planned when they began; only those of which a plan was kept.
+    pub async fn opening_plans(
+        &self,
+        centre: Uuid,
+        first: Date,
+        last: Date,
+    ) -> Result<Vec<(Date, TrialInputs)>, StoreError> {
+        let rows: Vec<(jiff_sqlx::Date, Json<TrialInputs>)> = sqlx::query_as(
+            "SELECT date, inputs FROM opening_plans WHERE centre_id = $1 AND date BETWEEN $2 AND $3 ORDER BY date",
+        )
+        .bind(centre)
+        .bind(first.to_sqlx())
+        .bind(last.to_sqlx())
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the plans of days"))?;
+        Ok(rows.into_iter().map(|(date, inputs)| (date.to_jiff(), inputs.0)).collect())
+    }
+
     /// The strategies that went live on the switch between two times of its clock, in order.
     pub async fn releases_between(
         &self,

@@ -23,6 +23,8 @@ pub struct HistoryInterval {
     pub abandoned: i32,
     /// Mean handle time in seconds, when known.
     pub handle_secs: Option<f64>,
+    /// The part of it that is wrap-up, when known.
+    pub wrap_up_secs: Option<f64>,
     /// How fast they were answered, when known.
     pub speed: Option<AnswerSpeed>,
 }
@@ -166,21 +168,22 @@ impl Store {
         let mut copy = connection
             .copy_in_raw(
                 "COPY history (contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
-                   in_time, wait_secs) FROM STDIN",
+                   wrap_up_secs, in_time, wait_secs) FROM STDIN",
             )
             .await
             .map_err(&failed)?;
         let mut buffer = String::with_capacity(COPY_CHUNK + 256);
         for interval in intervals {
-            let HistoryInterval { start, offered, answered, abandoned, handle_secs, speed } =
-                interval;
-            let handle = handle_secs.map_or_else(|| "\\N".to_owned(), |secs| secs.to_string());
-            let speed = speed.map_or_else(
+            let HistoryInterval { start, offered, answered, abandoned, .. } = interval;
+            let secs =
+                |secs: Option<f64>| secs.map_or_else(|| "\\N".to_owned(), |secs| secs.to_string());
+            let (handle, wrap_up) = (secs(interval.handle_secs), secs(interval.wrap_up_secs));
+            let speed = interval.speed.map_or_else(
                 || "\\N\t\\N".to_owned(),
                 |AnswerSpeed { in_time, wait_secs }| format!("{in_time}\t{wait_secs}"),
             );
             buffer += &format!(
-                "{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\t{speed}\n"
+                "{contact_type}\t{start}\t{offered}\t{answered}\t{abandoned}\t{handle}\t{wrap_up}\t{speed}\n"
             );
             if buffer.len() > COPY_CHUNK {
                 copy.send(buffer.as_bytes()).await.map_err(&failed)?;

@@ -60,7 +60,7 @@ pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
 pub use reports::{
     Edition, EditionFile, EditionLine, FailedEdition, KeptReport, MadeEdition, MeasuredCounts,
-    NewEdition, NewSchedule, Schedule, Sending, Slots, TeamHours,
+    NewEdition, NewSchedule, PageState, Schedule, Sending, Slots, TeamHours,
 };
 pub use runs::{Run, RunKind, RunState};
 pub use searches::{NewSearch, Search, SearchLine};

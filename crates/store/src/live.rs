@@ -63,6 +63,7 @@ struct IntervalLine {
     wait_secs: f64,
     handled: i32,
     handle_secs: f64,
+    wrap_up_secs: Option<f64>,
     outage: bool,
 }
 
@@ -81,6 +82,7 @@ impl From<IntervalLine> for IntervalRow {
             wait_secs: line.wait_secs,
             handled: line.handled.unsigned_abs(),
             handle_secs: line.handle_secs,
+            wrap_up_secs: line.wrap_up_secs,
             outage: line.outage,
         }
     }
@@ -166,8 +168,8 @@ impl Store {
             let done = sqlx::query(
                 "INSERT INTO switch_intervals (switch, sequence, centre_id, contact_type, started_at, \
                    secs, offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, \
-                   handle_secs, outage) \
-                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15) \
+                   handle_secs, wrap_up_secs, outage) \
+                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) \
                  ON CONFLICT DO NOTHING",
             )
             .bind(switch)
@@ -184,6 +186,7 @@ impl Store {
             .bind(row.wait_secs)
             .bind(whole(row.handled))
             .bind(row.handle_secs)
+            .bind(row.wrap_up_secs)
             .bind(row.outage)
             .execute(&mut *tx)
             .await
@@ -203,7 +206,8 @@ impl Store {
     ) -> Result<Vec<IntervalRow>, StoreError> {
         let lines: Vec<IntervalLine> = sqlx::query_as(
             "SELECT DISTINCT ON (contact_type, started_at) sequence, contact_type, started_at, secs, \
-               offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, handle_secs, outage \
+               offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, handle_secs, \
+               wrap_up_secs, outage \
              FROM switch_intervals WHERE centre_id = $1 AND started_at >= $2 AND started_at < $3 \
              ORDER BY contact_type, started_at, sequence DESC",
         )
@@ -246,9 +250,10 @@ impl Store {
                ORDER BY contact_type, started_at, sequence DESC), \
              added AS ( \
                INSERT INTO history (contact_type_id, interval_start, offered, answered, abandoned, \
-                 handle_secs, in_time, wait_secs) \
+                 handle_secs, wrap_up_secs, in_time, wait_secs) \
                SELECT types.id, told.started_at, told.offered, told.answered, told.abandoned, \
                  CASE WHEN told.handled > 0 THEN told.handle_secs / told.handled END, \
+                 CASE WHEN told.handled > 0 THEN told.wrap_up_secs / told.handled END, \
                  least(told.in_time, told.answered), told.wait_secs \
                FROM told JOIN contact_types AS types \
                  ON types.centre_id = $1 AND types.name = told.contact_type \

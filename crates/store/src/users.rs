@@ -54,9 +54,11 @@ pub struct User {
     pub session_key: String,
     /// What they may do.
     pub role: Role,
+    /// Whether they may see single agents at work.
+    pub sees_agents: bool,
 }
 
-const COLUMNS: &str = "SELECT id, name, email, password_hash, role, \
+const COLUMNS: &str = "SELECT id, name, email, password_hash, role, sees_agents, \
      encode(sha256(convert_to(password_hash, 'UTF8')), 'hex') AS session_key FROM users";
 
 impl Store {
@@ -110,6 +112,17 @@ impl Store {
         Ok(stays)
     }
 
+    /// Lets a person see single agents at work, or no longer.
+    pub async fn let_see_agents(&self, id: Uuid, sees_agents: bool) -> Result<(), StoreError> {
+        sqlx::query("UPDATE users SET sees_agents = $2 WHERE id = $1")
+            .bind(id)
+            .bind(sees_agents)
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("changing who sees single agents"))
+    }
+
     /// Gives a person a password; their sessions end.
     pub async fn set_password(&self, id: Uuid, password_hash: &str) -> Result<(), StoreError> {
         sqlx::query("UPDATE users SET password_hash = $2 WHERE id = $1")
@@ -121,7 +134,7 @@ impl Store {
             .map_err(StoreError::on("changing a password"))
     }
 
-    /// Adds a person.
+    /// Adds a person. Those who plan see single agents from the start; viewers are let when they need it.
     ///
     /// # Errors
     ///
@@ -134,7 +147,8 @@ impl Store {
         role: Role,
     ) -> Result<Uuid, StoreError> {
         sqlx::query_scalar(
-            "INSERT INTO users (name, email, password_hash, role) VALUES ($1, $2, $3, $4) RETURNING id",
+            "INSERT INTO users (name, email, password_hash, role, sees_agents) \
+             VALUES ($1, $2, $3, $4, $4 <> 'viewer') RETURNING id",
         )
         .bind(name)
         .bind(email)

@@ -102,6 +102,7 @@ pub(crate) fn rows(
                 wait_secs: of.wait_secs,
                 handled: of.handled as u32,
                 handle_secs: of.handle_secs,
+                wrap_up_secs: (of.wrap_up_secs > 0.0).then_some(of.wrap_up_secs),
                 outage: moments.into_iter().any(is_out),
             });
         }

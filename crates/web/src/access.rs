@@ -139,6 +139,18 @@ impl FromRequestParts<App> for Planner {
     }
 }
 
+/// A visitor who may see single agents at work.
+pub(crate) struct SeesAgents(pub RequestContext);
+
+impl FromRequestParts<App> for SeesAgents {
+    type Rejection = PageError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
+        let context = RequestContext::from_request_parts(parts, app).await?;
+        if context.user.sees_agents { Ok(Self(context)) } else { Err(PageError::SingleAgents) }
+    }
+}
+
 /// A visitor who looks after people.
 pub(crate) struct Administrator(pub RequestContext);
 

@@ -263,6 +263,7 @@ pub fn router(app: App) -> Router {
         .route("/people/me", post(people::change_own_password))
         .route("/people/me/sessions", post(people::end_other_sessions))
         .route("/people/{person}/role", post(people::change_role))
+        .route("/people/{person}/agents", post(people::let_see_agents))
         .route("/people/{person}/password", post(people::give_password))
         .route("/sign-in", get(sign_in::form).post(sign_in::sign_in))
         .route("/sign-out", post(sign_in::sign_out))

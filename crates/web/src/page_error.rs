@@ -18,6 +18,8 @@ pub(crate) enum PageError {
     SignedOut { next: String, by_script: bool },
     #[error("This needs the role {}; yours does not allow it. Ask an administrator.", .needed.word())]
     Forbidden { needed: Role },
+    #[error("Single agents are shown to those who have this right. Ask an administrator for it.")]
+    SingleAgents,
     #[error("There is nothing at this address. It may have been renamed or removed.")]
     NotFound,
     #[error(
@@ -43,7 +45,7 @@ impl PageError {
     const fn status(&self) -> StatusCode {
         match self {
             Self::SignedOut { .. } => StatusCode::UNAUTHORIZED,
-            Self::Forbidden { .. } | Self::CrossSite => StatusCode::FORBIDDEN,
+            Self::Forbidden { .. } | Self::SingleAgents | Self::CrossSite => StatusCode::FORBIDDEN,
             Self::NotFound => StatusCode::NOT_FOUND,
             Self::NoCentre | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
@@ -54,6 +56,7 @@ impl PageError {
         match self {
             Self::SignedOut { .. } => "Who are you?",
             Self::Forbidden { .. } => "May I do this?",
+            Self::SingleAgents => "May I see this?",
             Self::NotFound => "Where did it go?",
             Self::NoCentre => "Which centre?",
             Self::Refused(_) => "Can this be done?",

@@ -31,6 +31,9 @@ pub struct IntervalRow {
     pub handled: u32,
     /// Seconds that they were handled, wrap-up included, in all.
     pub handle_secs: f64,
+    /// Of those, seconds of wrap-up; none where the switch does not tell them apart.
+    #[serde(default)]
+    pub wrap_up_secs: Option<f64>,
     /// Whether the switch was out of order in it: not to be learned from.
     #[serde(default)]
     pub outage: bool,

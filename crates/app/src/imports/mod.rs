@@ -158,7 +158,8 @@ async fn add(
     reading: &Reading<'_>,
     zone: &TimeZone,
 ) -> Result<(), StoreError> {
-    let Reading { contact_type, offered, answered, abandoned, handle_secs, .. } = *reading;
+    let Reading { contact_type, offered, answered, abandoned, handle_secs, wrap_up_secs, .. } =
+        *reading;
     let row = |start, offered, answered, abandoned| ImportRow {
         row_number,
         contact_type,
@@ -167,6 +168,7 @@ async fn add(
         answered,
         abandoned,
         handle_secs: handle_secs.filter(|_| answered > 0),
+        wrap_up_secs: wrap_up_secs.filter(|_| answered > 0),
     };
     match reading.start {
         Start::Interval(start) => writer.add(&row(start, offered, answered, abandoned)).await,

@@ -2,14 +2,15 @@
 
 use barometer_report::{Definition, Report, make};
 use barometer_store::{Centre, EditionFile, MadeEdition, NewMessage, Sending, Store};
+use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 use super::facts::{self, Reader};
 use super::files::files;
 use super::sending::{Letter, recipients};
-use crate::AppError;
+use crate::{AppError, clock};
 
-/// A report as a reader may see it now.
+/// A report as a reader may see it now: made once, and again when something that it tells of has changed.
 ///
 /// # Errors
 ///
@@ -21,8 +22,22 @@ pub async fn preview(
     definition: &Definition,
     reader: Reader,
 ) -> Result<Report, AppError> {
+    let key = key(centre, definition, reader)?;
+    let page = store.report_page(&key).await?;
+    if let Some(report) = page.report {
+        return Ok(report);
+    }
     let facts = facts::read(store, centre, definition, reader).await?;
-    Ok(make(definition, &facts))
+    let report = make(definition, &facts);
+    store.keep_report_page(&key, page.changes, &report).await?;
+    Ok(report)
+}
+
+/// Everything but the figures that a report depends on.
+fn key(centre: &Centre, definition: &Definition, reader: Reader) -> Result<Vec<u8>, AppError> {
+    let all = (centre.id, definition, reader.sees_agents, clock::today(centre));
+    let text = serde_json::to_vec(&all).map_err(AppError::core)?;
+    Ok(Sha256::digest(text).to_vec())
 }
 
 /// Makes a queued report, keeps it with its files, and puts it into the outbox for those who get it.

@@ -1,10 +1,11 @@
 //! Contacts offered, and how far their forecast was off.
 
 use super::over_groups;
+use crate::beside::Beside;
 use crate::facts::TypeFacts;
 use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
 use crate::told::{Judged, Told};
-use crate::{Against, Group, Mark, Section, Unit, words};
+use crate::{Against, Mark, Section, Unit, words};
 
 /// Most contact types that get a column each.
 const MOST_COLUMNS: usize = 8;
@@ -30,15 +31,9 @@ pub(super) fn demand(told: &Told<'_>) -> Part {
 
 /// What was offered against what it stands beside: "3.1 % more than forecast".
 pub(crate) fn against(told: &Told<'_>) -> Option<String> {
-    let against = told.definition.against;
-    let (beside, measured) = told
-        .facts
-        .types
-        .iter()
-        .filter_map(|each| each.beside(against))
-        .fold((0.0, 0.0), |sum, each| (sum.0 + each.0, sum.1 + each.1));
-    let words = words::more_or_fewer(measured, beside)?;
-    Some(format!("{words} {}", against.in_sentence()))
+    let beside = told.total_beside();
+    let words = words::more_or_fewer(beside.measured.offered, beside.judged.offered)?;
+    Some(format!("{words} {}", told.definition.against.in_sentence()))
 }
 
 fn sentence(told: &Told<'_>, offered: f64, forecast: f64) -> String {
@@ -50,8 +45,7 @@ fn sentence(told: &Told<'_>, offered: f64, forecast: f64) -> String {
         text += &format!(", {against}");
     }
     let change = |each: &TypeFacts| {
-        let (beside, measured) = each.beside(told.definition.against)?;
-        Some((each.name.clone(), measured / beside - 1.0))
+        Some((each.name.clone(), each.beside(told.definition.against).change()?))
     };
     let furthest = told
         .facts
@@ -66,9 +60,9 @@ fn sentence(told: &Told<'_>, offered: f64, forecast: f64) -> String {
 }
 
 fn picture(told: &Told<'_>) -> Option<Picture> {
-    let (groups, measured, beside) = (told.groups(), told.measured(), told.contacts_beside());
+    let (groups, measured, beside) = (told.groups(), told.measured(), told.beside());
     let actual = groups.iter().map(|group| measured.get(group).map(|counts| counts.offered));
-    let beside = groups.iter().map(|group| beside.get(group).copied());
+    let beside = groups.iter().map(|group| beside.get(group).and_then(Beside::contacts));
     let series = vec![
         ("Offered", Mark::Columns, actual.collect()),
         (told.definition.against.heading(), Mark::Dashed, beside.collect()),
@@ -84,26 +78,20 @@ fn by_type(told: &Told<'_>) -> Table {
         columns.push(Column::new(against.heading(), Unit::Count));
         columns.push(Column::new("Change", Unit::Change));
     }
-    let cells = |name: &str, offered: f64, beside: Option<(f64, f64)>| {
+    let cells = |name: &str, offered: f64, beside: &Beside| {
         let mut cells: Vec<Cell> = vec![name.into(), offered.into()];
         if against != Against::Nothing {
-            cells.push(beside.map(|(beside, _)| beside).into());
-            cells.push(beside.map(|(beside, measured)| measured / beside - 1.0).into());
+            cells.push(beside.contacts().into());
+            cells.push(beside.change().into());
         }
         cells
     };
     let types = &told.facts.types;
     let row = |each: &TypeFacts| {
-        let beside = each.beside(against).or_else(|| {
-            let forecast = each.forecast_contacts();
-            (against == Against::Forecast && forecast > 0.0).then_some((forecast, f64::NAN))
-        });
-        Row::of(cells(&each.name, each.total().offered, beside))
+        Row::of(cells(&each.name, each.total().offered, &each.beside(against)))
             .about(About::Demand(each.id, told.facts.days.first))
     };
-    let all = types.iter().filter_map(|each| each.beside(against));
-    let all = all.fold((0.0, 0.0), |sum, each| (sum.0 + each.0, sum.1 + each.1));
-    let total = cells("All", told.total().offered, (all.0 > 0.0).then_some(all));
+    let total = cells("All", told.total().offered, &told.total_beside());
     Table {
         title: "Demand by contact type".to_owned(),
         columns,
@@ -128,14 +116,7 @@ fn by_group(told: &Told<'_>) -> Table {
         .iter()
         .map(|each| told.by_group(each.measured.iter().map(|it| (it.at, it.counts))))
         .collect();
-    let (measured, beside, judged) = (told.measured(), told.contacts_beside(), told.judged());
-    let change = |group: &Group, offered: Option<f64>, beside: Option<f64>| match against {
-        Against::Forecast => {
-            let judged = judged.get(group).filter(|judged| judged.forecast > 0.0)?;
-            Some(judged.actual / judged.forecast - 1.0)
-        }
-        _ => Some(offered? / beside? - 1.0),
-    };
+    let (measured, beside) = (told.measured(), told.beside());
     let rows = told.groups().into_iter().map(|group| {
         let mut cells: Vec<Cell> = vec![told.name(group).into()];
         if single {
@@ -145,9 +126,9 @@ fn by_group(told: &Told<'_>) -> Table {
         let offered = measured.get(&group).map(|counts| counts.offered);
         cells.push(offered.into());
         if against != Against::Nothing {
-            let beside = beside.get(&group).copied().filter(|beside| *beside > 0.0);
-            cells.push(beside.into());
-            cells.push(change(&group, offered, beside).into());
+            let beside = beside.get(&group);
+            cells.push(beside.and_then(Beside::contacts).into());
+            cells.push(beside.and_then(Beside::change).into());
         }
         told.row(group, cells)
     });

@@ -1,7 +1,7 @@
 //! Handle time, and the work that it makes.
 
 use super::over_groups;
-use crate::facts::TypeFacts;
+use crate::beside::Beside;
 use crate::report::{About, Cell, Column, Part, Row, Table};
 use crate::told::Told;
 use crate::{Counts, Mark, Section, Unit, words};
@@ -12,45 +12,45 @@ pub(super) fn part(told: &Told<'_>) -> Part {
         return Part::missing(Section::HandleTime, "No handle times are recorded in this period.");
     };
     let against = told.definition.against;
-    let compared: Counts = told.facts.types.iter().map(TypeFacts::compared_total).sum();
-    let against = match compared.handle_time().filter(|_| against.is_past()) {
-        Some(before) if (mean - before).abs() < 0.05 => {
+    let both = told.total_beside().both(Counts::handle_time).filter(|_| against.tells_service());
+    let against = match both {
+        Some((mean, beside)) if (mean - beside).abs() < 0.05 => {
             format!(", as long as {}", against.in_sentence())
         }
-        Some(before) => format!(
+        Some((mean, beside)) => format!(
             ", {} s {} than {}",
-            words::decimals((mean - before).abs(), 1),
-            if mean < before { "less" } else { "more" },
+            words::decimals((mean - beside).abs(), 1),
+            if mean < beside { "less" } else { "more" },
             against.in_sentence(),
         ),
         None => String::new(),
     };
     let sentence = format!(
-        "A contact took {} s on average{against}: {} hours of work in all.",
+        "A contact took {} s on average{against}: {} hours of work in all.{}",
         words::decimals(mean, 1),
         words::count(total.work_hours()),
+        wrap_up(&total),
     );
-    let (groups, measured) = (told.groups(), told.measured());
-    let compared = told.compared(Counts::handle_time);
+    let (groups, measured, beside) = (told.groups(), told.measured(), told.beside());
     let values = groups.iter().map(|group| measured.get(group).and_then(Counts::handle_time));
-    let beside = groups.iter().map(|group| compared.get(group).copied().flatten());
+    let beside = groups.iter().map(|group| beside.get(group)?.all.handle_time());
     let series = vec![
         ("Handle time", Mark::Line, values.collect()),
         (told.definition.against.heading(), Mark::Dashed, beside.collect()),
     ];
     let picture = over_groups(told, ("Average handle time", Unit::Seconds), &groups, series);
+    let is_apart = total.wrap_up().is_some();
     let rows = groups.iter().map(|group| {
         let counts = measured.get(group).copied().unwrap_or_default();
-        let handle = counts.handle_time();
-        told.row(*group, vec![told.name(*group).into(), handle.into(), counts.work_hours().into()])
+        let mut cells: Vec<Cell> = vec![told.name(*group).into()];
+        cells.extend(durations(&counts, is_apart));
+        told.row(*group, cells)
     });
+    let mut columns = vec![Column::new(told.definition.grouping.heading(), Unit::Text)];
+    columns.extend(duration_columns(is_apart));
     let by_group = Table {
         title: format!("Handle time by {}", told.definition.grouping.heading().to_lowercase()),
-        columns: vec![
-            Column::new(told.definition.grouping.heading(), Unit::Text),
-            Column::new("Handle time", Unit::Seconds),
-            Column::new("Work", Unit::Hours),
-        ],
+        columns,
         rows: rows.collect(),
         total: None,
     };
@@ -64,38 +64,70 @@ pub(super) fn part(told: &Told<'_>) -> Part {
     }
 }
 
+/// " Wrap-up is 38.0 s of it."; of a part of the contacts where it is known of no more.
+fn wrap_up(total: &Counts) -> String {
+    match total.wrap_up() {
+        None => String::new(),
+        Some(secs) if total.wrapped_up < total.handled => format!(
+            " Wrap-up is {} s, known for {} of the {} answered.",
+            words::decimals(secs, 1),
+            words::count(total.wrapped_up),
+            words::count(total.handled),
+        ),
+        Some(secs) => format!(" Wrap-up is {} s of it.", words::decimals(secs, 1)),
+    }
+}
+
+/// Handle time and work; between them what the handle time is made of, where that is known.
+fn durations(counts: &Counts, is_apart: bool) -> Vec<Cell> {
+    let mut cells: Vec<Cell> = vec![counts.handle_time().into()];
+    if is_apart {
+        cells.extend([counts.talk().into(), counts.wrap_up().into()]);
+    }
+    cells.push(counts.work_hours().into());
+    cells
+}
+
+/// The headings of [`durations`].
+fn duration_columns(is_apart: bool) -> Vec<Column> {
+    let mut columns = vec![Column::new("Handle time", Unit::Seconds)];
+    if is_apart {
+        columns.push(Column::new("Talk and hold", Unit::Seconds));
+        columns.push(Column::new("Wrap-up", Unit::Seconds));
+    }
+    columns.push(Column::new("Work", Unit::Hours));
+    columns
+}
+
 fn by_type(told: &Told<'_>, total: &Counts) -> Table {
     let against = told.definition.against;
-    let is_compared = against.is_past();
-    let mut columns = vec![
-        Column::new("Contact type", Unit::Text),
-        Column::new("Handle time", Unit::Seconds),
-        Column::new("Work", Unit::Hours),
-    ];
+    let is_compared = against.tells_service();
+    let is_apart = total.wrap_up().is_some();
+    let mut columns = vec![Column::new("Contact type", Unit::Text)];
+    columns.extend(duration_columns(is_apart));
     if is_compared {
         columns.push(Column::new(format!("{}: handle time", against.heading()), Unit::Seconds));
         columns.push(Column::new("Change", Unit::Change));
     }
-    let cells = |name: &str, counts: &Counts, compared: &Counts| {
-        let mut cells: Vec<Cell> =
-            vec![name.into(), counts.handle_time().into(), counts.work_hours().into()];
+    let cells = |name: &str, counts: &Counts, beside: &Beside| {
+        let mut cells: Vec<Cell> = vec![name.into()];
+        cells.extend(durations(counts, is_apart));
         if is_compared {
-            let both = counts.handle_time().zip(compared.handle_time());
-            cells.push(compared.handle_time().into());
-            cells.push(both.map(|(now, before)| now / before - 1.0).into());
+            let both = beside.both(Counts::handle_time);
+            cells.push(beside.all.handle_time().into());
+            cells.push(both.map(|(measured, beside)| measured / beside - 1.0).into());
         }
         cells
     };
     let types = &told.facts.types;
     let rows = types.iter().map(|each| {
-        Row::of(cells(&each.name, &each.total(), &each.compared_total()))
+        Row::of(cells(&each.name, &each.total(), &each.beside(against)))
             .about(About::Demand(each.id, told.facts.days.first))
     });
-    let compared: Counts = types.iter().map(TypeFacts::compared_total).sum();
     Table {
         title: "Handle time by contact type".to_owned(),
         columns,
         rows: rows.collect(),
-        total: (types.len() > 1).then(|| Row::of(cells("All", total, &compared))),
+        total: (types.len() > 1).then(|| Row::of(cells("All", total, &told.total_beside()))),
     }
 }

@@ -2,12 +2,12 @@
 
 use crate::facts::CampaignFacts;
 use crate::report::{About, Column, Part, Row, Table};
-use crate::told::Told;
+use crate::told::{Told, gone};
 use crate::{Section, Unit, words};
 
 /// The campaigns over their ceiling, a sentence each.
 pub(crate) fn over_ceiling(told: &Told<'_>) -> impl Iterator<Item = String> {
-    told.facts.campaigns.iter().filter_map(|campaign| {
+    told.campaigns().filter_map(|campaign| {
         let abandoned = campaign.tried.as_ref()?.abandoned?;
         (abandoned > campaign.ceiling).then(|| {
             format!(
@@ -21,27 +21,31 @@ pub(crate) fn over_ceiling(told: &Told<'_>) -> impl Iterator<Item = String> {
 }
 
 pub(super) fn campaigns(told: &Told<'_>) -> Part {
-    let campaigns = &told.facts.campaigns;
+    let campaigns: Vec<&CampaignFacts> = told.campaigns().collect();
+    let names = told.facts.campaigns.iter().map(|campaign| campaign.name.as_str());
+    let gone = gone(&told.definition.campaigns, names);
     if campaigns.is_empty() {
-        return Part::missing(Section::Campaigns, "The live strategy has no campaigns.");
+        let none =
+            if gone.is_empty() { "The live strategy has no campaigns." } else { gone.trim() };
+        return Part::missing(Section::Campaigns, none);
     }
-    let over = |campaign: &&CampaignFacts| {
+    let over = |campaign: &&&CampaignFacts| {
         let abandoned = campaign.tried.as_ref().and_then(|tried| tried.abandoned);
         abandoned.is_some_and(|abandoned| abandoned > campaign.ceiling)
     };
     let over: Vec<String> =
         campaigns.iter().filter(over).map(|campaign| campaign.name.clone()).collect();
     let tried = campaigns.iter().filter(|campaign| campaign.tried.is_some()).count();
+    let which =
+        if told.definition.campaigns.is_empty() { "every campaign" } else { "each of them" };
     let sentence = match (tried, over.len()) {
         (0, _) => "No trial has played the live strategy's campaigns yet.".to_owned(),
-        (_, 0) => {
-            "In trials, every campaign stays under its ceiling of abandoned calls.".to_owned()
-        }
+        (_, 0) => format!("In trials, {which} stays under its ceiling of abandoned calls."),
         _ => format!(
             "In trials, {} would break the ceiling of abandoned calls.",
             words::listing(&over)
         ),
-    };
+    } + &gone;
     let rows = campaigns.iter().map(|campaign| {
         let tried = campaign.tried.as_ref();
         let verdict = match tried.and_then(|tried| tried.abandoned) {

@@ -107,7 +107,7 @@ pub(super) fn agents(told: &Told<'_>) -> Part {
     let Some(agents) = &told.facts.agents else {
         return Part::missing(
             Section::Agents,
-            "Single agents are shown to planners only, and never in a report that is sent or shared.",
+            "Single agents are shown to those who have this right, and never in a report that is sent or shared.",
         );
     };
     if agents.is_empty() {

@@ -4,10 +4,11 @@ use barometer_plan::Target;
 use barometer_queueing::LevelOf;
 
 use super::over_groups;
+use crate::beside::Beside;
 use crate::facts::TypeFacts;
 use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
 use crate::told::Told;
-use crate::{Counts, Mark, Section, Unit, words};
+use crate::{Against, Counts, Mark, Section, Unit, words};
 
 /// A target that was missed.
 pub(crate) struct Missed {
@@ -88,7 +89,8 @@ pub(crate) fn missed_targets(told: &Told<'_>) -> Vec<Missed> {
 
 pub(super) fn part(told: &Told<'_>) -> Part {
     let total = told.total();
-    if total.offered == 0.0 {
+    let as_planned = told.total_beside().all.service_level();
+    if total.offered == 0.0 && as_planned.is_none() {
         return Part::missing(
             Section::Service,
             "No contacts are recorded in this period, so there is no service to tell.",
@@ -96,12 +98,33 @@ pub(super) fn part(told: &Told<'_>) -> Part {
     }
     Part {
         section: Section::Service,
-        sentence: sentence(told, &total),
+        sentence: match as_planned.filter(|_| total.offered == 0.0) {
+            Some(level) => ahead(told, level),
+            None => sentence(told, &total),
+        },
         is_missing: false,
         about: Some(About::Weeks),
         pictures: picture(told).into_iter().collect(),
         tables: vec![by_type(told), by_group(told)],
     }
+}
+
+/// Of days to come, as they are planned.
+fn ahead(told: &Told<'_>, as_planned: f64) -> String {
+    let below = |each: &&TypeFacts| {
+        let planned = level(each, &each.beside(Against::Plan).all);
+        planned.is_some_and(|planned| planned < each.rules.service_level)
+    };
+    let below: Vec<String> =
+        told.facts.types.iter().filter(below).map(|each| each.name.clone()).collect();
+    let targets = match below.as_slice() {
+        [] => "no contact type is planned below its target".to_owned(),
+        below => format!("{} below target", words::listing(below)),
+    };
+    format!(
+        "As planned, {} will be answered within their thresholds; {targets}.",
+        words::percent(as_planned)
+    )
 }
 
 fn sentence(told: &Told<'_>, total: &Counts) -> String {
@@ -136,10 +159,9 @@ fn sentence(told: &Told<'_>, total: &Counts) -> String {
 }
 
 fn picture(told: &Told<'_>) -> Option<Picture> {
-    let (groups, measured) = (told.groups(), told.measured());
-    let compared = told.compared(Counts::service_level);
+    let (groups, measured, beside) = (told.groups(), told.measured(), told.beside());
     let values = groups.iter().map(|group| measured.get(group).and_then(Counts::service_level));
-    let beside = groups.iter().map(|group| compared.get(group).copied().flatten());
+    let beside = groups.iter().map(|group| beside.get(group)?.all.service_level());
     let series = vec![
         ("Service level", Mark::Line, values.collect()),
         (told.definition.against.heading(), Mark::Dashed, beside.collect()),
@@ -154,6 +176,8 @@ fn picture(told: &Told<'_>) -> Option<Picture> {
 }
 
 fn by_type(told: &Told<'_>) -> Table {
+    let against = told.definition.against;
+    let is_compared = against.tells_service();
     let row = |each: &TypeFacts| {
         let (counts, rules) = (each.total(), &each.rules);
         let verdict = match missed(each) {
@@ -162,56 +186,91 @@ fn by_type(told: &Told<'_>) -> Table {
             _ if level(each, &counts).is_none() => "not known".to_owned(),
             _ => "● holds".to_owned(),
         };
-        Row::of(vec![
+        let mut cells: Vec<Cell> = vec![
             each.name.as_str().into(),
             counts.offered.into(),
             counts.answered.into(),
             words::threshold(rules.within_secs).into(),
             level(each, &counts).into(),
             rules.service_level.into(),
+        ];
+        if is_compared {
+            cells.extend(level_beside(Some(&each.beside(against)), |counts| level(each, counts)));
+        }
+        cells.extend([
             counts.speed_of_answer().into(),
             counts.abandonment().into(),
             rules.abandonment.into(),
             verdict.into(),
-        ])
-        .about(About::Demand(each.id, told.facts.days.first))
+        ]);
+        Row::of(cells).about(About::Demand(each.id, told.facts.days.first))
     };
-    let total = told.total();
+    let total = || {
+        let total = told.total();
+        let mut cells: Vec<Cell> = vec![
+            "All".into(),
+            total.offered.into(),
+            total.answered.into(),
+            "varies".into(),
+            total.service_level().into(),
+            Cell::Unknown,
+        ];
+        if is_compared {
+            cells.extend(level_beside(Some(&told.total_beside()), Counts::service_level));
+        }
+        cells.extend([
+            total.speed_of_answer().into(),
+            total.abandonment().into(),
+            Cell::Unknown,
+            Cell::Text(String::new()),
+        ]);
+        Row::of(cells)
+    };
+    let mut columns = vec![
+        Column::new("Contact type", Unit::Text),
+        Column::new("Offered", Unit::Count),
+        Column::new("Answered", Unit::Count),
+        Column::new("Threshold", Unit::Text),
+        Column::new("Service level", Unit::Share),
+        Column::new("Target", Unit::Share),
+    ];
+    if is_compared {
+        columns.extend(columns_beside(against));
+    }
+    columns.extend([
+        Column::new("Speed of answer", Unit::Seconds),
+        Column::new("Abandonment", Unit::Share),
+        Column::new("Ceiling", Unit::Share),
+        Column::new("Verdict", Unit::Text),
+    ]);
     Table {
         title: "Service by contact type".to_owned(),
-        columns: vec![
-            Column::new("Contact type", Unit::Text),
-            Column::new("Offered", Unit::Count),
-            Column::new("Answered", Unit::Count),
-            Column::new("Threshold", Unit::Text),
-            Column::new("Service level", Unit::Share),
-            Column::new("Target", Unit::Share),
-            Column::new("Speed of answer", Unit::Seconds),
-            Column::new("Abandonment", Unit::Share),
-            Column::new("Ceiling", Unit::Share),
-            Column::new("Verdict", Unit::Text),
-        ],
+        columns,
         rows: told.facts.types.iter().map(row).collect(),
-        total: (told.facts.types.len() > 1).then(|| {
-            Row::of(vec![
-                "All".into(),
-                total.offered.into(),
-                total.answered.into(),
-                "varies".into(),
-                total.service_level().into(),
-                Cell::Unknown,
-                total.speed_of_answer().into(),
-                total.abandonment().into(),
-                Cell::Unknown,
-                Cell::Text(String::new()),
-            ])
-        }),
+        total: (told.facts.types.len() > 1).then(total),
     }
+}
+
+/// The service level that stands beside a measured one, and by how much the measured one is above it.
+fn level_beside(beside: Option<&Beside>, level: impl Fn(&Counts) -> Option<f64>) -> [Cell; 2] {
+    let both = beside.and_then(|beside| beside.both(&level));
+    [
+        beside.and_then(|beside| level(&beside.all)).into(),
+        both.map(|(measured, beside)| measured - beside).into(),
+    ]
+}
+
+/// The headings of [`level_beside`].
+fn columns_beside(against: Against) -> [Column; 2] {
+    [
+        Column::new(format!("{}: service level", against.heading()), Unit::Share),
+        Column::new("Difference", Unit::Points),
+    ]
 }
 
 fn by_group(told: &Told<'_>) -> Table {
     let against = told.definition.against;
-    let is_compared = against.is_past();
+    let is_compared = against.tells_service();
     let mut columns = vec![
         Column::new(told.definition.grouping.heading(), Unit::Text),
         Column::new("Offered", Unit::Count),
@@ -221,25 +280,21 @@ fn by_group(told: &Told<'_>) -> Table {
         Column::new("Abandonment", Unit::Share),
     ];
     if is_compared {
-        columns.push(Column::new(format!("{}: service level", against.heading()), Unit::Share));
-        columns.push(Column::new("Difference", Unit::Points));
+        columns.extend(columns_beside(against));
     }
-    let (measured, compared) = (told.measured(), told.compared(Counts::service_level));
+    let (measured, beside) = (told.measured(), told.beside());
     let rows = told.groups().into_iter().map(|group| {
         let counts = measured.get(&group).copied().unwrap_or_default();
-        let level = counts.service_level();
         let mut cells: Vec<Cell> = vec![
             told.name(group).into(),
             counts.offered.into(),
             counts.answered.into(),
-            level.into(),
+            counts.service_level().into(),
             counts.speed_of_answer().into(),
             counts.abandonment().into(),
         ];
         if is_compared {
-            let beside = compared.get(&group).copied().flatten();
-            cells.push(beside.into());
-            cells.push(level.zip(beside).map(|(level, beside)| level - beside).into());
+            cells.extend(level_beside(beside.get(&group), Counts::service_level));
         }
         told.row(group, cells)
     });

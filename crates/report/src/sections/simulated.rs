@@ -3,7 +3,7 @@
 
 use crate::facts::{SimulatedFacts, SimulatedFlow, WAIT_SHARES};
 use crate::report::{About, Cell, Column, Part, Row, Table};
-use crate::told::Told;
+use crate::told::{Told, gone};
 use crate::{Section, Unit, words};
 
 /// Most transitions that are listed.
@@ -80,9 +80,11 @@ pub(super) fn waits(told: &Told<'_>) -> Part {
 
 pub(super) fn queues(told: &Told<'_>) -> Part {
     part(Section::Queues, told, |simulated| {
-        let worst = simulated
-            .service_points
-            .iter()
+        let covered = || {
+            let all = simulated.service_points.iter();
+            all.filter(|point| told.covers_queue(&point.name))
+        };
+        let worst = covered()
             .filter_map(|point| Some((point, point.service_level?)))
             .min_by(|one, other| one.1.total_cmp(&other.1));
         let sentence = worst.map_or_else(
@@ -96,7 +98,7 @@ pub(super) fn queues(told: &Told<'_>) -> Part {
                 )
             },
         );
-        let rows = simulated.service_points.iter().map(|point| {
+        let rows = covered().map(|point| {
             Row::of(vec![
                 point.name.as_str().into(),
                 point.entered.into(),
@@ -120,14 +122,23 @@ pub(super) fn queues(told: &Told<'_>) -> Part {
             rows: rows.collect(),
             total: None,
         };
-        (sentence, table)
+        (sentence + &gone_queues(told, simulated), table)
     })
+}
+
+/// The queues that the report is to cover and that are gone.
+fn gone_queues(told: &Told<'_>, simulated: &SimulatedFacts) -> String {
+    let names = simulated.service_points.iter().map(|point| point.name.as_str());
+    gone(&told.definition.queues, names)
 }
 
 pub(super) fn flow(told: &Told<'_>) -> Part {
     part(Section::Flow, told, |simulated| {
-        let mut flows: Vec<&SimulatedFlow> =
-            simulated.flows.iter().filter(|flow| flow.contacts > 0.0).collect();
+        let is_covered = |flow: &&SimulatedFlow| {
+            let passes = told.covers_queue(&flow.from) || told.covers_queue(&flow.to);
+            flow.contacts > 0.0 && passes
+        };
+        let mut flows: Vec<&SimulatedFlow> = simulated.flows.iter().filter(is_covered).collect();
         let ways = flows.len();
         flows.sort_by(|one, other| other.contacts.total_cmp(&one.contacts));
         let largest = flows.first().map_or_else(String::new, |flow| {
@@ -143,8 +154,9 @@ pub(super) fn flow(told: &Told<'_>) -> Part {
             some => format!(" The {some} smallest are left out."),
         };
         let sentence = format!(
-            "Contacts take {} in a day{largest}.{left_out}",
-            words::counted(ways as f64, "transition")
+            "Contacts take {} in a day{largest}.{left_out}{}",
+            words::counted(ways as f64, "transition"),
+            gone_queues(told, simulated),
         );
         let rows = flows.into_iter().take(MOST_FLOWS).map(|flow| {
             Row::of(vec![

@@ -21,6 +21,8 @@ pub fn definition() -> Definition {
         sections: Section::ALL.to_vec(),
         contact_types: Vec::new(),
         teams: Vec::new(),
+        queues: Vec::new(),
+        campaigns: Vec::new(),
         grouping: Grouping::Day,
         period: Period::LAST_WEEK,
         against: Against::Forecast,
@@ -44,6 +46,9 @@ pub fn counts(offered: f64) -> Counts {
         wait_secs: 0.9 * offered * 15.0,
         handle_secs: 0.9 * offered * 240.0,
         handled: 0.9 * offered,
+        talk_secs: 0.9 * offered * 200.0,
+        wrap_up_secs: 0.9 * offered * 40.0,
+        wrapped_up: 0.9 * offered,
     }
 }
 
@@ -90,6 +95,7 @@ fn contact_type(id: u128, name: &str, rules: Rules, a_day: f64, forecast: f64) -
         forecast: week(MONDAY)
             .map(|day| Forecast { at: day.at(0, 0, 0, 0), contacts: forecast, actual: Some(a_day) })
             .collect(),
+        planned: Vec::new(),
         staffed: week(MONDAY)
             .map(|day| Staffed {
                 at: day.at(0, 0, 0, 0),

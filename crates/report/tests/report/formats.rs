@@ -52,21 +52,21 @@ fn a_table_as_csv_has_its_heading_with_units_and_plain_numbers() {
     facts.alarms.clear();
     insta::assert_snapshot!(csv_tables(&make(&definition, &facts)).unwrap(), @r#"
     Week review,16 – 22 Nov 2026,Larkhaven Ferries
-    A contact took 240.0 s on average: 420 hours of work in all.
+    A contact took 240.0 s on average: 420 hours of work in all. Wrap-up is 40.0 s of it.
     ""
     Handle time by contact type
-    Contact type,"Handle time, s","Work, h"
-    Bookings,240.0,420.0
+    Contact type,"Handle time, s","Talk and hold, s","Wrap-up, s","Work, h"
+    Bookings,240.0,200.0,40.0,420.0
     ""
     Handle time by day
-    Day,"Handle time, s","Work, h"
-    Mon 16 Nov,240.0,60.0
-    Tue 17 Nov,240.0,60.0
-    Wed 18 Nov,240.0,60.0
-    Thu 19 Nov,240.0,60.0
-    Fri 20 Nov,240.0,60.0
-    Sat 21 Nov,240.0,60.0
-    Sun 22 Nov,240.0,60.0
+    Day,"Handle time, s","Talk and hold, s","Wrap-up, s","Work, h"
+    Mon 16 Nov,240.0,200.0,40.0,60.0
+    Tue 17 Nov,240.0,200.0,40.0,60.0
+    Wed 18 Nov,240.0,200.0,40.0,60.0
+    Thu 19 Nov,240.0,200.0,40.0,60.0
+    Fri 20 Nov,240.0,200.0,40.0,60.0
+    Sat 21 Nov,240.0,200.0,40.0,60.0
+    Sun 22 Nov,240.0,200.0,40.0,60.0
     Alarms,No alarm rang in this period.
     "#);
 }

@@ -9,12 +9,12 @@ use proptest::prelude::*;
 
 use crate::fixture::{MONDAY, counts, definition, facts, full_facts};
 
-fn part(report: &Report, section: Section) -> &Part {
+pub fn part(report: &Report, section: Section) -> &Part {
     report.parts.iter().find(|part| part.section == section).unwrap()
 }
 
 /// The figures of a column, without the total.
-fn column(table: &Table, name: &str) -> Vec<Option<f64>> {
+pub fn column(table: &Table, name: &str) -> Vec<Option<f64>> {
     let place = table.columns.iter().position(|column| column.name == name).unwrap();
     let figure = |cell: &Cell| match cell {
         Cell::Number(number) => Some(*number),
@@ -42,7 +42,7 @@ fn every_section_answers_in_a_sentence() {
     service: 80.0 % of contacts were answered within their thresholds, after 15.0 s on average; 10.0 % abandoned. 1 of 2 contact types missed a target.
     demand: 11,200 contacts were offered, 6.7 % more than forecast; Sailing changes was furthest off, +20.0 %.
     accuracy: Daily forecasts were off by 6.2 % on average, weighted by contacts; in all they were 6.2 % too low.
-    handle_time: A contact took 240.0 s on average: 672 hours of work in all.
+    handle_time: A contact took 240.0 s on average: 672 hours of work in all. Wrap-up is 40.0 s of it.
     waits: Nine in ten answered contacts of Bookings waited up to 31.5 s, longest of all. Simulated: the whole centre on Mon 16 Nov, 200 replications.
     queues: Bookings queue has the lowest service level, 78.0 % of 1,000 contacts. Simulated: the whole centre on Mon 16 Nov, 200 replications.
     flow: Contacts take 2 transitions in a day; the largest, 1,000 from Number to Menu. Simulated: the whole centre on Mon 16 Nov, 200 replications.
@@ -198,6 +198,40 @@ fn occupancy_is_told_only_where_all_of_the_cover_is_known() {
     let mut chats = facts();
     chats.types[0].rules.concurrency = 3;
     assert_eq!(occupancy(&chats)[0], None, "an agent with three chats is not busy three times");
+}
+
+#[test]
+fn talk_and_wrap_up_are_told_of_the_contacts_of_which_they_are_known() {
+    let handle_time = |facts: &Facts| {
+        let report = make(&definition(), facts);
+        part(&report, Section::HandleTime).clone()
+    };
+    let known = handle_time(&facts());
+    for table in &known.tables {
+        assert!(column(table, "Talk and hold").iter().all(|secs| *secs == Some(200.0)));
+        assert!(column(table, "Wrap-up").iter().all(|secs| *secs == Some(40.0)));
+    }
+    let mut partly = facts();
+    let apart =
+        |counts: Counts| Counts { talk_secs: 0.0, wrap_up_secs: 0.0, wrapped_up: 0.0, ..counts };
+    for measured in &mut partly.types[1].measured {
+        measured.counts = apart(measured.counts);
+    }
+    let partly_known = handle_time(&partly);
+    assert!(
+        partly_known
+            .sentence
+            .ends_with("Wrap-up is 40.0 s, known for 6,300 of the 10,080 answered."),
+        "{}",
+        partly_known.sentence
+    );
+    assert_eq!(column(&partly_known.tables[0], "Wrap-up"), [Some(40.0), None]);
+    for measured in &mut partly.types[0].measured {
+        measured.counts = apart(measured.counts);
+    }
+    let unknown = handle_time(&partly);
+    assert!(unknown.tables[0].columns.iter().all(|column| column.name != "Wrap-up"));
+    assert!(!unknown.sentence.contains("Wrap-up"), "{}", unknown.sentence);
 }
 
 #[test]

@@ -4,6 +4,8 @@
 
 mod fixture;
 mod formats;
+mod limited;
 mod made;
 mod period;
+mod planned;
 mod timing;

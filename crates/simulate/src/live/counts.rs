@@ -34,6 +34,9 @@ pub struct TypeCounts {
     pub handled: f64,
     /// Seconds that they were handled, wrap-up included, in all.
     pub handle_secs: f64,
+    /// Of those, seconds of wrap-up.
+    #[serde(default)]
+    pub wrap_up_secs: f64,
 }
 
 /// Counts of a queue or hunt group in an interval.
@@ -91,7 +94,7 @@ macro_rules! adds {
 }
 
 adds! {
-    TypeCounts { offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, handle_secs }
+    TypeCounts { offered, answered, in_time, abandoned, elsewhere, wait_secs, handled, handle_secs, wrap_up_secs }
     PointCounts { entered, answered, in_time, abandoned, left }
     TeamCounts { staffed_secs, busy_secs }
 }
@@ -320,12 +323,17 @@ impl Observer for DayObserver {
             }
             Observation::Finished { .. } => {
                 let of = &view.floor.contacts[contact];
-                let secs = view.floor.now - self.answered_at(contact).unwrap_or(view.floor.now);
+                let now = view.floor.now;
+                let answered_at = self.answered_at(contact).unwrap_or(now);
+                let since = view.customers[contact].wraps_up_since;
+                // Earlier than the answer it is of an earlier time with an agent.
+                let wrap_up_secs = if since >= answered_at { now - since } else { 0.0 };
                 if !of.is_work()
                     && let Some(counts) = self.of_type(view, contact)
                 {
                     counts.handled += 1.0;
-                    counts.handle_secs += secs;
+                    counts.handle_secs += now - answered_at;
+                    counts.wrap_up_secs += wrap_up_secs;
                 }
             }
             _ => {}

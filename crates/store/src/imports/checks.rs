@@ -143,15 +143,27 @@ pub(super) const fn kept_rows(is_summed: bool) -> &'static str {
            sum(offered)::int AS offered, sum(answered)::int AS answered, \
            sum(abandoned)::int AS abandoned, \
            sum(answered * handle_secs) / nullif(sum(answered) FILTER (WHERE handle_secs IS NOT NULL), 0) \
-             AS handle_secs \
+             AS handle_secs, \
+           sum(answered * wrap_up_secs) / nullif(sum(answered) FILTER (WHERE wrap_up_secs IS NOT NULL), 0) \
+             AS wrap_up_secs \
          FROM import_rows JOIN import_types USING (type_number) \
          JOIN imports ON imports.id = import_types.import_id \
          JOIN centres ON centres.id = imports.centre_id \
          WHERE import_number = $2 AND import_types.import_id = $1 GROUP BY 1, 2"
     } else {
-        "SELECT type_number, interval_start, offered, answered, abandoned, handle_secs \
+        "SELECT type_number, interval_start, offered, answered, abandoned, handle_secs, wrap_up_secs \
          FROM import_rows WHERE import_number = $2 AND $1::uuid IS NOT NULL"
     }
+}
+
+/// Whether an interval of history differs from the row of this alias. A file that does not tell wrap-up apart does not
+/// differ from one that does.
+pub(super) fn differs(row: &str) -> String {
+    format!(
+        "((history.offered, history.answered, history.abandoned, history.handle_secs) \
+           IS DISTINCT FROM ({row}.offered, {row}.answered, {row}.abandoned, {row}.handle_secs) \
+         OR history.wrap_up_secs IS DISTINCT FROM coalesce({row}.wrap_up_secs, history.wrap_up_secs))"
+    )
 }
 
 /// Works out what the import would add, replace and leave, and how many intervals are missing within
@@ -164,7 +176,7 @@ pub(super) async fn work_out_preview(
 ) -> Result<(), StoreError> {
     let failed = StoreError::on("working out the preview");
     sqlx::query(ENOUGH_MEMORY).execute(&mut *connection).await.map_err(&failed)?;
-    let kept = kept_rows(is_summed);
+    let (kept, differs) = (kept_rows(is_summed), differs("kept"));
     sqlx::query(sqlx::AssertSqlSafe(format!(
         "WITH kept AS MATERIALIZED ({kept}), \
          types AS (SELECT * FROM import_types WHERE import_id = $1), \
@@ -178,8 +190,7 @@ pub(super) async fn work_out_preview(
            FROM days JOIN types USING (type_number) GROUP BY type_number), \
          met AS ( \
            SELECT type_number, \
-             count(*) FILTER (WHERE (history.offered, history.answered, history.abandoned, history.handle_secs) \
-               IS DISTINCT FROM (kept.offered, kept.answered, kept.abandoned, kept.handle_secs)) AS replaced, \
+             count(*) FILTER (WHERE {differs}) AS replaced, \
              count(*) AS all \
            FROM kept JOIN types USING (type_number) \
            JOIN history ON history.contact_type_id = types.contact_type_id \

@@ -101,6 +101,8 @@ pub struct ImportRow<'a> {
     pub abandoned: u32,
     /// Mean handle time in seconds, when given.
     pub handle_secs: Option<f64>,
+    /// The part of it that is wrap-up, when given.
+    pub wrap_up_secs: Option<f64>,
 }
 
 /// A row that cannot be used, and why.
@@ -270,30 +272,31 @@ impl Store {
         let kept = checks::kept_rows(types.iter().any(|each| each.is_summed));
         // The rows with their contact types, and what differs from what is there.
         let rows = format!(
-            "SELECT id AS contact_type_id, interval_start, offered, answered, abandoned, handle_secs \
+            "SELECT id AS contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
+               wrap_up_secs \
              FROM ({kept}) AS kept \
              JOIN unnest($3::int2[], $4::uuid[]) AS targets (type_number, id) USING (type_number)"
         );
-        let differs = "(history.offered, history.answered, history.abandoned, history.handle_secs) \
-             IS DISTINCT FROM (new.offered, new.answered, new.abandoned, new.handle_secs)";
+        let differs = checks::differs("new");
         let remember = format!(
             "INSERT INTO replaced_history (import_number, contact_type_id, interval_start, offered, \
-               answered, abandoned, handle_secs, earlier_import, in_time, wait_secs) \
+               answered, abandoned, handle_secs, earlier_import, in_time, wait_secs, wrap_up_secs) \
              SELECT $2, contact_type_id, interval_start, history.offered, history.answered, \
                history.abandoned, history.handle_secs, history.import_number, history.in_time, \
-               history.wait_secs FROM ({rows}) AS new \
+               history.wait_secs, history.wrap_up_secs FROM ({rows}) AS new \
              JOIN history USING (contact_type_id, interval_start) WHERE {differs}"
         );
         let save = format!(
             "INSERT INTO history (contact_type_id, interval_start, offered, answered, abandoned, \
-               handle_secs, import_number) \
+               handle_secs, wrap_up_secs, import_number) \
              SELECT new.*, $2 FROM ({rows}) AS new \
              ON CONFLICT (contact_type_id, interval_start) DO UPDATE SET \
                offered = excluded.offered, answered = excluded.answered, \
                abandoned = excluded.abandoned, handle_secs = excluded.handle_secs, \
-               import_number = excluded.import_number, in_time = NULL, wait_secs = NULL \
+               wrap_up_secs = excluded.wrap_up_secs, import_number = excluded.import_number, \
+               in_time = NULL, wait_secs = NULL \
              WHERE {}",
-            differs.replace("new.", "excluded.")
+            checks::differs("excluded")
         );
         let type_numbers: Vec<i16> = types.iter().map(|each| each.type_number).collect();
         for statement in [remember, save] {

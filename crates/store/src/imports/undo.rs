@@ -55,9 +55,9 @@ impl Store {
         sqlx::query(
             "WITH back AS (DELETE FROM replaced_history WHERE import_number = $1 RETURNING *) \
              INSERT INTO history (contact_type_id, interval_start, offered, answered, abandoned, \
-               handle_secs, import_number, in_time, wait_secs) \
+               handle_secs, import_number, in_time, wait_secs, wrap_up_secs) \
              SELECT contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
-               earlier_import, in_time, wait_secs FROM back \
+               earlier_import, in_time, wait_secs, wrap_up_secs FROM back \
              WHERE EXISTS (SELECT FROM contact_types WHERE contact_types.id = contact_type_id)",
         )
         .bind(number)

@@ -91,7 +91,7 @@ impl ImportWriter {
         let type_number = self.number_of(row.contact_type)?;
         self.types[usize::from(type_number.unsigned_abs())].note_start(row.start, &self.zone);
         let micros = row.start.as_microsecond() - POSTGRES_EPOCH_SECS * 1_000_000;
-        self.buffer.extend_from_slice(&8_i16.to_be_bytes());
+        self.buffer.extend_from_slice(&9_i16.to_be_bytes());
         push(&mut self.buffer, &self.number.to_be_bytes());
         push(&mut self.buffer, &type_number.to_be_bytes());
         push(&mut self.buffer, &row.row_number.to_be_bytes());
@@ -99,9 +99,11 @@ impl ImportWriter {
         for count in [row.offered, row.answered, row.abandoned] {
             push(&mut self.buffer, &count.to_be_bytes());
         }
-        match row.handle_secs {
-            Some(secs) => push(&mut self.buffer, &secs.to_be_bytes()),
-            None => self.buffer.extend_from_slice(&(-1_i32).to_be_bytes()),
+        for secs in [row.handle_secs, row.wrap_up_secs] {
+            match secs {
+                Some(secs) => push(&mut self.buffer, &secs.to_be_bytes()),
+                None => self.buffer.extend_from_slice(&(-1_i32).to_be_bytes()),
+            }
         }
         if self.buffer.len() > COPY_CHUNK { self.send().await } else { Ok(()) }
     }

@@ -65,6 +65,9 @@ struct Row {
     wait_secs: f64,
     handle_secs: f64,
     handled: f64,
+    talk_secs: f64,
+    wrap_up_secs: f64,
+    wrapped_up: f64,
 }
 
 impl From<Row> for MeasuredCounts {
@@ -82,6 +85,9 @@ impl From<Row> for MeasuredCounts {
                 wait_secs: row.wait_secs,
                 handle_secs: row.handle_secs,
                 handled: row.handled,
+                talk_secs: row.talk_secs,
+                wrap_up_secs: row.wrap_up_secs,
+                wrapped_up: row.wrapped_up,
             },
         }
     }
@@ -103,6 +109,7 @@ impl Store {
                SELECT DISTINCT ON (types.id, told.started_at) types.id AS contact_type_id, \
                  told.started_at AS interval_start, told.offered, told.answered, told.abandoned, \
                  CASE WHEN told.handled > 0 THEN told.handle_secs / told.handled END AS handle_secs, \
+                 CASE WHEN told.handled > 0 THEN told.wrap_up_secs / told.handled END AS wrap_up_secs, \
                  least(told.in_time, told.answered) AS in_time, told.wait_secs \
                FROM switch_intervals AS told \
                JOIN contact_types AS types \
@@ -113,8 +120,8 @@ impl Store {
                      AND history.interval_start = told.started_at) \
                ORDER BY types.id, told.started_at, told.sequence DESC), \
              measured AS ( \
-               SELECT contact_type_id, interval_start, offered, answered, abandoned, handle_secs, in_time, \
-                 wait_secs \
+               SELECT contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
+                 wrap_up_secs, in_time, wait_secs \
                FROM history \
                WHERE contact_type_id = ANY($1) AND interval_start >= $2 AND interval_start < $3 \
                UNION ALL SELECT * FROM told) \
@@ -126,7 +133,10 @@ impl Store {
                coalesce(sum(answered) FILTER (WHERE in_time IS NOT NULL), 0)::float8 AS timed_answered, \
                coalesce(sum(wait_secs) FILTER (WHERE in_time IS NOT NULL), 0)::float8 AS wait_secs, \
                coalesce(sum(answered * handle_secs), 0)::float8 AS handle_secs, \
-               coalesce(sum(answered) FILTER (WHERE handle_secs > 0), 0)::float8 AS handled \
+               coalesce(sum(answered) FILTER (WHERE handle_secs > 0), 0)::float8 AS handled, \
+               coalesce(sum(answered * (handle_secs - wrap_up_secs)), 0)::float8 AS talk_secs, \
+               coalesce(sum(answered * wrap_up_secs), 0)::float8 AS wrap_up_secs, \
+               coalesce(sum(answered) FILTER (WHERE wrap_up_secs IS NOT NULL), 0)::float8 AS wrapped_up \
              FROM measured GROUP BY 1, 2 ORDER BY 1, 2",
         )
         .bind(contact_types)

@@ -3,6 +3,7 @@
 mod editions;
 mod links;
 mod measured;
+mod pages;
 mod schedules;
 
 use barometer_report::Definition;
@@ -15,6 +16,7 @@ use crate::{Store, StoreError};
 
 pub use editions::{Edition, EditionFile, EditionLine, FailedEdition, MadeEdition, NewEdition};
 pub use measured::{MeasuredCounts, Slots, TeamHours};
+pub use pages::PageState;
 pub use schedules::{NewSchedule, Schedule, Sending};
 
 /// A kept report: its definition, and how long what is made of it stays.

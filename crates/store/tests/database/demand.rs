@@ -221,6 +221,7 @@ async fn the_list_of_contact_types_sums_each_forecast_and_the_days_before_it(poo
         answered: offered,
         abandoned: 0,
         handle_secs: Some(100.0),
+        wrap_up_secs: None,
         speed: None,
     };
     let history = [

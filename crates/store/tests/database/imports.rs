@@ -53,6 +53,7 @@ fn row<'a>(row_number: u64, contact_type: &'a str, start: &str, offered: u32) ->
         answered: offered,
         abandoned: 0,
         handle_secs: (offered > 0).then_some(200.0),
+        wrap_up_secs: None,
     }
 }
 
@@ -68,6 +69,7 @@ async fn a_preview_tells_added_replaced_unchanged_missing_and_refused(pool: PgPo
         answered: offered,
         abandoned: 0,
         handle_secs: Some(200.0),
+        wrap_up_secs: None,
         speed: None,
     };
     let history = [kept("2026-07-02T08:00:00Z", 5), kept("2026-07-02T08:30:00Z", 6)];
@@ -126,6 +128,7 @@ async fn quarters_are_added_up_to_the_kept_halves_and_hours_are_refused(pool: Pg
         let handled = ImportRow {
             start: first + (15 * i64::from(quarter)).minutes(),
             handle_secs: Some(if quarter == 0 { 100.0 } else { 400.0 }),
+            wrap_up_secs: None,
             ..row(u64::from(quarter) + 2, "Calls", "2026-07-02T08:00:00Z", 10 * (quarter + 1))
         };
         import.add(&handled).await.unwrap();

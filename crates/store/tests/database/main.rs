@@ -10,6 +10,7 @@ mod fixture;
 mod imports;
 mod lists;
 mod outbox;
+mod report_pages;
 mod reports;
 mod rosters;
 mod searches;

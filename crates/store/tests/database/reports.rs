@@ -26,6 +26,7 @@ fn measured(start: &str, offered: i32, speed: Option<AnswerSpeed>) -> HistoryInt
         answered: offered - 2,
         abandoned: 2,
         handle_secs: Some(240.0),
+        wrap_up_secs: Some(40.0),
         speed,
     }
 }
@@ -44,6 +45,7 @@ fn told(sequence: u64, start: &str, offered: u32) -> IntervalRow {
         wait_secs: 100.0,
         handled: offered,
         handle_secs: 200.0 * f64::from(offered),
+        wrap_up_secs: Some(50.0 * f64::from(offered)),
         outage: false,
     }
 }
@@ -109,6 +111,10 @@ async fn what_the_switch_told_counts_where_there_is_no_history_yet_and_once(pool
     let (from, to) = ("2026-11-02T00:00:00Z", "2026-11-03T00:00:00Z");
     let day = counts(&fixture, from, to, Slots::Day).await;
     assert_eq!((day[0].counts.offered, day[0].counts.timed_offered), (30.0, 20.0));
+    // Eight of history at 200 and 40 seconds, nineteen told at 150 and 50.
+    assert_eq!(day[0].counts.wrapped_up, 27.0);
+    assert!((day[0].counts.talk_secs - (8.0 * 200.0 + 19.0 * 150.0)).abs() < 1e-9);
+    assert!((day[0].counts.wrap_up_secs - (8.0 * 40.0 + 19.0 * 50.0)).abs() < 1e-9);
     // Once the day is history it is told the same, speed and all.
     store.take_told_into_history(centre, at(from), at(to)).await.unwrap();
     assert_eq!(counts(&fixture, from, to, Slots::Day).await, day);
@@ -137,6 +143,7 @@ async fn a_replaced_interval_loses_its_speed_and_undoing_brings_it_back(pool: Pg
             answered: 12,
             abandoned: 0,
             handle_secs: Some(200.0),
+            wrap_up_secs: Some(20.0),
         })
         .await
         .unwrap();
@@ -144,6 +151,7 @@ async fn a_replaced_interval_loses_its_speed_and_undoing_brings_it_back(pool: Pg
     store.confirm_import(import, &barometer_plan::Rules::STARTING, Some(*planner)).await.unwrap();
     let after = counts(&fixture, from, to, Slots::Day).await;
     assert_eq!((after[0].counts.offered, after[0].counts.timed_offered), (12.0, 0.0));
+    assert_eq!((after[0].counts.talk(), after[0].counts.wrap_up()), (Some(180.0), Some(20.0)));
     store.undo_import(*centre, import, Some(*planner)).await.unwrap();
     assert_eq!(counts(&fixture, from, to, Slots::Day).await, before);
 }

@@ -49,6 +49,7 @@ async fn history_is_added_up_by_local_day_and_by_period(pool: PgPool) {
         answered,
         abandoned: offered - answered,
         handle_secs,
+        wrap_up_secs: None,
         speed: None,
     };
     let history = [
@@ -115,6 +116,7 @@ async fn a_contact_type_goes_with_its_history_and_trials_stay_as_they_are(pool: 
         answered: 5,
         abandoned: 0,
         handle_secs: None,
+        wrap_up_secs: None,
         speed: None,
     };
     for id in [*bookings, kept] {

@@ -86,6 +86,7 @@ pub(crate) async fn show(
         Some("added") => Some("Added. They can sign in now."),
         Some("ended") => Some("Your other sessions have ended."),
         Some("role") => Some("The role is changed."),
+        Some("agents") => Some("Who sees single agents is changed."),
         Some("password") => {
             Some("The password is changed; other sessions with the old one have ended.")
         }
@@ -202,6 +203,22 @@ pub(crate) async fn change_role(
         return Err(PageError::Refused(message.to_owned()));
     }
     Ok(Redirect::to("/people?note=role").into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct AgentsForm {
+    sees_agents: bool,
+}
+
+/// `POST /people/{person}/agents`: lets somebody see single agents, or no longer.
+pub(crate) async fn let_see_agents(
+    State(app): State<App>,
+    Administrator(_): Administrator,
+    Path(person): Path<Uuid>,
+    Form(form): Form<AgentsForm>,
+) -> Result<Response, PageError> {
+    app.store.let_see_agents(person, form.sees_agents).await?;
+    Ok(Redirect::to("/people?note=agents").into_response())
 }
 
 #[derive(Deserialize)]

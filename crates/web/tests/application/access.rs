@@ -187,6 +187,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/people/me/sessions".into(), Role::Viewer),
         (post.clone(), "/people".into(), Role::Administrator),
         (post.clone(), format!("/people/{id}/role"), Role::Administrator),
+        (post.clone(), format!("/people/{id}/agents"), Role::Administrator),
         (post, format!("/people/{id}/password"), Role::Administrator),
         (get, "/people".into(), Role::Viewer),
     ]

@@ -292,11 +292,20 @@ async fn a_day_is_held_against_its_plan_until_now_and_by_itself_when_it_is_over(
     viewer.get("/watch/account").await.says("Bookings reached");
     let refused = viewer.post("/watch/account", "date=2026-11-23").await;
     assert_eq!(refused.status, StatusCode::FORBIDDEN);
+    // A report tells the plan of the day, interval by interval, beside what was measured so far.
+    let day = "period=dates&first=2026-11-23&last=2026-11-23&against=plan";
+    let so_far = viewer.get(&format!("/reports/week-review?{day}&by=interval")).await;
+    so_far.says("compared with the plan").says("more than planned").says("Mon 23 Nov 12:00");
     // When the day is over it gets its account by itself.
     circle.move_on(at("2026-11-24T00:50")).await;
     let end = at("2026-11-24T00:00");
     for _ in 0..150 {
         if centre.store.has_account(centre.centre, TODAY, end).await.unwrap() {
+            // Now the level that the plan led to is known, and what came is held against it.
+            let told = viewer.get(&format!("/reports/week-review?{day}")).await;
+            told.says("more than planned")
+                .says("Plan: service level")
+                .says("class=\"report-figure\">−");
             return;
         }
         circle.live.wake();

@@ -3,7 +3,7 @@
 use axum::http::{StatusCode, header};
 use barometer_app::outbox::Delivery;
 use barometer_app::reports::tick;
-use barometer_report::{Format, Grouping, Ready, Report};
+use barometer_report::{Cell, Format, Grouping, Ready, Report, Section};
 use barometer_store::{MessageState, NewSchedule, Role, RunState, Sending};
 use jiff::{Timestamp, ToSpan};
 use sqlx::PgPool;
@@ -138,25 +138,110 @@ async fn a_report_is_defined_with_its_preview_changed_and_removed(pool: PgPool) 
 }
 
 #[sqlx::test(migrations = false)]
-async fn single_agents_are_for_planners_and_never_leave(pool: PgPool) {
+async fn single_agents_are_for_those_with_the_right_and_never_leave(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let agent = barometer_store::NamedAgent::named("Ada Quay".to_owned());
     centre.store.save_agent(centre.centre, &agent).await.unwrap();
     let planner = centre.visitor(Role::Planner).await;
     let form = "title=People&section=agents&period=this-week&by=day&against=nothing&keep_days=90";
     let report = key(planner.post("/reports", form).await.location());
-    planner.get(&format!("/reports/{report}")).await.says("Ada Quay");
+    let address = format!("/reports/{report}");
+    planner.get(&address).await.says("Ada Quay");
     let viewer = centre.visitor(Role::Viewer).await;
-    for address in [format!("/reports/{report}"), format!("/reports/{report}/file/csv")] {
+    for address in [address.clone(), format!("{address}/file/csv")] {
         let seen = viewer.get(&address).await;
-        seen.says("shown to planners only");
+        seen.says("shown to those who have this right");
         assert!(!seen.text.contains("Ada Quay"), "{address}");
     }
-    let made = planner.post(&format!("/reports/{report}/made"), "").await;
+    let made = planner.post(&format!("{address}/made"), "").await;
     centre.work_off().await;
     let kept = planner.get(made.location()).await;
-    kept.says("shown to planners only");
+    kept.says("shown to those who have this right");
     assert!(!kept.text.contains("Ada Quay"));
+    // An administrator gives the right to one and takes it from the other.
+    let admin = centre.visitor(Role::Administrator).await;
+    admin.get("/people").await.says("Show single agents to A viewer");
+    for (role, sees) in [(Role::Viewer, true), (Role::Planner, false)] {
+        let email = format!("{}@example.org", role.word());
+        let person = centre.store.user_by_email(&email).await.unwrap().unwrap().id;
+        let path = format!("/people/{person}/agents");
+        let saved = admin.post(&path, &format!("sees_agents={sees}")).await;
+        assert_eq!(saved.location(), "/people?note=agents");
+        assert_eq!(planner.post(&path, "sees_agents=true").await.status, StatusCode::FORBIDDEN);
+    }
+    viewer.get(&address).await.says("Ada Quay");
+    assert!(!planner.get(&address).await.text.contains("Ada Quay"));
+    let team = planner.get("/watch/teams/team").await;
+    assert_eq!(team.status, StatusCode::FORBIDDEN);
+    team.says("Ask an administrator for it.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn days_to_come_are_told_as_they_are_planned(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let week = "period=dates&first=2026-11-23&last=2026-11-29";
+    let planned = viewer.get(&format!("/reports/week-review?{week}&against=plan")).await;
+    planned.says("what is ahead, 23 – 29 Nov 2026?").says("compared with the plan");
+    planned.says("will be answered within their thresholds").says("Plan: service level");
+    let json = viewer.get(&format!("/reports/week-review/file/json?{week}&against=plan")).await;
+    let report: Report = serde_json::from_str(&json.text).unwrap();
+    // The same contacts as the forecast's own report says.
+    let json = viewer.get(&format!("/reports/week-review/file/json?{week}")).await;
+    let forecast: Report = serde_json::from_str(&json.text).unwrap();
+    let contacts = |report: &Report, column: &str| {
+        let demand = report.parts.iter().find(|part| part.section == Section::Demand).unwrap();
+        let table = &demand.tables[0];
+        let place = table.columns.iter().position(|each| each.name == column).unwrap();
+        match table.rows[0].cells[place] {
+            Cell::Number(contacts) => contacts,
+            _ => panic!("{column} is not told"),
+        }
+    };
+    let (planned, expected) = (contacts(&report, "Plan"), contacts(&forecast, "Forecast"));
+    assert!((planned - expected).abs() < 1e-6 * expected, "{planned} planned, {expected} forecast");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_page_is_made_once_and_again_when_history_changes(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let kept = || async {
+        let made: Vec<f64> = sqlx::query_scalar(
+            "SELECT extract(epoch FROM made_at)::float8 FROM report_pages ORDER BY 1",
+        )
+        .fetch_all(&pool)
+        .await
+        .unwrap();
+        made
+    };
+    let first = viewer.get("/reports/week-review").await;
+    let once = kept().await;
+    assert_eq!(once.len(), 1);
+    assert_eq!(viewer.get("/reports/week-review").await.text, first.text);
+    viewer.get("/reports/week-review/file/csv").await.says("contacts were offered");
+    assert_eq!(kept().await, once, "files are written of the same report");
+    let lost = "DELETE FROM history WHERE interval_start >= '2026-11-22' AND interval_start < '2026-11-23'";
+    sqlx::query(lost).execute(&pool).await.unwrap();
+    let again = viewer.get("/reports/week-review").await;
+    assert_ne!(again.text, first.text);
+    assert!(kept().await[0] > once[0]);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_report_has_its_sections_in_the_order_in_which_they_were_put(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let form = "title=Order&section=demand&section=service&period=last-week&by=day&against=forecast\
+        &keep_days=90&queue=Old+queue&campaign=Spring+offers&team=Harbour";
+    let report = key(planner.post("/reports", form).await.location());
+    let page = planner.get(&format!("/reports/{report}")).await.text;
+    let place = |heading: &str| page.find(heading).unwrap();
+    assert!(place("Demand by contact type") < place("Service by contact type"));
+    let edit = planner.get(&format!("/reports/{report}/edit")).await;
+    edit.says("Old queue (removed)").says("Spring offers (removed)").says("Harbour (removed)");
+    let place = |value: &str| edit.text.find(&format!("value=\"{value}\"")).unwrap();
+    assert!(place("demand") < place("service") && place("service") < place("accuracy"));
 }
 
 #[sqlx::test(migrations = false)]

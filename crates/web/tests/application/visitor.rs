@@ -136,6 +136,7 @@ fn ten_weeks(zone: &TimeZone) -> Vec<HistoryInterval> {
                 answered: offered - 1,
                 abandoned: 1,
                 handle_secs: Some(240.0),
+                wrap_up_secs: None,
                 speed: Some(AnswerSpeed {
                     in_time: offered - 4,
                     wait_secs: 12.0 * f64::from(offered),

@@ -4,13 +4,15 @@ use std::collections::BTreeMap;
 
 use barometer_plan::PlannedInterval;
 use barometer_report::facts::{Forecast, Measured, Staffed, TypeFacts};
-use barometer_report::{Days, Definition, Section};
+use barometer_report::{Against, Days, Definition, Section};
 use barometer_store::{Centre, ContactType, MeasuredCounts, Slots, Store};
 use futures_util::future::try_join_all;
 use jiff::ToSpan;
 use jiff::civil::{Date, DateTime};
 
-use super::{Reach, if_wanted, instants};
+use super::events::Accounted;
+use super::plan::{Plans, opened};
+use super::{Reach, if_wanted, instants, midnight};
 use crate::planning::{Basis, expected};
 use crate::{AppError, clock};
 
@@ -19,6 +21,7 @@ pub(super) async fn type_facts(
     centre: &Centre,
     definition: &Definition,
     types: &[ContactType],
+    accounts: &[Accounted],
     reach: &Reach,
 ) -> Result<Vec<TypeFacts>, AppError> {
     let ids: Vec<_> = types.iter().map(|each| each.id).collect();
@@ -35,16 +38,23 @@ pub(super) async fn type_facts(
     let wants_people = [Section::Staffing, Section::Service]
         .iter()
         .any(|section| definition.sections.contains(section));
+    let wants_plan = definition.against == Against::Plan;
+    let opened = wants_plan || reach.slots == Slots::Interval;
+    let Days { first, last } = reach.days;
+    let opening =
+        if_wanted(opened, async { Ok(store.opening_plans(centre.id, first, last).await?) });
+    let plans = Plans { accounts, opening: opening.await? };
     let each = types.iter().map(|each| async {
         let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
             let own = counts.iter().filter(|counts| counts.contact_type == each.id);
             own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
         };
-        let (forecast, staffed) = tokio::try_join!(
-            forecasts(store, centre, each, reach),
+        let measured = of_type(&own);
+        let (forecast, planned, staffed) = tokio::try_join!(
+            forecasts(store, centre, each, &plans, reach),
+            if_wanted(wants_plan, plans.of(store, centre, each, &measured, reach)),
             if_wanted(wants_people, staffed(store, centre, each, reach)),
         )?;
-        let measured = of_type(&own);
         let forecast = if reach.slots == Slots::Interval {
             with_actuals(forecast, &measured)
         } else {
@@ -57,6 +67,7 @@ pub(super) async fn type_facts(
             measured,
             compared: of_type(&compared),
             forecast,
+            planned,
             staffed,
         })
     });
@@ -81,14 +92,18 @@ async fn forecasts(
     store: &Store,
     centre: &Centre,
     contact_type: &ContactType,
+    plans: &Plans<'_>,
     reach: &Reach,
 ) -> Result<Vec<Forecast>, AppError> {
     let Some(head) = store.forecast(contact_type.id).await? else { return Ok(Vec::new()) };
     let ahead = |day: Date| day >= head.first_day;
     if reach.slots == Slots::Interval {
         let (from, to) = instants(reach.days, centre)?;
-        let mut intervals =
-            opened_with(store, centre, contact_type, reach.days, head.first_day).await?;
+        let began = plans.opening.iter().filter(|(day, _)| !ahead(*day));
+        let began = began.flat_map(|(_, inputs)| opened(inputs, contact_type, centre));
+        let mut intervals: Vec<Forecast> = began
+            .map(|(at, counts)| Forecast { at, contacts: counts.offered, actual: None })
+            .collect();
         let ahead = store.forecast_between(contact_type.id, from, to).await?;
         intervals.extend(ahead.into_iter().map(|each| Forecast {
             at: centre.zone.to_datetime(each.start),
@@ -117,32 +132,6 @@ async fn forecasts(
         }));
     }
     Ok(forecast)
-}
-
-/// What the plans that days before `until` opened with expected, interval by interval.
-async fn opened_with(
-    store: &Store,
-    centre: &Centre,
-    contact_type: &ContactType,
-    days: Days,
-    until: Date,
-) -> Result<Vec<Forecast>, AppError> {
-    let mut expected = Vec::new();
-    let mut day = days.first;
-    while day <= days.last && day < until {
-        if let Some(plan) = store.opening_plan(centre.id, day).await? {
-            let inputs = plan.inputs;
-            let own = inputs.types.iter().find(|each| each.name == contact_type.name);
-            let intervals = own.map_or(&[][..], |own| &own.intervals);
-            expected.extend(inputs.starts().zip(intervals).map(|(start, interval)| Forecast {
-                at: centre.zone.to_datetime(start),
-                contacts: interval.contacts,
-                actual: None,
-            }));
-        }
-        day = day.tomorrow().map_err(AppError::core)?;
-    }
-    Ok(expected)
 }
 
 /// Need and cover: of days to come from the forecast, of days that have gone by from the contacts that were offered.
@@ -189,8 +178,4 @@ fn add(
         sum.short_intervals += u32::from(short > 0);
         sum.short_hours += hours * f64::from(short);
     }
-}
-
-fn midnight(day: Date) -> DateTime {
-    day.at(0, 0, 0, 0)
 }

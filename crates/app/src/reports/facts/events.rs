@@ -8,6 +8,7 @@ use uuid::Uuid;
 
 use super::Reach;
 use crate::AppError;
+use crate::planning::span;
 
 /// Most releases, alarms and trials of one report.
 const MOST_EVENTS: i64 = 1_000;
@@ -86,18 +87,27 @@ pub(super) async fn trials(
         .collect())
 }
 
-pub(super) async fn causes(
+/// A day's account, oldest first.
+pub(super) struct Accounted {
+    pub day: Date,
+    /// Whether it covers all of the day.
+    pub is_whole: bool,
+    pub account: DayAccount,
+}
+
+pub(super) async fn accounts(
     store: &Store,
     centre: &Centre,
     reach: &Reach,
-) -> Result<Vec<(Date, DayAccount)>, AppError> {
+) -> Result<Vec<Accounted>, AppError> {
     let days = u32::try_from(reach.days.count()).unwrap_or(u32::MAX);
     let kept = store.accounts(centre.id, reach.days.last, days).await?;
-    let mut causes: Vec<_> = kept
-        .into_iter()
-        .filter(|kept| reach.days.contains(kept.date))
-        .filter_map(|kept| Some((kept.date, kept.account?)))
-        .collect();
-    causes.sort_by_key(|(day, _)| *day);
-    Ok(causes)
+    let mut accounts = Vec::with_capacity(kept.len());
+    for kept in kept.into_iter().filter(|kept| reach.days.contains(kept.date)) {
+        let Some(account) = kept.account else { continue };
+        let (_, end) = span(kept.date, 1, &centre.zone)?;
+        accounts.push(Accounted { day: kept.date, is_whole: kept.until >= end, account });
+    }
+    accounts.sort_by_key(|accounted| accounted.day);
+    Ok(accounts)
 }

@@ -4,6 +4,7 @@ mod contacts;
 mod events;
 mod lines;
 mod people;
+mod plan;
 mod simulated;
 
 use barometer_report::facts::Facts;
@@ -11,7 +12,7 @@ use barometer_report::{Against, Days, Definition, Grouping, Section};
 use barometer_store::{Centre, ContactType, Slots, Store};
 use futures_util::TryFutureExt;
 use jiff::Timestamp;
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 
 use super::refused;
 use crate::{AppError, clock, planning};
@@ -41,7 +42,7 @@ impl Reach {
         let compared = match definition.against {
             Against::Before => Some(definition.period.before(days)),
             Against::YearAgo => Some(definition.period.year_ago(days)),
-            Against::Forecast | Against::Nothing => None,
+            Against::Forecast | Against::Plan | Against::Nothing => None,
         };
         let slots = match definition.grouping {
             Grouping::Interval => Slots::Interval,
@@ -68,8 +69,10 @@ pub async fn read(
     let all = store.contact_types(centre.id).await?;
     let types = chosen(&all, definition)?;
     let has = |section: Section| definition.sections.contains(&section);
-    let (types, teams, agents, simulated, campaigns, lines, releases, alarms, trials, causes) = tokio::try_join!(
-        contacts::type_facts(store, centre, definition, &types, &reach),
+    let wants_accounts = has(Section::Causes) || definition.against == Against::Plan;
+    let accounts = if_wanted(wants_accounts, events::accounts(store, centre, &reach)).await?;
+    let (types, teams, agents, simulated, campaigns, lines, releases, alarms, trials) = tokio::try_join!(
+        contacts::type_facts(store, centre, definition, &types, &accounts, &reach),
         if_wanted(has(Section::Teams), people::team_days(store, centre, definition, &reach)),
         if_wanted(
             has(Section::Agents) && reader.sees_agents,
@@ -84,7 +87,6 @@ pub async fn read(
         if_wanted(has(Section::Releases), events::releases(store, centre, &reach)),
         if_wanted(has(Section::Alarms), events::alarms(store, centre, &reach)),
         if_wanted(has(Section::Trials), events::trials(store, centre, &reach)),
-        if_wanted(has(Section::Causes), events::causes(store, centre, &reach)),
     )?;
     Ok(Facts {
         centre: centre.name.clone(),
@@ -102,7 +104,7 @@ pub async fn read(
         releases,
         alarms,
         trials,
-        causes,
+        causes: accounts.into_iter().map(|each| (each.day, each.account)).collect(),
     })
 }
 
@@ -131,4 +133,8 @@ fn chosen(all: &[ContactType], definition: &Definition) -> Result<Vec<ContactTyp
 /// When days begin and end.
 fn instants(days: Days, centre: &Centre) -> Result<(Timestamp, Timestamp), AppError> {
     planning::span(days.first, days.count(), &centre.zone)
+}
+
+fn midnight(day: Date) -> DateTime {
+    day.at(0, 0, 0, 0)
 }

@@ -3,12 +3,15 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use barometer_app::reports::Coverage;
 use barometer_report::{Ready, body};
 use barometer_store::StoreError;
 use serde::Deserialize;
 use uuid::Uuid;
 
-use super::form::{KEPT_DAYS, ReportForm, against_options, grouping_options, period_options};
+use super::form::{
+    KEPT_DAYS, Limit, ReportForm, against_options, grouping_options, period_options,
+};
 use super::{address, made_or_refused};
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -32,7 +35,7 @@ struct EditPage {
     title: String,
     sections: Vec<(Choosable, &'static str)>,
     types: Vec<Choosable>,
-    teams: String,
+    limits: Vec<Limit>,
     groupings: Vec<Choosable>,
     periods: Vec<Choosable>,
     first: String,
@@ -89,6 +92,7 @@ async fn form(
     typed: ReportForm,
 ) -> Result<EditPage, PageError> {
     let types = app.store.contact_types(context.centre.id).await?;
+    let coverage = Coverage::of(&app.store, &context.centre).await?;
     let address = report.map_or_else(|| "/reports".to_owned(), |id| format!("/reports/{id}"));
     Ok(EditPage {
         frame: Frame::of(context, Stage::Watch, None),
@@ -99,11 +103,11 @@ async fn form(
         is_new: report.is_none(),
         sections: typed.sections(),
         types: typed.contact_types(&types),
+        limits: typed.limits(coverage),
         groupings: grouping_options(&typed.by),
         periods: period_options(typed.period()),
         againsts: against_options(&typed.against),
         title: typed.title,
-        teams: typed.teams,
         first: typed.first,
         last: typed.last,
         keep_days: typed.keep_days,

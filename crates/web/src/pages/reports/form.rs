@@ -1,5 +1,6 @@
 //! A report's definition as a form.
 
+use barometer_app::reports::Coverage;
 use barometer_report::{Against, Definition, Grouping, Period, Section};
 use barometer_store::ContactType;
 use jiff::civil::Date;
@@ -22,7 +23,9 @@ pub(crate) struct ReportForm {
     pub title: String,
     pub section: Vec<String>,
     pub contact_type: Vec<Uuid>,
-    pub teams: String,
+    pub team: Vec<String>,
+    pub queue: Vec<String>,
+    pub campaign: Vec<String>,
     pub by: String,
     pub period: String,
     pub first: String,
@@ -92,7 +95,9 @@ impl ReportForm {
             title: definition.title.clone(),
             section: definition.sections.iter().map(|section| section.key().to_owned()).collect(),
             contact_type: definition.contact_types.clone(),
-            teams: definition.teams.join(", "),
+            team: definition.teams.clone(),
+            queue: definition.queues.clone(),
+            campaign: definition.campaigns.clone(),
             by: definition.grouping.key().to_owned(),
             period,
             first,
@@ -131,12 +136,13 @@ impl ReportForm {
             wrong.note("period", format!("{}.", words::capitalised(&error.to_string())));
         }
         let keep_days = wrong.whole("keep_days", &self.keep_days, 1..=3650).unwrap_or(KEPT_DAYS);
-        let teams = self.teams.split(',').map(str::trim).filter(|team| !team.is_empty());
         let definition = Definition {
             title: title.to_owned(),
             sections,
             contact_types: self.contact_type.clone(),
-            teams: teams.map(str::to_owned).collect(),
+            teams: self.team.clone(),
+            queues: self.queue.clone(),
+            campaigns: self.campaign.clone(),
             grouping,
             period,
             against: Against::of_key(&self.against).unwrap_or_default(),
@@ -154,13 +160,17 @@ impl ReportForm {
         }
     }
 
-    /// Sections to choose from, with what each tells.
+    /// Sections to choose from, with what each tells: those that are chosen first, in their order.
     pub fn sections(&self) -> Vec<(Choosable, &'static str)> {
-        let choosable = |section: Section| {
-            let is_chosen = self.section.iter().any(|key| key == section.key());
-            option(section.key(), section.title(), is_chosen)
+        let chosen: Vec<Section> =
+            self.section.iter().filter_map(|key| Section::of_key(key)).collect();
+        let others = Section::ALL.into_iter().filter(|section| !chosen.contains(section));
+        let others = others.map(|section| (section, false));
+        let all = chosen.iter().map(|section| (*section, true)).chain(others);
+        let choosable = |(section, is_chosen): (Section, bool)| {
+            (option(section.key(), section.title(), is_chosen), section.tells())
         };
-        Section::ALL.into_iter().map(|section| (choosable(section), section.tells())).collect()
+        all.map(choosable).collect()
     }
 
     /// Contact types to choose from.
@@ -170,6 +180,38 @@ impl ReportForm {
         };
         types.iter().map(choosable).collect()
     }
+
+    /// Parts of the live strategy to choose from.
+    pub fn limits(&self, coverage: Coverage) -> Vec<Limit> {
+        [
+            ("Teams", "team", coverage.teams, &self.team),
+            ("Queues and hunt groups", "queue", coverage.queues, &self.queue),
+            ("Campaigns", "campaign", coverage.campaigns, &self.campaign),
+        ]
+        .into_iter()
+        .map(|(heading, field, names, chosen)| Limit {
+            heading,
+            field,
+            options: limits(names, chosen),
+        })
+        .filter(|limit| !limit.options.is_empty())
+        .collect()
+    }
+}
+
+/// Names of one kind that a report can be limited to.
+pub(crate) struct Limit {
+    pub heading: &'static str,
+    pub field: &'static str,
+    pub options: Vec<Choosable>,
+}
+
+/// The names of the live strategy, then those that were chosen and are gone from it.
+fn limits(names: Vec<String>, chosen: &[String]) -> Vec<Choosable> {
+    let gone: Vec<&String> = chosen.iter().filter(|name| !names.contains(name)).collect();
+    let gone = gone.into_iter().map(|name| option(name, &format!("{name} (removed)"), true));
+    let live = names.iter().map(|name| option(name, name, chosen.contains(name)));
+    live.chain(gone).collect()
 }
 
 #[cfg(test)]
@@ -186,6 +228,30 @@ mod tests {
             let typed = ReportForm::of(&definition, 90);
             assert_eq!(typed.definition(date(2026, 11, 23)).unwrap(), (definition, 90));
         }
+    }
+
+    #[test]
+    fn what_is_chosen_keeps_its_order_and_what_is_gone_stays_visible() {
+        let mut form = ReportForm::of(&Ready::ALL[0].definition(), 90);
+        form.section = ["alarms", "service"].map(str::to_owned).to_vec();
+        form.queue = ["Old queue", "Freight desk"].map(str::to_owned).to_vec();
+        let definition = form.definition(date(2026, 11, 23)).unwrap().0;
+        assert_eq!(definition.sections, [Section::Alarms, Section::Service]);
+        assert_eq!(definition.queues, ["Old queue", "Freight desk"]);
+        let offered = form.sections();
+        assert_eq!(offered.len(), Section::ALL.len());
+        let first: Vec<&str> =
+            offered.iter().take(3).map(|(option, _)| option.value.as_str()).collect();
+        assert_eq!(first, ["alarms", "service", "demand"]);
+        let names = ["Bookings line", "Freight desk"].map(str::to_owned).to_vec();
+        let limits = form.limits(Coverage { queues: names, ..Coverage::default() });
+        assert_eq!(limits.len(), 1, "a kind that the strategy does not have is left out");
+        let shown: Vec<(&str, bool)> =
+            limits[0].options.iter().map(|each| (each.name.as_str(), each.is_chosen)).collect();
+        let wanted =
+            [("Bookings line", false), ("Freight desk", true), ("Old queue (removed)", true)];
+        assert_eq!(shown, wanted);
+        assert_eq!(ReportForm::of(&definition, 90).queue, form.queue);
     }
 
     #[test]

@@ -13,7 +13,6 @@ pub(crate) mod show;
 use barometer_app::AppError;
 use barometer_app::reports::{self, Reader};
 use barometer_report::{About, Definition, Ready, Report};
-use barometer_store::Role;
 use jiff::civil::Date;
 use uuid::Uuid;
 
@@ -60,9 +59,9 @@ async fn made_or_refused(
     }
 }
 
-/// What somebody who is signed in may see: single agents are for those who plan.
-fn reader(context: &RequestContext) -> Reader {
-    Reader { sees_agents: context.may(Role::Planner) }
+/// What somebody who is signed in may see.
+const fn reader(context: &RequestContext) -> Reader {
+    Reader { sees_agents: context.user.sees_agents }
 }
 
 /// The page that explains a figure.

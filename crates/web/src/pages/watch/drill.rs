@@ -8,7 +8,7 @@ use barometer_wire::SwitchState;
 
 use super::board::for_secs;
 use crate::App;
-use crate::access::{Planner, RequestContext};
+use crate::access::{RequestContext, SeesAgents};
 use crate::extract::Path;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -78,11 +78,12 @@ pub(crate) async fn queue(
         PresentAt::WithAgent { step: at, .. } => at.as_deref() == Some(step.as_str()),
         _ => false,
     });
+    let row = |contact| contact_row(contact, now, context.user.sees_agents);
     let (mut waiting, mut with_agents) = (Vec::new(), Vec::new());
     for contact in here {
         match contact.at {
-            PresentAt::Waiting { .. } => waiting.push(contact_row(contact, now)),
-            _ => with_agents.push(contact_row(contact, now)),
+            PresentAt::Waiting { .. } => waiting.push(row(contact)),
+            _ => with_agents.push(row(contact)),
         }
     }
     let wait = queue.longest_wait_secs.map_or_else(String::new, |secs| {
@@ -109,7 +110,7 @@ pub(crate) async fn queue(
     })
 }
 
-fn contact_row(contact: &PresentContact, now: f64) -> ContactRow {
+fn contact_row(contact: &PresentContact, now: f64, sees_agents: bool) -> ContactRow {
     let (what, since, agent) = match &contact.at {
         PresentAt::Waiting { since_secs, rings: true, .. } => ("rings", *since_secs, None),
         PresentAt::Waiting { since_secs, .. } => match contact.errand {
@@ -118,7 +119,8 @@ fn contact_row(contact: &PresentContact, now: f64) -> ContactRow {
             _ => ("waits", *since_secs, None),
         },
         PresentAt::WithAgent { agent, since_secs, work, .. } => {
-            (doing(*work), *since_secs, Some(agent.name.clone()))
+            let name = if sees_agents { agent.name.as_str() } else { "an agent" };
+            (doing(*work), *since_secs, Some(name.to_owned()))
         }
         PresentAt::Step { .. } | PresentAt::Promised { .. } => ("", now, None),
     };
@@ -146,10 +148,10 @@ const fn doing(work: PresentWork) -> &'static str {
 /// An agent who has answered this share fewer or more than the team's mean is named.
 const OUTLIER: f64 = 0.4;
 
-/// `GET /watch/teams/{team}`: single agents are shown to planners only.
+/// `GET /watch/teams/{team}`: for those who may see single agents.
 pub(crate) async fn team(
     State(app): State<App>,
-    Planner(context): Planner,
+    SeesAgents(context): SeesAgents,
     Path(id): Path<String>,
 ) -> Result<Response, PageError> {
     let state = state_of(&app)?;
