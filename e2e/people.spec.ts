@@ -26,6 +26,15 @@ test('a new colleague is added, signs in and changes the first password', async 
   await nell.getByLabel('New password').fill('the second tide');
   await nell.getByRole('button', { name: 'Change' }).click();
   await expect(nell.getByText('The password is changed')).toBeVisible();
+  // Single agents are a right of their own, which an administrator takes and gives.
+  await nell.goto('/watch/teams/bookings-team');
+  await expect(nell.getByRole('columnheader', { name: 'Answered today' })).toBeVisible();
+  await page.getByRole('button', { name: 'Hide single agents from Nell Quay' }).click();
+  await expect(page.getByText('Who sees single agents is changed.')).toBeVisible();
+  await nell.reload();
+  await expect(nell.getByText(/Single agents are shown to those who have this right/)).toBeVisible();
+  await page.getByRole('button', { name: 'Show single agents to Nell Quay' }).click();
+  await expect(page.getByRole('button', { name: 'Hide single agents from Nell Quay' })).toBeVisible();
   await context.close();
 });
 

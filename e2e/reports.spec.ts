@@ -51,6 +51,16 @@ test('a report is looked at over other days, printed, and taken as files', async
   await expect(page.getByRole('alert').filter({ hasText: 'ends on' })).toContainText('swap the two dates');
 });
 
+test('days to come are told as they are planned', async ({ page }) => {
+  await signIn(page, 'viewer');
+  await page.goto('/reports/week-review');
+  await page.getByLabel('Period', { exact: true }).selectOption('next week');
+  await page.getByLabel('Compared with').selectOption('the plan');
+  await page.getByRole('button', { name: 'Show' }).click();
+  await expect(page.getByText(/contacts are forecast; as planned, [\d.]+ % will be answered/)).toBeVisible();
+  await expect(page.getByRole('table', { name: 'Service by day, as planned' }).getByRole('row')).toHaveCount(8);
+});
+
 test('a planner defines a report with its preview beside it, has it sent, and shares a link', async ({ page, browser }) => {
   await signIn(page, 'planner');
   await page.goto('/reports');
@@ -61,8 +71,19 @@ test('a planner defines a report with its preview beside it, has it sent, and sh
   await page.getByRole('checkbox', { name: 'Handle time' }).uncheck();
   await page.getByRole('checkbox', { name: 'Forecast accuracy' }).check();
   await expect(page.getByText(/Daily forecasts were off by/)).toBeVisible();
+  // Sections stand in the order in which they are put, in the preview and in the report.
+  const headings = page.locator('.report-part h2');
+  await expect(headings.first()).toHaveText('Service');
+  await page.getByRole('button', { name: 'Demand: further up' }).click();
+  await expect(headings.first()).toHaveText('Demand');
+  await expect(page.getByRole('button', { name: 'Demand: further down' })).toBeVisible();
+  // One queue of those that the live strategy has.
+  await page.getByRole('checkbox', { name: 'Queues and hunt groups' }).check();
+  await page.getByText('Contact types, teams, queues, campaigns').click();
+  await page.getByRole('group', { name: 'Queues and hunt groups' }).getByRole('checkbox', { name: 'Bookings queue' }).check();
   await page.getByRole('button', { name: 'Save the report' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/^Harbour week: how did/);
+  await expect(headings.first()).toHaveText('Demand');
   await page.getByRole('link', { name: 'Schedule and history' }).click();
   // Nobody to send it to is said, and what was typed stays.
   await page.getByLabel('at', { exact: true }).fill('06:15');

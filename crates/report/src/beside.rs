@@ -1,10 +1,10 @@
 //! What measured counts stand beside: the forecast, the plan or other days.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::iter::Sum;
 use std::ops::Add;
 
-use jiff::civil::DateTime;
+use jiff::civil::{Date, DateTime};
 
 use crate::facts::{Measured, TypeFacts};
 use crate::told::Told;
@@ -97,6 +97,31 @@ impl Told<'_> {
             return self.other_days().into_iter().map(beside).collect();
         }
         self.by_group(self.facts.types.iter().flat_map(|each| each.expected(against)))
+    }
+
+    /// Whether service levels and handle times stand beside others: of a plan they do where one was kept.
+    pub fn compares_service(&self) -> bool {
+        let against = self.definition.against;
+        against.is_past() || (against == Against::Plan && self.has_plan())
+    }
+
+    /// Whether anything is known of a plan.
+    pub fn has_plan(&self) -> bool {
+        self.facts.types.iter().any(|each| !each.planned.is_empty())
+    }
+
+    /// Days on which anything was measured.
+    pub fn measured_days(&self) -> usize {
+        let measured = self.facts.types.iter().flat_map(|each| &each.measured);
+        measured.map(|it| it.at.date()).collect::<BTreeSet<Date>>().len()
+    }
+
+    /// Days of which measured contacts are held against what was expected of them.
+    pub fn judged_days(&self) -> usize {
+        let against = self.definition.against;
+        let expected = self.facts.types.iter().flat_map(|each| each.expected(against));
+        let judged = expected.filter(|(_, beside)| beside.judged.offered > 0.0);
+        judged.map(|(at, _)| at.date()).collect::<BTreeSet<Date>>().len()
     }
 
     /// What all contact types stand beside.

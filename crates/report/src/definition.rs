@@ -60,11 +60,6 @@ impl Against {
         matches!(self, Self::Before | Self::YearAgo)
     }
 
-    /// Whether it has service levels and handle times, and not contacts alone.
-    pub const fn tells_service(self) -> bool {
-        matches!(self, Self::Before | Self::YearAgo | Self::Plan)
-    }
-
     /// As it is kept and typed.
     pub const fn key(self) -> &'static str {
         match self {

@@ -43,6 +43,11 @@ fn covers(told: &Told<'_>) -> String {
 fn compared(told: &Told<'_>) -> Option<String> {
     match (told.definition.against, told.facts.compared) {
         (Against::Nothing, _) => None,
+        (Against::Plan, _) if !told.has_plan() => Some(
+            "the plan; none was kept of these days, since one is kept of days that are watched on the switch from \
+             their beginning"
+                .to_owned(),
+        ),
         (against @ (Against::Forecast | Against::Plan), _) => Some(against.words().to_owned()),
         (against, Some(days)) => Some(format!("{}, {}", against.words(), days.words())),
         (against, None) => Some(against.words().to_owned()),
@@ -103,7 +108,10 @@ fn ahead(told: &Told<'_>) -> String {
             words::count(f64::from(intervals))
         ),
     };
-    format!("{} contacts are forecast{cover}.", words::count(forecast))
+    let level = told.total_beside().all.service_level().map_or_else(String::new, |level| {
+        format!("; as planned, {} will be answered within their thresholds", words::percent(level))
+    });
+    format!("{} contacts are forecast{level}{cover}.", words::count(forecast))
 }
 
 /// The measures of the sections that stand in it.

@@ -284,6 +284,11 @@ impl Group {
     pub(crate) fn later(self, span: Span) -> Option<Self> {
         self.0.checked_add(span).ok().map(Self)
     }
+
+    /// When it begins, by the clock.
+    pub(crate) fn clock(self) -> String {
+        words::clock(self.0.time())
+    }
 }
 
 impl Grouping {

@@ -6,7 +6,7 @@ use jiff::civil::{Date, DateTime};
 
 use crate::facts::{CampaignFacts, Facts, TypeFacts};
 use crate::report::{About, Cell, Row};
-use crate::{Counts, Definition, Group, words};
+use crate::{Counts, Definition, Group, Grouping, words};
 
 /// The facts of a report beside its definition.
 pub(crate) struct Told<'a> {
@@ -37,6 +37,13 @@ impl<'a> Told<'a> {
     /// What a group is called.
     pub fn name(&self, group: Group) -> String {
         self.definition.grouping.name(group)
+    }
+
+    /// What a group is called in a picture: by the clock alone where there is but one day.
+    pub fn place(&self, group: Group) -> String {
+        let is_clock =
+            self.definition.grouping == Grouping::Interval && self.facts.days.count() == 1;
+        if is_clock { group.clock() } else { self.name(group) }
     }
 
     /// A row of a group, which leads to the day that it begins on.

@@ -11,8 +11,8 @@ const LEFT: f64 = 56.0;
 const RIGHT: f64 = 12.0;
 const TOP: f64 = 34.0;
 const BOTTOM: f64 = 30.0;
-/// Most names along the bottom: more would touch.
-const MOST_NAMES: usize = 10;
+/// Width of a letter, on the safe side.
+const LETTER: f64 = 7.0;
 
 /// Inks and forms. Forms differ too, so that black and white is enough: filled columns, a line with dots, a dashed line
 /// without. Inside the application its own style sheet says the same with the inks of the day or the night.
@@ -90,7 +90,7 @@ impl<'a> Drawing<'a> {
         );
         let mut x = WIDTH - RIGHT;
         for series in self.picture.series.iter().rev() {
-            x -= 7.0 * series.name.chars().count() as f64;
+            x -= LETTER * series.name.chars().count() as f64;
             let _ = write!(out, "<text x=\"{x:.1}\" y=\"16\">{}</text>", escaped(&series.name));
             x -= 30.0;
             let end = x + 24.0;
@@ -212,12 +212,19 @@ impl<'a> Drawing<'a> {
     }
 
     fn names(&self, out: &mut String) {
-        let every = self.picture.places.len().div_ceil(MOST_NAMES).max(1);
-        for (place, name) in self.picture.places.iter().enumerate().step_by(every) {
+        let places = &self.picture.places;
+        let wide = |name: &str| LETTER * name.chars().count() as f64;
+        let widest = places.iter().map(|name| wide(name)).fold(0.0, f64::max);
+        // So many places apart that no name touches the next.
+        let every = ((widest + LETTER) / self.wide).ceil().max(1.0) as usize;
+        for (place, name) in places.iter().enumerate().step_by(every) {
+            let (x, half) = (self.x(place), wide(name) / 2.0);
+            if x - half < 0.0 || x + half > WIDTH {
+                continue;
+            }
             let _ = write!(
                 out,
-                "<text x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
-                self.x(place),
+                "<text x=\"{x:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
                 HEIGHT - BOTTOM + 18.0,
                 escaped(name),
             );

@@ -29,11 +29,25 @@ pub(super) fn demand(told: &Told<'_>) -> Part {
     }
 }
 
-/// What was offered against what it stands beside: "3.1 % more than forecast".
+/// What was offered against what it stands beside: "3.1 % more than forecast"; where only some days have a forecast,
+/// how many.
 pub(crate) fn against(told: &Told<'_>) -> Option<String> {
+    let against = told.definition.against;
     let beside = told.total_beside();
     let words = words::more_or_fewer(beside.measured.offered, beside.judged.offered)?;
-    Some(format!("{words} {}", told.definition.against.in_sentence()))
+    let of_these = match against {
+        Against::Forecast | Against::Plan => {
+            let (all, judged) = (told.measured_days(), told.judged_days());
+            let noun = if against == Against::Plan { "a plan" } else { "a forecast" };
+            match judged {
+                judged if judged >= all => String::new(),
+                1 => format!(" on the one day of {all} with {noun}"),
+                judged => format!(" on the {judged} of {all} days with {noun}"),
+            }
+        }
+        Against::Before | Against::YearAgo | Against::Nothing => String::new(),
+    };
+    Some(format!("{words} {}{of_these}", against.in_sentence()))
 }
 
 fn sentence(told: &Told<'_>, offered: f64, forecast: f64) -> String {

@@ -12,7 +12,7 @@ pub(super) fn part(told: &Told<'_>) -> Part {
         return Part::missing(Section::HandleTime, "No handle times are recorded in this period.");
     };
     let against = told.definition.against;
-    let both = told.total_beside().both(Counts::handle_time).filter(|_| against.tells_service());
+    let both = told.total_beside().both(Counts::handle_time).filter(|_| told.compares_service());
     let against = match both {
         Some((mean, beside)) if (mean - beside).abs() < 0.05 => {
             format!(", as long as {}", against.in_sentence())
@@ -101,7 +101,7 @@ fn duration_columns(is_apart: bool) -> Vec<Column> {
 
 fn by_type(told: &Told<'_>, total: &Counts) -> Table {
     let against = told.definition.against;
-    let is_compared = against.tells_service();
+    let is_compared = told.compares_service();
     let is_apart = total.wrap_up().is_some();
     let mut columns = vec![Column::new("Contact type", Unit::Text)];
     columns.extend(duration_columns(is_apart));

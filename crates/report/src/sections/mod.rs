@@ -6,6 +6,7 @@ mod events;
 mod handle_time;
 mod outbound;
 mod people;
+mod planned;
 mod service;
 mod simulated;
 mod staffing;
@@ -59,7 +60,7 @@ fn over_groups(
     (fits && !series.is_empty()).then(|| Picture {
         title: title.to_owned(),
         unit,
-        places: groups.iter().map(|group| told.name(*group)).collect(),
+        places: groups.iter().map(|group| told.place(*group)).collect(),
         series,
         target: None,
     })

@@ -3,7 +3,7 @@
 use barometer_plan::Target;
 use barometer_queueing::LevelOf;
 
-use super::over_groups;
+use super::{over_groups, planned};
 use crate::beside::Beside;
 use crate::facts::TypeFacts;
 use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
@@ -42,7 +42,7 @@ impl Missed {
 }
 
 /// The service level of a contact type as its target means it.
-fn level(each: &TypeFacts, counts: &Counts) -> Option<f64> {
+pub(super) fn level(each: &TypeFacts, counts: &Counts) -> Option<f64> {
     match each.rules.level_of {
         LevelOf::Offered | LevelOf::OfferedLessShort { .. } => counts.service_level(),
         LevelOf::Answered => counts.service_level_of_answered(),
@@ -96,35 +96,20 @@ pub(super) fn part(told: &Told<'_>) -> Part {
             "No contacts are recorded in this period, so there is no service to tell.",
         );
     }
+    let (sentence, tables) = match as_planned.filter(|_| total.offered == 0.0) {
+        Some(level) => {
+            (planned::sentence(told, level), vec![planned::by_type(told), planned::by_group(told)])
+        }
+        None => (sentence(told, &total), vec![by_type(told), by_group(told)]),
+    };
     Part {
         section: Section::Service,
-        sentence: match as_planned.filter(|_| total.offered == 0.0) {
-            Some(level) => ahead(told, level),
-            None => sentence(told, &total),
-        },
+        sentence,
         is_missing: false,
         about: Some(About::Weeks),
         pictures: picture(told).into_iter().collect(),
-        tables: vec![by_type(told), by_group(told)],
+        tables,
     }
-}
-
-/// Of days to come, as they are planned.
-fn ahead(told: &Told<'_>, as_planned: f64) -> String {
-    let below = |each: &&TypeFacts| {
-        let planned = level(each, &each.beside(Against::Plan).all);
-        planned.is_some_and(|planned| planned < each.rules.service_level)
-    };
-    let below: Vec<String> =
-        told.facts.types.iter().filter(below).map(|each| each.name.clone()).collect();
-    let targets = match below.as_slice() {
-        [] => "no contact type is planned below its target".to_owned(),
-        below => format!("{} below target", words::listing(below)),
-    };
-    format!(
-        "As planned, {} will be answered within their thresholds; {targets}.",
-        words::percent(as_planned)
-    )
 }
 
 fn sentence(told: &Told<'_>, total: &Counts) -> String {
@@ -177,7 +162,7 @@ fn picture(told: &Told<'_>) -> Option<Picture> {
 
 fn by_type(told: &Told<'_>) -> Table {
     let against = told.definition.against;
-    let is_compared = against.tells_service();
+    let is_compared = told.compares_service();
     let row = |each: &TypeFacts| {
         let (counts, rules) = (each.total(), &each.rules);
         let verdict = match missed(each) {
@@ -270,7 +255,7 @@ fn columns_beside(against: Against) -> [Column; 2] {
 
 fn by_group(told: &Told<'_>) -> Table {
     let against = told.definition.against;
-    let is_compared = against.tells_service();
+    let is_compared = told.compares_service();
     let mut columns = vec![
         Column::new(told.definition.grouping.heading(), Unit::Text),
         Column::new("Offered", Unit::Count),

@@ -1,8 +1,9 @@
 use std::io::Cursor;
 
+use barometer_report::facts::Measured;
 use barometer_report::{
-    About, Cell, Definition, Mark, Picture, Section, Series, Unit, body, csv_tables, make, page,
-    page_for_document, svg, workbook,
+    About, Cell, Days, Definition, Grouping, Mark, Picture, Section, Series, Unit, body,
+    csv_tables, make, page, page_for_document, svg, workbook,
 };
 use calamine::{Data, Reader, Xlsx};
 
@@ -69,6 +70,67 @@ fn a_table_as_csv_has_its_heading_with_units_and_plain_numbers() {
     Sun 22 Nov,240.0,200.0,40.0,60.0
     Alarms,No alarm rang in this period.
     "#);
+}
+
+/// Where the names along the bottom of a picture begin and end, letters taken at their widest.
+fn named_places(drawn: &str) -> Vec<(f64, f64)> {
+    let named = drawn.split("<text x=\"").skip(1).filter_map(|text| {
+        let (x, rest) = text.split_once('"')?;
+        let (attributes, rest) = rest.split_once('>')?;
+        let name = rest.split('<').next()?;
+        let half = 3.3 * name.chars().count() as f64;
+        let x: f64 = x.parse().ok()?;
+        attributes.contains("middle").then_some((x - half, x + half))
+    });
+    named.collect()
+}
+
+proptest::proptest! {
+    #[test]
+    fn names_along_the_bottom_neither_touch_nor_leave_the_picture(
+        places in 2_usize..400, letters in 1_usize..20,
+    ) {
+        let picture = Picture {
+            title: "Service level".to_owned(),
+            unit: Unit::Share,
+            places: vec!["x".repeat(letters); places],
+            series: vec![Series {
+                name: "Service level".to_owned(),
+                mark: Mark::Line,
+                values: vec![Some(0.8); places],
+            }],
+            target: None,
+        };
+        let named = named_places(&svg(&picture));
+        proptest::prop_assert!(!named.is_empty());
+        proptest::prop_assert!(named.iter().all(|(from, to)| *from >= 0.0 && *to <= 760.0));
+        for pair in named.windows(2) {
+            proptest::prop_assert!(pair[0].1 < pair[1].0, "{pair:?}");
+        }
+    }
+}
+
+#[test]
+fn a_picture_of_one_day_names_times_and_not_the_day() {
+    let mut day = crate::fixture::facts();
+    let monday = crate::fixture::MONDAY;
+    day.days = Days { first: monday, last: monday };
+    day.types.truncate(1);
+    let measured = |half: i8| Measured {
+        at: monday.at(9, 30 * half, 0, 0),
+        counts: crate::fixture::counts(20.0),
+    };
+    day.types[0].measured = vec![measured(0), measured(1)];
+    day.types[0].forecast.clear();
+    let definition = Definition { grouping: Grouping::Interval, ..definition() };
+    let report = make(&definition, &day);
+    let part = report.parts.iter().find(|part| part.section == Section::Service).unwrap();
+    assert_eq!(part.pictures[0].places, ["09:00", "09:30"]);
+    assert_eq!(
+        part.tables[1].rows[0].cells[0],
+        Cell::from("Mon 16 Nov 09:00"),
+        "a table says it all"
+    );
 }
 
 #[test]

@@ -126,7 +126,16 @@ fn a_day_that_is_not_over_is_not_held_against_its_whole_forecast() {
     let change = column(by_day, "Change");
     assert_eq!(change[6], None, "and the change is not");
     assert!((change[0].unwrap() - (1_600.0 / 1_500.0 - 1.0)).abs() < 1e-12);
-    assert!(report.answer.contains("6.7 % more than forecast"), "{}", report.answer);
+    assert!(
+        report.answer.contains("6.7 % more than forecast on the 6 of 7 days with a forecast;"),
+        "{}",
+        report.answer
+    );
+    for each in &mut today.types {
+        each.forecast.drain(1..);
+    }
+    let report = make(&definition(), &today);
+    assert!(report.answer.contains("on the one day of 7 with a forecast;"), "{}", report.answer);
 }
 
 #[test]

@@ -41,7 +41,11 @@ fn planned_from_wednesday() -> Facts {
 #[test]
 fn days_stand_beside_their_plan_where_one_was_kept() {
     let report = make(&against_plan(), &planned_from_wednesday());
-    assert!(report.answer.contains("25.0 % more than planned"), "{}", report.answer);
+    assert!(
+        report.answer.contains("25.0 % more than planned on the 5 of 7 days with a plan"),
+        "{}",
+        report.answer
+    );
     assert_eq!(report.against.as_deref(), Some("the plan"));
     let by_day = &part(&report, Section::Demand).tables[1];
     let plan = column(by_day, "Plan");
@@ -105,11 +109,15 @@ fn days_to_come_are_told_as_they_are_planned() {
         "As planned, 80.0 % will be answered within their thresholds; Sailing changes below target."
     );
     let by_type = &service.tables[0];
-    let planned = column(by_type, "Plan: service level");
+    let planned = column(by_type, "Service level");
     assert!(
         (planned[0].unwrap() - 0.85).abs() < 1e-12 && (planned[1].unwrap() - 0.75).abs() < 1e-12
     );
-    assert_eq!(by_type.rows[0].cells.last(), Some(&Cell::from("no contacts")));
+    let verdicts = by_type.rows.iter().map(|row| row.cells.last().unwrap());
+    assert!(verdicts.eq([&Cell::from("on target"), &Cell::from("below target")]));
+    assert!(by_type.columns.iter().all(|column| column.name != "Offered"), "nothing is measured");
+    assert_eq!(column(&service.tables[1], "Contacts"), [Some(2_000.0); 7]);
+    assert!(report.answer.contains("as planned, 80.0 % will be answered"), "{}", report.answer);
     let unplanned = make(&definition(), &ahead);
     assert!(part(&unplanned, Section::Service).is_missing, "against the forecast nothing is known");
 }
@@ -118,5 +126,8 @@ fn days_to_come_are_told_as_they_are_planned() {
 fn a_period_of_which_no_plan_was_kept_says_nothing_of_one() {
     let report = make(&against_plan(), &facts());
     assert!(!report.answer.contains("planned"), "{}", report.answer);
+    assert!(report.against.as_deref().unwrap().contains("none was kept of these days"));
+    let by_type = &part(&report, Section::Service).tables[0];
+    assert!(by_type.columns.iter().all(|column| !column.name.starts_with("Plan")));
     assert_eq!(column(&part(&report, Section::Demand).tables[1], "Plan"), [None; 7]);
 }

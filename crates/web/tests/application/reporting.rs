@@ -183,7 +183,7 @@ async fn days_to_come_are_told_as_they_are_planned(pool: PgPool) {
     let week = "period=dates&first=2026-11-23&last=2026-11-29";
     let planned = viewer.get(&format!("/reports/week-review?{week}&against=plan")).await;
     planned.says("what is ahead, 23 – 29 Nov 2026?").says("compared with the plan");
-    planned.says("will be answered within their thresholds").says("Plan: service level");
+    planned.says("will be answered within their thresholds").says("Service by day, as planned");
     let json = viewer.get(&format!("/reports/week-review/file/json?{week}&against=plan")).await;
     let report: Report = serde_json::from_str(&json.text).unwrap();
     // The same contacts as the forecast's own report says.
