@@ -36,6 +36,16 @@ test('a new colleague is added, signs in and changes the first password', async 
   await page.getByRole('button', { name: 'Show single agents to Nell Quay' }).click();
   await expect(page.getByRole('button', { name: 'Hide single agents from Nell Quay' })).toBeVisible();
   await context.close();
+  // All of that is written down.
+  await page.getByRole('link', { name: 'Who did what' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Who did what?');
+  await page.getByLabel('Find').fill('Nell');
+  await page.getByRole('button', { name: 'Show' }).click();
+  await expect(page.getByRole('row', { name: /added a person Nell Quay, nell@larkhaven.example/ })).toBeVisible();
+  await expect(page.getByRole('row', { name: /changed who sees single agents Nell Quay sees them hidden/ })).toBeVisible();
+  await page.getByLabel('Deed').selectOption('changed a password');
+  await page.getByRole('button', { name: 'Show' }).click();
+  await expect(page.getByRole('row')).toHaveCount(2);
 });
 
 test('a table is sorted and saved as it is shown', async ({ page }) => {

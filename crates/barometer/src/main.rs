@@ -1,9 +1,11 @@
 //! Barometer: try a change before your customers do.
 //!
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
-//! that reaches the database), `migrate` and `demo` prepare a database. `forecast`, `need`,
+//! that reaches the database), `migrate` and `demo` prepare a database, `backup` and `restore` keep it. `forecast`, `need`,
 //! `queueing`, `trial`, `search`, `preflight`, `walk`, `expect`, `diff` and `verify` work on files.
 
+mod backup;
+mod database;
 mod demo;
 mod headless;
 mod listen;
@@ -12,6 +14,7 @@ mod serve;
 mod switch;
 mod worker;
 
+use std::io::IsTerminal;
 use std::process::ExitCode;
 
 use anyhow::{Context, Result};
@@ -21,11 +24,21 @@ use clap::{Parser, Subcommand};
 #[derive(Parser)]
 #[command(version, about = "Forecast, size and try a contact centre before customers meet it")]
 struct Cli {
-    /// The PostgreSQL database.
-    #[arg(long, env = "DATABASE_URL", global = true, hide_env_values = true, default_value = "")]
-    database_url: String,
+    #[command(flatten)]
+    database: database::DatabaseOptions,
+    /// How log lines are written.
+    #[arg(long, env = "BAROMETER_LOG_FORMAT", global = true, value_enum, default_value_t = LogFormat::Text)]
+    log_format: LogFormat,
     #[command(subcommand)]
     command: Command,
+}
+
+#[derive(Clone, Copy, clap::ValueEnum)]
+enum LogFormat {
+    /// For people.
+    Text,
+    /// An object a line, for programs.
+    Json,
 }
 
 #[derive(Subcommand)]
@@ -65,6 +78,10 @@ enum Command {
     Schema(headless::schema::Options),
     /// Makes a report, one that is kept or a ready-made one, as files.
     Report(report::Options),
+    /// Writes the whole database into a new folder, and checks that it can be had back.
+    Backup(backup::BackupOptions),
+    /// Fills an empty database from a backup.
+    Restore(backup::RestoreOptions),
     /// Brings the database's schema up to date.
     Migrate,
     /// Loads Larkhaven Ferries and its users into an empty database, and prints who can sign in.
@@ -109,7 +126,14 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         |_| // The check of a million rows takes its seconds, and SQLx would print it whole.
             "warn,barometer=info,sqlx::query=error".into(),
     );
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let log = tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_writer(std::io::stderr)
+        .with_ansi(std::io::stderr().is_terminal());
+    match cli.log_format {
+        LogFormat::Text => log.init(),
+        LogFormat::Json => log.json().flatten_event(true).init(),
+    }
     let done = |()| ExitCode::SUCCESS;
     let command = match cli.command {
         Command::Forecast(options) => return headless::forecast::run(options).await.map(done),
@@ -128,18 +152,16 @@ async fn run(cli: Cli) -> Result<ExitCode> {
         Command::Switch(options) => return switch::run(options).await.map(done),
         command => command,
     };
-    if cli.database_url.is_empty() {
-        anyhow::bail!(
-            "no database: set DATABASE_URL or give --database-url postgres://user@host/name"
-        );
-    }
-    let store = Store::connect(&cli.database_url)
-        .await
-        .context("the database does not answer; is it running, and is DATABASE_URL right?")?;
-    with_database(command, store).await.map(done)
+    let waits = matches!(command, Command::Serve(_) | Command::Worker(_));
+    let store = cli.database.connect(waits).await?;
+    with_database(command, store, &cli.database).await.map(done)
 }
 
-async fn with_database(command: Command, store: Store) -> Result<()> {
+async fn with_database(
+    command: Command,
+    store: Store,
+    database: &database::DatabaseOptions,
+) -> Result<()> {
     match command {
         Command::Forecast(_)
         | Command::Need(_)
@@ -158,6 +180,8 @@ async fn with_database(command: Command, store: Store) -> Result<()> {
         Command::Serve(options) => serve::run(store, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Report(options) => report::run(&store, &options).await,
+        Command::Backup(options) => backup::backup(&store, database, &options).await,
+        Command::Restore(options) => backup::restore(&store, database, &options).await,
         Command::Migrate => Ok(store.migrate().await?),
         Command::Demo => {
             demo::load(&store).await?;

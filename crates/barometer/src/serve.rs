@@ -55,6 +55,12 @@ pub struct Options {
     /// Where people reach this server, as https://barometer.example.org: links in mail begin with it.
     #[arg(long, env = "BAROMETER_PUBLIC_ADDRESS")]
     public_address: Option<String>,
+    /// What a monitor has to show to read /metrics, as a bearer token; without one it is for this machine alone.
+    #[arg(long, env = "BAROMETER_METRICS_TOKEN", hide_env_values = true)]
+    metrics_token: Option<String>,
+    /// Logs every request with its id, answer and time.
+    #[arg(long, env = "BAROMETER_ACCESS_LOG")]
+    access_log: bool,
     #[command(flatten)]
     worker: worker::WorkerOptions,
 }
@@ -72,6 +78,8 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
         https: options.https,
         idle_minutes: options.idle_minutes,
         upload_limit_mb: options.upload_limit_mb,
+        metrics_token: options.metrics_token,
+        access_log: options.access_log,
     };
     let address =
         options.switch.map(|address| SwitchAddress { address, token: options.switch_token });

@@ -275,6 +275,9 @@ pub struct Picture {
     pub unit: Unit,
     /// The places, in order.
     pub places: Vec<String>,
+    /// Whether they are names, of which none may be left out, and not times.
+    #[serde(default)]
+    pub is_named: bool,
     /// The series.
     pub series: Vec<Series>,
     /// A level that is a target, and what it is called.

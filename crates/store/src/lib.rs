@@ -6,6 +6,7 @@
 mod accounts;
 mod agents;
 mod alarms;
+mod backup;
 mod centres;
 mod change_sheets;
 mod comparisons;
@@ -22,6 +23,7 @@ mod jobs;
 mod lists;
 mod live;
 mod marks;
+mod operating;
 mod outbox;
 mod overlays;
 mod reports;
@@ -34,6 +36,7 @@ mod special_days;
 mod strategies;
 mod subject;
 mod tokens;
+mod trail;
 mod trials;
 mod users;
 mod waivers;
@@ -41,6 +44,7 @@ mod waivers;
 pub use accounts::{KeptAccount, OpeningPlan};
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use alarms::{Alarm, Ring};
+pub use backup::{Snapshot, TableSum, TableSums, schema_version};
 pub use centres::{Centre, ContactType};
 pub use change_sheets::{KeptEntry, KeptSheet, NewEntry, Publication};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
@@ -56,6 +60,7 @@ pub use jobs::{Job, JobQueue};
 pub use lists::{List, ListCounts, ListRow, ListSubject, ListWriter, NotCalled};
 pub use live::{Intervention, InterventionNote, LiveRelease, ReleaseAnswer};
 pub use marks::{Decision, HistoryMark};
+pub use operating::{OperatingFigures, OperatingState, TableSize, WorkerLine};
 pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
 pub use reports::{
@@ -70,6 +75,7 @@ pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, NewVersion, StrategyVersion};
 pub use subject::Subject;
 pub use tokens::Token;
+pub use trail::{Deed, Doer, Noted, TrailEntry, TrailFilter};
 pub use trials::{NewTrial, Trial, TrialLine, TrialSet};
 pub use users::{Role, User};
 pub use waivers::Waiver;
@@ -89,9 +95,9 @@ impl Store {
     /// # Errors
     ///
     /// [`StoreError::Database`] when it does not answer within five seconds.
-    pub async fn connect(url: &str) -> Result<Self, StoreError> {
+    pub async fn connect(url: &str, most_connections: u32) -> Result<Self, StoreError> {
         let pool = PgPoolOptions::new()
-            .max_connections(16)
+            .max_connections(most_connections)
             .acquire_timeout(std::time::Duration::from_secs(5))
             .connect(url)
             .await
@@ -110,7 +116,7 @@ impl Store {
     ///
     /// [`StoreError::Database`] when a migration fails.
     pub async fn migrate(&self) -> Result<(), StoreError> {
-        sqlx::migrate!("./migrations")
+        operating::MIGRATIONS
             .run(&self.pool)
             .await
             .map_err(|error| StoreError::on("migrating")(error.into()))?;

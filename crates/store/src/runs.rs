@@ -253,6 +253,42 @@ impl Store {
         .map_err(StoreError::on("cancelling a run"))
     }
 
+    /// Queues a run that failed or was cancelled once more, from its beginning; says whether it did.
+    pub async fn retry_run(&self, id: Uuid) -> Result<bool, StoreError> {
+        let failed = StoreError::on("trying a run again");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let is_queued = sqlx::query(
+            "UPDATE runs SET state = 'queued', failure = NULL, cancel_requested = false, work_done = 0, \
+               started_at = NULL, ended_at = NULL \
+             WHERE id = $1 AND state IN ('failed', 'cancelled')",
+        )
+        .bind(id)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?
+        .rows_affected()
+            == 1;
+        if is_queued {
+            forget_parts(&mut tx, id).await?;
+            jobs::push(&mut tx, [Job { run: id, part: None }]).await?;
+        }
+        tx.commit().await.map_err(&failed)?;
+        Ok(is_queued)
+    }
+
+    /// The latest runs that failed, the latest first.
+    pub async fn failed_runs(&self, most: i64) -> Result<Vec<Run>, StoreError> {
+        let rows: Vec<RunRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {RUN_COLUMNS} FROM runs {JOIN_RUNS} WHERE runs.state = 'failed' \
+             ORDER BY runs.ended_at DESC LIMIT $1"
+        )))
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing runs that failed"))?;
+        Ok(rows.into_iter().map(Run::from).collect())
+    }
+
     /// Ends a run that a person asked to stop.
     pub async fn stop_run(&self, id: Uuid) -> Result<(), StoreError> {
         self.end_without_result(id, None).await

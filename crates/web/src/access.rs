@@ -1,5 +1,7 @@
 //! Who may: the account behind a request, and the extractors that handlers ask for.
 
+use std::net::IpAddr;
+
 use axum::extract::{FromRequestParts, Query};
 use axum::http::request::Parts;
 use axum_login::{AuthSession, AuthUser, AuthnBackend};
@@ -9,6 +11,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
+use crate::extract::ClientAddress;
 use crate::forms;
 use crate::page_error::PageError;
 use barometer_app::passwords;
@@ -81,6 +84,8 @@ pub(crate) struct RequestContext {
     pub centre: Centre,
     pub today: Date,
     pub day: Date,
+    /// Where the request came from, where that is known.
+    pub from: Option<IpAddr>,
 }
 
 #[derive(Deserialize)]
@@ -124,7 +129,8 @@ impl FromRequestParts<App> for RequestContext {
         let query = Query::<DayQuery>::try_from_uri(&parts.uri).ok();
         // A day that is no day is treated as none: the period simply starts today.
         let day = query.and_then(|Query(query)| forms::day(&query.day?)).unwrap_or(today);
-        Ok(Self { user, centre, today, day })
+        let Ok(ClientAddress(from)) = ClientAddress::from_request_parts(parts, app).await;
+        Ok(Self { user, centre, today, day, from })
     }
 }
 

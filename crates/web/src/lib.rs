@@ -5,12 +5,14 @@
 //! in its arguments means that the visitor is signed in, a `Planner` or an `Approver` that they may.
 
 mod access;
+mod access_log;
 mod assets;
 mod charts;
 mod exports;
 mod extract;
 mod forms;
 mod frame;
+mod operator;
 mod page_error;
 mod pages;
 mod pressure_scale;
@@ -24,13 +26,13 @@ use std::time::Duration;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
+use axum::middleware::from_fn_with_state;
 use axum::routing::{get, post, put};
 use barometer_app::live::Live;
 use barometer_app::sign_in::Attempts;
 use barometer_store::Store;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::timeout::RequestBodyTimeoutLayer;
-use tower_http::trace::TraceLayer;
 
 pub use pages::sign_in::{DEMO_USERS, DemoUser};
 
@@ -39,8 +41,8 @@ use pages::demand::{cleaning, frozen, overlays, special_days};
 pub use pages::strategy::journey_map;
 use pages::strategy::{expectations, lists};
 use pages::{
-    comparisons, demand, go_live, methods, outlook, people, progress, reports, searches, sign_in,
-    staffing, strategy, tokens, trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, progress, reports, searches, server,
+    sign_in, staffing, strategy, tokens, trail, trials, watch,
 };
 
 /// What the pages work on.
@@ -56,12 +58,21 @@ pub struct App {
     pub live: Live,
     /// Its board as it was drawn last.
     pub(crate) drawn: watch::Drawn,
+    /// What is counted for a monitor.
+    pub(crate) metrics: operator::Metrics,
 }
 
 impl App {
     /// An application on a database.
     pub fn new(store: Store, settings: Settings, live: Live) -> Self {
-        Self { store, settings, attempts: Arc::default(), live, drawn: watch::Drawn::default() }
+        Self {
+            store,
+            settings,
+            attempts: Arc::default(),
+            live,
+            drawn: watch::Drawn::default(),
+            metrics: operator::Metrics::default(),
+        }
     }
 }
 
@@ -76,6 +87,10 @@ pub struct Settings {
     pub idle_minutes: u32,
     /// Uploads larger than this, in MB, are refused while they stream in.
     pub upload_limit_mb: usize,
+    /// What a monitor has to show for figures; without one they are for this machine alone.
+    pub metrics_token: Option<String>,
+    /// Whether every request is logged.
+    pub access_log: bool,
 }
 
 /// The longest pause in the body of a request.
@@ -203,6 +218,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}", get(trials::show))
         .route("/runs/{run}/progress", get(progress::progress))
         .route("/runs/{run}/cancel", post(progress::cancel))
+        .route("/runs/{run}/retry", post(progress::retry))
         .route("/trials/record", get(trials::record))
         .route("/trials/sets/{set}", get(trials::show_set))
         .route("/trials/{trial}/repeat", post(trials::repeat))
@@ -258,6 +274,9 @@ pub fn router(app: App) -> Router {
         .route("/reports/{report}/schedules/{schedule}", post(reports::made::act))
         .route("/methods/{note}", get(methods::show))
         .route("/people", get(people::show).post(people::add))
+        .route("/people/trail", get(trail::show))
+        .route("/people/server", get(server::show))
+        .route("/people/trail.csv", get(trail::export))
         .route("/people/tokens", post(tokens::add))
         .route("/people/tokens/{token}/remove", post(tokens::remove))
         .route("/people/me", post(people::change_own_password))
@@ -273,12 +292,18 @@ pub fn router(app: App) -> Router {
         .route("/api/history", put(sent::put).layer(DefaultBodyLimit::disable()))
         .route("/reports/shared/{secret}", get(reports::shared::show))
         .with_state(app.clone());
+    let monitored = Router::new()
+        .route("/health/live", get(operator::live))
+        .route("/health/ready", get(operator::ready))
+        .route("/metrics", get(operator::show))
+        .with_state(app.clone());
     let all = security::protect(pages, &app)
         .merge(api)
         .route("/static/{file}", get(assets::serve))
-        .route("/health", get(|| async { "ok" }));
+        .merge(monitored);
     security::with_headers(all, &app)
+        .layer(from_fn_with_state(app.clone(), operator::measured))
         .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
         .layer(CatchPanicLayer::custom(page_error::panicked))
-        .layer(TraceLayer::new_for_http())
+        .layer(from_fn_with_state(app, access_log::logged))
 }

@@ -3,12 +3,16 @@
 use barometer_report::{Definition, Report, make};
 use barometer_store::{Centre, EditionFile, MadeEdition, NewMessage, Sending, Store};
 use sha2::{Digest, Sha256};
+use tokio::sync::Semaphore;
 use uuid::Uuid;
 
 use super::facts::{self, Reader};
 use super::files::files;
 use super::sending::{Letter, recipients};
 use crate::{AppError, clock};
+
+/// Reports that are made at the same time: each reads over several connections, and pages want some too.
+static AT_ONCE: Semaphore = Semaphore::const_new(2);
 
 /// A report as a reader may see it now: made once, and again when something that it tells of has changed.
 ///
@@ -23,6 +27,11 @@ pub async fn preview(
     reader: Reader,
 ) -> Result<Report, AppError> {
     let key = key(centre, definition, reader)?;
+    if let Some(report) = store.report_page(&key).await?.report {
+        return Ok(report);
+    }
+    let _place = AT_ONCE.acquire().await.map_err(AppError::core)?;
+    // Somebody else may have made it meanwhile.
     let page = store.report_page(&key).await?;
     if let Some(report) = page.report {
         return Ok(report);

@@ -11,6 +11,10 @@ const LEFT: f64 = 56.0;
 const RIGHT: f64 = 12.0;
 const TOP: f64 = 34.0;
 const BOTTOM: f64 = 30.0;
+/// Height of names in several lines.
+const NAMED_BOTTOM: f64 = 56.0;
+/// Lines of a name.
+const MOST_LINES: usize = 3;
 /// Width of a letter, on the safe side.
 const LETTER: f64 = 7.0;
 
@@ -71,13 +75,19 @@ impl<'a> Drawing<'a> {
         Self { picture, scale: Scale::holding(scaled, has_columns), wide }
     }
 
+    /// Where the lowest figure lies.
+    fn bottom(&self) -> f64 {
+        HEIGHT - if self.picture.is_named { NAMED_BOTTOM } else { BOTTOM }
+    }
+
     fn x(&self, place: usize) -> f64 {
         LEFT + (place as f64 + 0.5) * self.wide
     }
 
     fn y(&self, figure: f64) -> f64 {
         let share = self.scale.place(figure * self.picture.unit.scale());
-        HEIGHT - BOTTOM - share * (HEIGHT - TOP - BOTTOM)
+        let bottom = self.bottom();
+        bottom - share * (bottom - TOP)
     }
 
     fn legend(&self, out: &mut String) {
@@ -211,7 +221,26 @@ impl<'a> Drawing<'a> {
         );
     }
 
+    /// Every name, in as many lines as there is room for.
+    fn every_name(&self, out: &mut String) {
+        let letters = (self.wide / LETTER - 1.0).max(1.0) as usize;
+        for (place, name) in self.picture.places.iter().enumerate() {
+            for (line, text) in (0..).zip(in_lines(name, letters)) {
+                let _ = write!(
+                    out,
+                    "<text x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
+                    self.x(place),
+                    self.bottom() + 18.0 + 13.0 * f64::from(line),
+                    escaped(&text),
+                );
+            }
+        }
+    }
+
     fn names(&self, out: &mut String) {
+        if self.picture.is_named {
+            return self.every_name(out);
+        }
         let places = &self.picture.places;
         let wide = |name: &str| LETTER * name.chars().count() as f64;
         let widest = places.iter().map(|name| wide(name)).fold(0.0, f64::max);
@@ -225,11 +254,34 @@ impl<'a> Drawing<'a> {
             let _ = write!(
                 out,
                 "<text x=\"{x:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
-                HEIGHT - BOTTOM + 18.0,
+                self.bottom() + 18.0,
                 escaped(name),
             );
         }
     }
+}
+
+/// A name in up to three lines of so many letters; what has no room ends with dots.
+fn in_lines(name: &str, letters: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for word in name.split_whitespace() {
+        match lines.last_mut() {
+            Some(line) if line.chars().count() + 1 + word.chars().count() <= letters => {
+                *line = format!("{line} {word}");
+            }
+            _ => lines.push(word.to_owned()),
+        }
+    }
+    let is_cut = lines.len() > MOST_LINES;
+    lines.truncate(MOST_LINES);
+    let last = lines.len().saturating_sub(1);
+    for (nth, line) in lines.iter_mut().enumerate() {
+        if line.chars().count() > letters || (is_cut && nth == last) {
+            let kept: String = line.chars().take(letters.saturating_sub(1)).collect();
+            *line = format!("{kept}…");
+        }
+    }
+    lines
 }
 
 fn with_unit(unit: Unit, value: f64) -> String {
@@ -240,4 +292,18 @@ fn with_unit(unit: Unit, value: f64) -> String {
 /// A text that ends no element and no attribute.
 fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::in_lines;
+
+    #[test]
+    fn a_name_has_as_many_lines_as_it_needs_and_three_at_most() {
+        assert_eq!(in_lines("Bookings", 10), ["Bookings"]);
+        assert_eq!(in_lines("Vehicles & freight", 10), ["Vehicles &", "freight"]);
+        assert_eq!(in_lines("Vehicles & freight", 5), ["Vehi…", "&", "frei…"]);
+        assert_eq!(in_lines("All of the harbour offices", 7), ["All of", "the", "harbou…"]);
+        assert!(in_lines("", 7).is_empty());
+    }
 }

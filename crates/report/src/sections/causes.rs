@@ -75,6 +75,7 @@ pub(super) fn part(told: &Told<'_>) -> Part {
         title: "Mean effect on the service level, by cause".to_owned(),
         unit: Unit::Points,
         places: CAUSES.into_iter().map(|cause| name(cause).to_owned()).collect(),
+        is_named: true,
         series: vec![Series {
             name: "Mean effect".to_owned(),
             mark: Mark::Columns,

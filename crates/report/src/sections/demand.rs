@@ -1,6 +1,6 @@
 //! Contacts offered, and how far their forecast was off.
 
-use super::over_groups;
+use super::{by_name, over_groups};
 use crate::beside::Beside;
 use crate::facts::TypeFacts;
 use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
@@ -159,15 +159,17 @@ pub(super) fn accuracy(told: &Told<'_>) -> Part {
              the last four weeks before today.",
         );
     }
-    let (mut actual, mut error, mut bias) = (0.0, 0.0, 0.0);
+    let (mut actual, mut off, mut bias) = (0.0, 0.0, 0.0);
     for (_, day) in told.facts.types.iter().flat_map(TypeFacts::judged_days) {
         actual += day.actual;
-        error += (day.forecast - day.actual).abs();
+        off += (day.forecast - day.actual).abs();
         bias += day.forecast - day.actual;
     }
+    let judged = told.facts.types.iter().filter(|each| error(each).is_some());
+    let errors = judged.map(|each| (each.name.clone(), error(each)));
     let sentence = format!(
         "Daily forecasts were off by {} on average, weighted by contacts; in all they were {} too {}.",
-        words::percent(error / actual.max(1.0)),
+        words::percent(off / actual.max(1.0)),
         words::percent(bias.abs() / actual.max(1.0)),
         if bias > 0.0 { "high" } else { "low" },
     );
@@ -176,7 +178,9 @@ pub(super) fn accuracy(told: &Told<'_>) -> Part {
         sentence,
         is_missing: false,
         about: None,
-        pictures: Vec::new(),
+        pictures: by_name(("Forecast error", Unit::Share), "Error (WAPE)", errors)
+            .into_iter()
+            .collect(),
         tables: vec![Table {
             title: "Forecast error by contact type, by day".to_owned(),
             columns: vec![
@@ -195,21 +199,25 @@ pub(super) fn accuracy(told: &Told<'_>) -> Part {
     }
 }
 
+/// Sum of the daily differences, signs left out, as a share of the actual contacts.
+fn error(each: &TypeFacts) -> Option<f64> {
+    let Judged { actual, .. } = each.judged();
+    let off = each.judged_days().into_values().map(|day| (day.actual - day.forecast).abs());
+    (actual > 0.0).then(|| off.sum::<f64>() / actual)
+}
+
 fn accuracy_row(each: &TypeFacts) -> Option<Row> {
     let judged = each.judged_days();
     let Judged { forecast, actual } = each.judged();
-    if actual <= 0.0 {
-        return None;
-    }
+    let error = error(each)?;
     let off = |day: &Judged| (day.actual - day.forecast).abs();
-    let error: f64 = judged.values().map(off).sum();
     let (day, worst) = judged.iter().max_by(|one, other| off(one.1).total_cmp(&off(other.1)))?;
     let row = Row::of(vec![
         each.name.as_str().into(),
         (judged.len() as f64).into(),
         forecast.into(),
         actual.into(),
-        (error / actual).into(),
+        error.into(),
         (forecast / actual - 1.0).into(),
         words::short_day(*day).into(),
         (worst.forecast > 0.0).then(|| worst.actual / worst.forecast - 1.0).into(),

@@ -44,6 +44,27 @@ pub(crate) fn part(section: Section, told: &Told<'_>) -> Part {
     }
 }
 
+/// Most names that a picture has room for.
+const MOST_NAMES: usize = 14;
+
+/// A picture of one figure for each name; none where there is but one name, or too many to be read.
+fn by_name(
+    (title, unit): (&str, Unit),
+    series: &str,
+    figures: impl Iterator<Item = (String, Option<f64>)>,
+) -> Option<Picture> {
+    let (places, values): (Vec<String>, Vec<Option<f64>>) = figures.unzip();
+    let fits = (2..=MOST_NAMES).contains(&places.len());
+    (fits && values.iter().any(Option::is_some)).then(|| Picture {
+        title: title.to_owned(),
+        unit,
+        places,
+        is_named: true,
+        series: vec![Series { name: series.to_owned(), mark: Mark::Columns, values }],
+        target: None,
+    })
+}
+
 /// A picture over groups; none where there is but one place, or none, or nothing to draw.
 fn over_groups(
     told: &Told<'_>,
@@ -61,6 +82,7 @@ fn over_groups(
         title: title.to_owned(),
         unit,
         places: groups.iter().map(|group| told.place(*group)).collect(),
+        is_named: false,
         series,
         target: None,
     })

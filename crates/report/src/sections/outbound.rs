@@ -1,7 +1,8 @@
 //! Campaigns as their trials found them, and the telephone lines of the busiest interval.
 
+use super::by_name;
 use crate::facts::CampaignFacts;
-use crate::report::{About, Column, Part, Row, Table};
+use crate::report::{About, Column, Part, Picture, Row, Table};
 use crate::told::{Told, gone};
 use crate::{Section, Unit, words};
 
@@ -72,7 +73,7 @@ pub(super) fn campaigns(told: &Told<'_>) -> Part {
         sentence,
         is_missing: false,
         about: Some(About::Campaigns),
-        pictures: Vec::new(),
+        pictures: picture(&campaigns).into_iter().collect(),
         tables: vec![Table {
             title: "Campaigns, as simulated: mean of a day".to_owned(),
             columns: vec![
@@ -88,6 +89,19 @@ pub(super) fn campaigns(told: &Told<'_>) -> Part {
             total: None,
         }],
     }
+}
+
+/// Calls abandoned of those answered; the ceiling where all have the same.
+fn picture(campaigns: &[&CampaignFacts]) -> Option<Picture> {
+    let abandoned = campaigns.iter().map(|campaign| {
+        let tried = campaign.tried.as_ref();
+        (campaign.name.clone(), tried.and_then(|tried| tried.abandoned))
+    });
+    let picture = by_name(("Calls abandoned", Unit::Share), "Abandoned", abandoned)?;
+    let ceiling = campaigns.first()?.ceiling;
+    let is_same = campaigns.iter().all(|campaign| campaign.ceiling == ceiling);
+    let told = || format!("ceiling {}", words::short_percent(ceiling));
+    Some(Picture { target: is_same.then(|| (ceiling, told())), ..picture })
 }
 
 pub(super) fn lines(told: &Told<'_>) -> Part {

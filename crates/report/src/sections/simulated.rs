@@ -1,8 +1,9 @@
 //! What the history does not tell: waits by percentile, queues, and where contacts go, as the latest trial of the live
 //! strategy found them.
 
+use super::by_name;
 use crate::facts::{SimulatedFacts, SimulatedFlow, WAIT_SHARES};
-use crate::report::{About, Cell, Column, Part, Row, Table};
+use crate::report::{About, Cell, Column, Part, Picture, Row, Table};
 use crate::told::{Told, gone};
 use crate::{Section, Unit, words};
 
@@ -22,7 +23,7 @@ fn source(simulated: &SimulatedFacts) -> String {
 fn part(
     section: Section,
     told: &Told<'_>,
-    made: impl FnOnce(&SimulatedFacts) -> (String, Table),
+    made: impl FnOnce(&SimulatedFacts) -> (String, Option<Picture>, Table),
 ) -> Part {
     let Some(simulated) = &told.facts.simulated else {
         return Part::missing(
@@ -30,13 +31,13 @@ fn part(
             "No trial of the live strategy has finished. Run one under Trials: the history does not record this.",
         );
     };
-    let (sentence, table) = made(simulated);
+    let (sentence, picture, table) = made(simulated);
     Part {
         section,
         sentence: format!("{sentence} {}", source(simulated)),
         is_missing: false,
         about: Some(About::Trial(simulated.trial)),
-        pictures: Vec::new(),
+        pictures: picture.into_iter().collect(),
         tables: vec![table],
     }
 }
@@ -74,7 +75,13 @@ pub(super) fn waits(told: &Told<'_>) -> Part {
             rows: rows.collect(),
             total: None,
         };
-        (sentence, table)
+        let waits = simulated.waits.iter();
+        let picture = by_name(
+            ("Wait of nine in ten answered contacts", Unit::Seconds),
+            "up to",
+            waits.map(|each| (each.contact_type.clone(), nine_in_ten(each))),
+        );
+        (sentence, picture, table)
     })
 }
 
@@ -122,7 +129,12 @@ pub(super) fn queues(told: &Told<'_>) -> Part {
             rows: rows.collect(),
             total: None,
         };
-        (sentence + &gone_queues(told, simulated), table)
+        let picture = by_name(
+            ("Service level by queue or hunt group", Unit::Share),
+            "Service level",
+            covered().map(|point| (point.name.clone(), point.service_level)),
+        );
+        (sentence + &gone_queues(told, simulated), picture, table)
     })
 }
 
@@ -178,6 +190,6 @@ pub(super) fn flow(told: &Told<'_>) -> Part {
             rows: rows.collect(),
             total: None,
         };
-        (sentence, table)
+        (sentence, None, table)
     })
 }

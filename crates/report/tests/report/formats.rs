@@ -94,6 +94,7 @@ proptest::proptest! {
             title: "Service level".to_owned(),
             unit: Unit::Share,
             places: vec!["x".repeat(letters); places],
+            is_named: false,
             series: vec![Series {
                 name: "Service level".to_owned(),
                 mark: Mark::Line,
@@ -108,6 +109,60 @@ proptest::proptest! {
             proptest::prop_assert!(pair[0].1 < pair[1].0, "{pair:?}");
         }
     }
+}
+
+proptest::proptest! {
+    #[test]
+    fn every_name_of_a_named_picture_stands_and_touches_no_other(
+        names in proptest::collection::vec("[A-Z][a-z]{0,18}( [a-z]{1,14}){0,4}", 2..14),
+    ) {
+        let picture = Picture {
+            title: "Service level".to_owned(),
+            unit: Unit::Share,
+            places: names.clone(),
+            is_named: true,
+            series: vec![Series {
+                name: "Service level".to_owned(),
+                mark: Mark::Columns,
+                values: vec![Some(0.8); names.len()],
+            }],
+            target: None,
+        };
+        let drawn = svg(&picture);
+        let mut lines = named_places(&drawn);
+        let mut middles: Vec<i64> = lines.iter().map(|(from, to)| (5.0 * (from + to)) as i64).collect();
+        middles.dedup();
+        proptest::prop_assert_eq!(middles.len(), names.len(), "{}", drawn);
+        lines.sort_by(|one, other| one.0.total_cmp(&other.0));
+        proptest::prop_assert!(lines.iter().all(|(from, to)| *from >= 0.0 && *to <= 760.0));
+        let wide = (760.0 - 56.0 - 12.0) / names.len() as f64;
+        proptest::prop_assert!(lines.iter().all(|(from, to)| to - from <= wide), "{drawn}");
+    }
+}
+
+#[test]
+fn sections_of_names_have_a_picture_of_them() {
+    let mut facts = full_facts();
+    facts.campaigns[1].tried = facts.campaigns[0].tried.clone();
+    let simulated = facts.simulated.as_mut().unwrap();
+    simulated.waits.push(simulated.waits[0].clone());
+    simulated.service_points.push(simulated.service_points[0].clone());
+    let report = make(&definition(), &facts);
+    let picture = |section: Section| {
+        let part = report.parts.iter().find(|part| part.section == section).unwrap();
+        part.pictures.first().cloned()
+    };
+    let values = |section| picture(section).unwrap().series[0].values.clone();
+    assert_eq!(picture(Section::Accuracy).unwrap().places, ["Bookings", "Sailing changes"]);
+    assert!((values(Section::Accuracy)[1].unwrap() - 1.0 / 6.0).abs() < 1e-12);
+    assert_eq!(values(Section::Queues), [Some(0.78); 2]);
+    assert_eq!(values(Section::Waits), [Some(31.5); 2]);
+    let campaigns = picture(Section::Campaigns).unwrap();
+    assert_eq!(campaigns.series[0].values, [Some(0.05); 2]);
+    assert_eq!(campaigns.target, Some((0.03, "ceiling 3 %".to_owned())));
+    let one = make(&definition(), &full_facts());
+    let queues = one.parts.iter().find(|part| part.section == Section::Queues).unwrap();
+    assert!(queues.pictures.is_empty(), "one name is no picture");
 }
 
 #[test]
@@ -224,6 +279,7 @@ fn a_line_breaks_where_a_figure_is_missing_and_a_column_ends_at_zero() {
         title: "Effects".to_owned(),
         unit: Unit::Points,
         places: ["a", "b", "c", "d"].map(str::to_owned).to_vec(),
+        is_named: false,
         series: vec![
             series(Mark::Columns, &[Some(0.1), Some(-0.1), None, Some(0.0)]),
             series(Mark::Line, &[Some(0.1), Some(0.2), None, Some(0.1)]),

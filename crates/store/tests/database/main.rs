@@ -16,3 +16,4 @@ mod rosters;
 mod searches;
 mod sessions;
 mod stories;
+mod trail;

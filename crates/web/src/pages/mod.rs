@@ -9,11 +9,13 @@ pub(crate) mod people;
 pub(crate) mod progress;
 pub(crate) mod reports;
 pub(crate) mod searches;
+pub(crate) mod server;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;
 pub(crate) mod strategy;
 pub(crate) mod today;
 pub(crate) mod tokens;
+pub(crate) mod trail;
 pub(crate) mod trials;
 pub(crate) mod watch;
 

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
-use barometer_store::{Role, StoreError, Token, User};
+use barometer_store::{Deed, Noted, Role, StoreError, Token, User};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -14,7 +14,7 @@ use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::Frame;
 use crate::page_error::PageError;
-use crate::pages::{page, refused};
+use crate::pages::{page, refused, trail};
 use crate::words;
 use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS, MOST_PASSWORD_CHARS, is_long_enough};
 
@@ -168,7 +168,14 @@ pub(crate) async fn add(
     check_password(&typed.password, "password", &mut wrong);
     if let (Some(role), true) = (role, wrong.is_empty()) {
         match app.store.add_user(name, email, &hashed(&typed.password).await?, role).await {
-            Ok(_) => return Ok(Redirect::to("/people?note=added").into_response()),
+            Ok(_) => {
+                let change = Noted {
+                    became: Some(role.word().to_owned()),
+                    ..Noted::about(format!("{name}, {email}"))
+                };
+                trail::note(&app, &context, Deed::PersonAdded, change).await;
+                return Ok(Redirect::to("/people?note=added").into_response());
+            }
             Err(StoreError::Taken) => {
                 wrong.note("email", "Somebody signs in with this address already.")
             }
@@ -198,10 +205,13 @@ pub(crate) async fn change_role(
         let message = "Another administrator must change your role, so that one always stays.";
         return Err(PageError::Refused(message.to_owned()));
     }
+    let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
     if !app.store.set_role(person, role).await? {
         let message = "This is the only administrator left. Make somebody else one first.";
         return Err(PageError::Refused(message.to_owned()));
     }
+    let change = Noted::from_to(before.name, before.role.word(), role.word());
+    trail::note(&app, &context, Deed::RoleChanged, change).await;
     Ok(Redirect::to("/people?note=role").into_response())
 }
 
@@ -213,11 +223,15 @@ pub(crate) struct AgentsForm {
 /// `POST /people/{person}/agents`: lets somebody see single agents, or no longer.
 pub(crate) async fn let_see_agents(
     State(app): State<App>,
-    Administrator(_): Administrator,
+    Administrator(context): Administrator,
     Path(person): Path<Uuid>,
     Form(form): Form<AgentsForm>,
 ) -> Result<Response, PageError> {
+    let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
     app.store.let_see_agents(person, form.sees_agents).await?;
+    let told = |sees: bool| if sees { "sees them" } else { "hidden" };
+    let change = Noted::from_to(before.name, told(before.sees_agents), told(form.sees_agents));
+    trail::note(&app, &context, Deed::AgentsRightChanged, change).await;
     Ok(Redirect::to("/people?note=agents").into_response())
 }
 
@@ -229,7 +243,7 @@ pub(crate) struct PasswordForm {
 /// `POST /people/{person}/password`: a new password for somebody who lost theirs.
 pub(crate) async fn give_password(
     State(app): State<App>,
-    Administrator(_): Administrator,
+    Administrator(context): Administrator,
     Path(person): Path<Uuid>,
     Form(form): Form<PasswordForm>,
 ) -> Result<Response, PageError> {
@@ -238,7 +252,9 @@ pub(crate) async fn give_password(
             "The password must have {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters; it was not changed."
         )));
     }
+    let whose = app.store.user(person).await?.ok_or(PageError::NotFound)?;
     app.store.set_password(person, &hashed(&form.password).await?).await?;
+    trail::note(&app, &context, Deed::PasswordChanged, Noted::about(whose.name)).await;
     Ok(Redirect::to("/people?note=password").into_response())
 }
 
@@ -268,6 +284,7 @@ pub(crate) async fn change_own_password(
     app.store.set_password(context.user.id, &hashed(&new).await?).await?;
     // The session is bound to the password: this one goes on with the new one.
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
+    trail::note(&app, &context, Deed::PasswordChanged, Noted::about(user.name.clone())).await;
     let failed = |error: String| PageError::Internal(error.into());
     session.login(&Account(user)).await.map_err(|error| failed(error.to_string()))?;
     session.session.cycle_id().await.map_err(|error| failed(error.to_string()))?;
@@ -282,6 +299,7 @@ pub(crate) async fn end_other_sessions(
 ) -> Result<Response, PageError> {
     let Some(here) = session.session.id() else { return Err(PageError::NotFound) };
     app.store.end_other_sessions(context.user.id, &here.to_string()).await?;
+    trail::note(&app, &context, Deed::SessionsEnded, Noted::default()).await;
     Ok(Redirect::to("/people?note=ended").into_response())
 }
 

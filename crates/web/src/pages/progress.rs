@@ -110,7 +110,33 @@ pub(crate) async fn cancel(
 ) -> Result<Response, PageError> {
     let run = app.store.run(id).await?;
     app.store.cancel_run(id).await?;
-    let back = match run.kind {
+    back_to(&app, &context, &run).await
+}
+
+/// `POST /runs/{run}/retry`: a run that failed or was cancelled, once more.
+pub(crate) async fn retry(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let run = app.store.run(id).await?;
+    // Pressed twice, it is queued once.
+    app.store.retry_run(id).await?;
+    back_to(&app, &context, &run).await
+}
+
+async fn back_to(app: &App, context: &RequestContext, run: &Run) -> Result<Response, PageError> {
+    Ok(Redirect::to(&address(app, context, run).await?).into_response())
+}
+
+/// The page that shows a run.
+pub(crate) async fn address(
+    app: &App,
+    context: &RequestContext,
+    run: &Run,
+) -> Result<String, PageError> {
+    let id = run.id;
+    Ok(match run.kind {
         RunKind::Trial => format!("/trials/{id}"),
         RunKind::Comparison => format!("/comparisons/{id}"),
         RunKind::Forecasts => Stage::Demand.address(context.day, None),
@@ -121,6 +147,5 @@ pub(crate) async fn cancel(
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)
         }
-    };
-    Ok(Redirect::to(&back).into_response())
+    })
 }

@@ -7,12 +7,14 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
+use barometer_store::Deed;
 use serde::Deserialize;
 
 use crate::App;
 use crate::access::{Accounts, Credentials, NotAuthenticated};
 use crate::extract::{ClientAddress, Form, Query};
 use crate::page_error::PageError;
+use crate::pages::trail::note_at_the_door;
 use crate::pages::{page, refused};
 
 /// Demo users as the sign-in page shows them; `barometer demo` makes the same.
@@ -120,6 +122,7 @@ pub(crate) async fn sign_in(
     let SignInForm { email, password, next } = typed;
     if let Some(wait) = app.attempts.wait(Instant::now(), &email, address) {
         tracing::warn!(email, ?address, "refused to sign in: too many failures");
+        app.metrics.refused_sign_ins.inc();
         let minutes = wait.as_secs().div_ceil(60);
         let wrong = format!(
             "Too many attempts failed. Try again in {minutes} minute{}.",
@@ -141,6 +144,8 @@ pub(crate) async fn sign_in(
     let Some(account) = account else {
         app.attempts.failed(Instant::now(), &email, address);
         tracing::warn!(email, ?address, "failed to sign in");
+        app.metrics.refused_sign_ins.inc();
+        note_at_the_door(&app, &email, address, Deed::SignInRefused).await;
         let wrong = "This address and password do not belong together. Check both and try again.";
         return refused(&SignInPage::new(&app, email, next, Some(wrong.to_owned())).await?);
     };
@@ -151,6 +156,7 @@ pub(crate) async fn sign_in(
     }
     session.login(&account).await.map_err(internal)?;
     session.session.cycle_id().await.map_err(internal)?;
+    note_at_the_door(&app, &email, address, Deed::SignedIn).await;
     Ok(Redirect::to(own_path(&next)).into_response())
 }
 

@@ -3,6 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_store::{Deed, Noted};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -11,7 +12,7 @@ use crate::access::Administrator;
 use crate::extract::{Form, Path};
 use crate::frame::Frame;
 use crate::page_error::PageError;
-use crate::pages::page;
+use crate::pages::{page, trail};
 
 /// The longest name.
 const MOST_CHARS: usize = 80;
@@ -41,6 +42,7 @@ pub(crate) async fn add(
         return Err(PageError::Refused(message));
     }
     let secret = app.store.add_token(context.centre.id, name, context.user.id).await?;
+    trail::note(&app, &context, Deed::TokenMade, Noted::about(name)).await;
     page(&TokenPage { frame: Frame::apart(&context), name: name.to_owned(), secret })
 }
 
@@ -50,6 +52,9 @@ pub(crate) async fn remove(
     Administrator(context): Administrator,
     Path(token): Path<Uuid>,
 ) -> Result<Response, PageError> {
+    let tokens = app.store.tokens(context.centre.id).await?;
+    let name = tokens.into_iter().find(|each| each.id == token).map(|token| token.name);
     app.store.remove_token(context.centre.id, token).await?;
+    trail::note(&app, &context, Deed::TokenEnded, Noted::about(name.unwrap_or_default())).await;
     Ok(Redirect::to("/people").into_response())
 }

@@ -48,6 +48,10 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/demand/import/{id}/columns"), Role::Planner),
         (post.clone(), format!("/demand/import/{id}/columns"), Role::Planner),
         (post.clone(), format!("/demand/import/{id}/undo"), Role::Planner),
+        (get.clone(), "/people/trail".into(), Role::Administrator),
+        (get.clone(), "/people/server".into(), Role::Administrator),
+        (post.clone(), format!("/runs/{id}/retry"), Role::Planner),
+        (get.clone(), "/people/trail.csv".into(), Role::Administrator),
         (post.clone(), "/people/tokens".into(), Role::Administrator),
         (post.clone(), format!("/people/tokens/{id}/remove"), Role::Administrator),
         (post.clone(), format!("/demand/import/{id}/discard"), Role::Planner),
@@ -320,7 +324,7 @@ async fn pages_carry_the_headers_that_keep_them_safe(pool: PgPool) {
 async fn every_answer_has_the_headers_and_only_https_insists_on_itself(pool: PgPool) {
     let centre = Centre::new(pool).await;
     for https in [false, true] {
-        for address in ["/sign-in", "/health", "/static/app.css", "/api/history", "/nowhere"] {
+        for address in ["/sign-in", "/health/live", "/static/app.css", "/api/history", "/nowhere"] {
             let request = Request::get(address).body(Body::empty()).unwrap();
             let app = centre.app(Settings { https, ..Centre::settings() });
             let headers = app.oneshot(request).await.unwrap().headers().clone();

@@ -75,7 +75,14 @@ impl Centre {
     }
 
     pub fn settings() -> Settings {
-        Settings { demo: false, https: false, idle_minutes: 60, upload_limit_mb: 1 }
+        Settings {
+            demo: false,
+            https: false,
+            idle_minutes: 60,
+            upload_limit_mb: 1,
+            metrics_token: None,
+            access_log: false,
+        }
     }
 
     pub fn app(&self, settings: Settings) -> Router {

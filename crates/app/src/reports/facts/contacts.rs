@@ -16,6 +16,9 @@ use super::{Reach, if_wanted, instants, midnight};
 use crate::planning::{Basis, expected};
 use crate::{AppError, clock};
 
+/// Contact types that are read at the same time, over a connection or two each.
+const TYPES_AT_ONCE: usize = 3;
+
 pub(super) async fn type_facts(
     store: &Store,
     centre: &Centre,
@@ -44,34 +47,39 @@ pub(super) async fn type_facts(
     let opening =
         if_wanted(opened, async { Ok(store.opening_plans(centre.id, first, last).await?) });
     let plans = Plans { accounts, opening: opening.await? };
-    let each = types.iter().map(|each| async {
-        let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
-            let own = counts.iter().filter(|counts| counts.contact_type == each.id);
-            own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
-        };
-        let measured = of_type(&own);
-        let (forecast, planned, staffed) = tokio::try_join!(
-            forecasts(store, centre, each, &plans, reach),
-            if_wanted(wants_plan, plans.of(store, centre, each, &measured, reach)),
-            if_wanted(wants_people, staffed(store, centre, each, reach)),
-        )?;
-        let forecast = if reach.slots == Slots::Interval {
-            with_actuals(forecast, &measured)
-        } else {
-            forecast
-        };
-        Ok::<_, AppError>(TypeFacts {
-            id: each.id,
-            name: each.name.clone(),
-            rules: each.rules,
-            measured,
-            compared: of_type(&compared),
-            forecast,
-            planned,
-            staffed,
-        })
-    });
-    try_join_all(each).await
+    let (plans, own, compared) = (&plans, &own, &compared);
+    let mut facts = Vec::with_capacity(types.len());
+    for few in types.chunks(TYPES_AT_ONCE) {
+        let each = few.iter().map(|each| async move {
+            let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
+                let own = counts.iter().filter(|counts| counts.contact_type == each.id);
+                own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
+            };
+            let measured = of_type(own);
+            let (forecast, planned, staffed) = tokio::try_join!(
+                forecasts(store, centre, each, plans, reach),
+                if_wanted(wants_plan, plans.of(store, centre, each, &measured, reach)),
+                if_wanted(wants_people, staffed(store, centre, each, reach)),
+            )?;
+            let forecast = if reach.slots == Slots::Interval {
+                with_actuals(forecast, &measured)
+            } else {
+                forecast
+            };
+            Ok::<_, AppError>(TypeFacts {
+                id: each.id,
+                name: each.name.clone(),
+                rules: each.rules,
+                measured,
+                compared: of_type(compared),
+                forecast,
+                planned,
+                staffed,
+            })
+        });
+        facts.extend(try_join_all(each).await?);
+    }
+    Ok(facts)
 }
 
 /// Forecasts of intervals beside what was measured in them. An hour that the clock shows twice is one.

@@ -15,6 +15,7 @@ pub(crate) mod tabs;
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_store::{Deed, Noted};
 use uuid::Uuid;
 
 use crate::App;
@@ -22,6 +23,7 @@ use crate::access::Planner;
 use crate::extract::Path;
 use crate::frame::Stage;
 use crate::page_error::PageError;
+use crate::pages::trail;
 
 /// `POST /demand/{contact_type}/remove`: the contact type goes with all that belongs to it.
 pub(crate) async fn remove(
@@ -29,7 +31,8 @@ pub(crate) async fn remove(
     Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    app.store.contact_type(id).await?;
+    let removed = app.store.contact_type(id).await?;
     app.store.remove_contact_type(id).await?;
+    trail::note(&app, &context, Deed::ContactTypeRemoved, Noted::about(removed.name)).await;
     Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response())
 }

@@ -8,7 +8,7 @@ use barometer_plan::{
     Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetState, Verdict,
 };
 use barometer_simulate::Estimate;
-use barometer_store::Role;
+use barometer_store::{Deed, Noted, Role};
 use barometer_strategy::{Change, Strategy};
 use serde::Deserialize;
 
@@ -16,8 +16,8 @@ use crate::access::RequestContext;
 use crate::extract::{Form, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::page;
 use crate::pages::strategy::expectations;
+use crate::pages::{page, trail};
 use crate::{App, exports, words};
 
 #[derive(Template)]
@@ -361,6 +361,8 @@ pub(crate) async fn act(
         }
         opened.act(&app.store, context.centre.id, act, Some(actor(&context))).await?;
     }
+    let noted = Noted::about(format!("sheet {number}: {}", form.act.replace('_', " ")));
+    trail::note(&app, &context, Deed::ChangeSheet, noted).await;
     app.live.wake();
     Ok(Redirect::to(&format!("/go-live/sheets/{number}?day={}", context.day)).into_response())
 }

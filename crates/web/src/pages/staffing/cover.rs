@@ -6,7 +6,7 @@ use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::staffing::roster;
 use barometer_plan::{CoverInterval, PlannedInterval, Verdict, worst};
-use barometer_store::{AgentStretch, ContactType};
+use barometer_store::{AgentStretch, ContactType, Deed, Noted};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
@@ -24,7 +24,7 @@ use crate::charts;
 use crate::exports::{self, Cell};
 use crate::extract::{Form, Multipart, Path, Query};
 use crate::page_error::PageError;
-use crate::pages::{Choice, page, refused};
+use crate::pages::{Choice, page, refused, trail};
 use crate::words;
 use barometer_app::planning;
 use barometer_app::staffing::Source;
@@ -267,7 +267,9 @@ pub(crate) async fn save_cover(
     };
     match planned {
         Ok(cover) => {
+            let change = changed(&contact_type.name, &plan, &cover);
             app.store.save_cover(id, &cover).await?;
+            trail::note(&app, &context, Deed::CoverChanged, change).await;
             Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, context.day)))
                 .into_response())
         }
@@ -277,6 +279,28 @@ pub(crate) async fn save_cover(
             refused(&template)
         }
     }
+}
+
+/// People planned of the intervals that are saved, before and after.
+fn changed(name: &str, plan: &[PlannedInterval], cover: &[CoverInterval]) -> Noted {
+    let told = |people: u64| format!("{people} people over {} intervals", cover.len());
+    let is_saved = |each: &&PlannedInterval| cover.iter().any(|saved| saved.start == each.start);
+    let was = plan.iter().filter(is_saved).filter_map(|each| each.assessment.cover);
+    let days: Vec<Date> = [cover.first(), cover.last()]
+        .into_iter()
+        .flatten()
+        .map(|each| each.start.to_zoned(TimeZone::UTC).date())
+        .collect();
+    let days = match days.as_slice() {
+        [first, last] if first != last => format!(", {first} to {last}"),
+        [first, ..] => format!(", {first}"),
+        [] => String::new(),
+    };
+    Noted::from_to(
+        format!("{name}{days}"),
+        told(was.map(u64::from).sum()),
+        told(cover.iter().map(|each| u64::from(each.agents)).sum()),
+    )
 }
 
 fn need_as_cover(plan: &[PlannedInterval]) -> Vec<CoverInterval> {

@@ -4,16 +4,17 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{Model, Rules, Shrinkage};
 use barometer_queueing::LevelOf;
+use barometer_store::{ContactType, Deed, Noted};
 use serde::Deserialize;
 use uuid::Uuid;
 
 use super::{Asked, show_page};
 use crate::App;
-use crate::access::Planner;
+use crate::access::{Planner, RequestContext};
 use crate::extract::{Form, Path};
 use crate::forms::FormErrors;
 use crate::page_error::PageError;
-use crate::pages::refused;
+use crate::pages::{refused, trail};
 use crate::words;
 
 /// Targets as typed; what is wrong stands beside its field.
@@ -85,6 +86,7 @@ pub(crate) async fn save_targets(
     match checked {
         Ok(rules) => {
             app.store.save_rules(id, &rules).await?;
+            note(&app, &context, &contact_type, &rules).await;
             Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())
         }
         Err(wrong) => {
@@ -102,8 +104,17 @@ pub(crate) async fn undo_targets(
     Form(asked): Form<Asked>,
 ) -> Result<Response, PageError> {
     context.day = asked.day.parse().unwrap_or(context.day);
+    let before = app.store.contact_type(id).await?;
     app.store.undo_rules(id).await?;
+    let after = app.store.contact_type(id).await?.rules;
+    note(&app, &context, &before, &after).await;
     Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())
+}
+
+async fn note(app: &App, context: &RequestContext, before: &ContactType, after: &Rules) {
+    let (was, became) = trail::fields_changed(&before.rules, after);
+    let change = Noted::from_to(before.name.clone(), was, became);
+    trail::note(app, context, Deed::TargetsChanged, change).await;
 }
 
 impl TargetsForm {

@@ -267,6 +267,6 @@ fn waiting(row: &TypeRow) -> String {
 }
 
 /// For how long somebody does something, in words.
-pub(super) fn for_secs(secs: f64) -> String {
+pub(crate) fn for_secs(secs: f64) -> String {
     minutes(secs)
 }

@@ -9,7 +9,7 @@ use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_intake::Role;
 use barometer_plan::Rules;
-use barometer_store::{Centre, ImportState, PreviewLine, Refusal, StoreError, Upload};
+use barometer_store::{Centre, Deed, ImportState, Noted, PreviewLine, Refusal, StoreError, Upload};
 use futures_util::stream::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
@@ -17,7 +17,7 @@ use crate::access::{Planner, RequestContext};
 use crate::extract::{Multipart, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::{page, refused};
+use crate::pages::{page, refused, trail};
 use crate::{App, exports, words};
 use barometer_app::imports::{self as importing, FileError};
 use barometer_app::planning::last_forecast_day;
@@ -225,6 +225,7 @@ pub(crate) async fn undo(
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
     let by = Some(context.user.id);
+    let file = app.store.import(id).await?.file_name;
     app.store.undo_import(context.centre.id, id, by).await.map_err(|error| match error {
         StoreError::NotFound => PageError::Refused(
             "Only the last import can be undone, and this is not the last one (any more)."
@@ -232,6 +233,7 @@ pub(crate) async fn undo(
         ),
         error => error.into(),
     })?;
+    trail::note(&app, &context, Deed::ImportUndone, Noted::about(file)).await;
     Ok(Redirect::to(&format!("/demand/import/{id}")).into_response())
 }
 
@@ -345,6 +347,9 @@ pub(crate) async fn confirm(
         }
         Err(error) => return Err(error.into()),
     };
+    let import = app.store.import(id).await?;
+    let change = Noted::about(format!("{}, rows: {}", import.file_name, import.rows_read));
+    trail::note(&app, &context, Deed::ImportSaved, change).await;
     let target = match &touched[..] {
         // A forecast that does not reach today is shown where it begins.
         [only] => {

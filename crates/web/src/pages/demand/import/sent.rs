@@ -1,5 +1,7 @@
 //! History that a script sends: `PUT /api/history` with a token.
 
+use std::net::IpAddr;
+
 use axum::Json;
 use axum::body::{Body, Bytes};
 use axum::extract::State;
@@ -7,7 +9,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use barometer_intake::{Doubt, Role};
 use barometer_plan::Rules;
-use barometer_store::Role as UserRole;
+use barometer_store::{Deed, Noted, Role as UserRole};
 use csv_async::AsyncWriterBuilder;
 use futures_util::stream::{self, TryStreamExt};
 use serde::{Deserialize, Serialize};
@@ -16,8 +18,9 @@ use uuid::Uuid;
 use super::{first_reading, take_in};
 use crate::App;
 use crate::access::RequestContext;
-use crate::extract::Query;
+use crate::extract::{ClientAddress, Query};
 use crate::page_error::PageError;
+use crate::pages::trail;
 use barometer_app::clock::today;
 use barometer_app::imports::{self as importing, FileError};
 
@@ -57,11 +60,12 @@ fn told(status: StatusCode, message: impl Into<String>) -> Response {
 /// `PUT /api/history`: all rows of a CSV or JSON body, or none of them.
 pub(crate) async fn put(
     State(app): State<App>,
+    ClientAddress(from): ClientAddress,
     Query(query): Query<SentQuery>,
     headers: HeaderMap,
     body: Body,
 ) -> Response {
-    match receive(&app, query, &headers, body).await {
+    match receive(&app, query, (&headers, from), body).await {
         Ok(response) => response,
         Err(PageError::Refused(message)) => told(StatusCode::UNPROCESSABLE_ENTITY, message),
         Err(error) => {
@@ -74,7 +78,7 @@ pub(crate) async fn put(
 async fn receive(
     app: &App,
     query: SentQuery,
-    headers: &HeaderMap,
+    (headers, from): (&HeaderMap, Option<IpAddr>),
     body: Body,
 ) -> Result<Response, PageError> {
     let text = |name| headers.get(name).and_then(|value| value.to_str().ok());
@@ -91,7 +95,7 @@ async fn receive(
     };
     let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
     let today = today(&centre);
-    let context = RequestContext { user, centre, today, day: today };
+    let context = RequestContext { user, centre, today, day: today, from };
     let bytes = body.into_data_stream().map_err(|error| error.to_string());
     let is_json =
         text(header::CONTENT_TYPE).is_some_and(|kind| kind.starts_with("application/json"));
@@ -149,6 +153,9 @@ async fn receive(
     }
     let lines = app.store.preview(import).await?;
     app.store.confirm_import(import, &Rules::STARTING, Some(context.user.id)).await?;
+    let change =
+        Noted::about(format!("{} by the interface, rows: {}", read.file_name, read.rows_read));
+    trail::note(app, &context, Deed::ImportSaved, change).await;
     let sum = |of: fn(&barometer_store::PreviewLine) -> i64| lines.iter().map(of).sum();
     let saved = Told {
         message: "saved".to_owned(),

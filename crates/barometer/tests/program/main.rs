@@ -2,6 +2,8 @@
 
 #![cfg(test)]
 
+mod operating;
+
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::process::{Child, Command, Output, Stdio};
@@ -381,7 +383,7 @@ fn a_database_that_does_not_answer_is_said_in_one_line() {
         ("nonsense", "is DATABASE_URL right?"),
         ("", "no database: set DATABASE_URL"),
     ] {
-        let output = run(database, &["serve"], "");
+        let output = run(database, &["serve", "--database-wait-secs", "0"], "");
         let message = String::from_utf8_lossy(&output.stderr);
         assert!(!output.status.success() && message.contains(wanted), "{message}");
         assert_eq!(message.trim().lines().count(), 1, "{message}");

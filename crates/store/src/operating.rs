@@ -1,0 +1,181 @@
+//! What an operator asks: whether the database is as it should be, what waits, who works.
+
+use sqlx::FromRow;
+use sqlx::migrate::Migrator;
+
+use crate::jobs::QUEUE;
+use crate::{Store, StoreError};
+
+/// The schema that this program works with.
+pub(crate) static MIGRATIONS: Migrator = sqlx::migrate!("./migrations");
+
+/// A worker that has given no sign of life for so long counts for dead.
+const SILENT_SECS: f64 = 60.0;
+
+/// How things stand, for a monitor.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OperatingState {
+    /// Migrations of this program that the database does not have.
+    pub missing_migrations: usize,
+    /// Workers that gave a sign of life in the last minute.
+    pub workers: i64,
+    /// Age of the oldest run that waits for a worker, in seconds.
+    pub oldest_waiting_secs: Option<f64>,
+}
+
+/// A worker that has given a sign of life in the last hour.
+#[derive(Clone, Debug, PartialEq, FromRow)]
+pub struct WorkerLine {
+    /// Its name.
+    pub name: String,
+    /// Seconds since its last sign of life.
+    pub silent_secs: f64,
+    /// Whether it counts for alive.
+    pub is_alive: bool,
+}
+
+/// A table of the database with its size.
+#[derive(Clone, Debug, PartialEq, FromRow)]
+pub struct TableSize {
+    /// Its name.
+    pub name: String,
+    /// Bytes, indexes included.
+    pub bytes: i64,
+}
+
+/// Figures for a monitor.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct OperatingFigures {
+    /// Runs by kind and state.
+    pub runs: Vec<(String, String, i64)>,
+    /// Imports by state.
+    pub imports: Vec<(String, i64)>,
+    /// Messages of the outbox by state.
+    pub messages: Vec<(String, i64)>,
+    /// Age of the oldest forecast in seconds.
+    pub oldest_forecast_secs: Option<f64>,
+    /// Size of the database in bytes.
+    pub database_bytes: i64,
+    /// Connections of this process: open, and of those idle.
+    pub connections: (u32, usize),
+}
+
+impl Store {
+    /// How things stand.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn operating_state(&self) -> Result<OperatingState, StoreError> {
+        let failed = StoreError::on("asking how things stand");
+        let is_migrated: bool =
+            sqlx::query_scalar("SELECT to_regclass('_sqlx_migrations') IS NOT NULL")
+                .fetch_one(&self.pool)
+                .await
+                .map_err(&failed)?;
+        if !is_migrated {
+            let missing_migrations = MIGRATIONS.iter().count();
+            return Ok(OperatingState {
+                missing_migrations,
+                workers: 0,
+                oldest_waiting_secs: None,
+            });
+        }
+        let done: Vec<i64> =
+            sqlx::query_scalar("SELECT version FROM _sqlx_migrations WHERE success")
+                .fetch_all(&self.pool)
+                .await
+                .map_err(&failed)?;
+        let missing = MIGRATIONS.iter().filter(|migration| !done.contains(&migration.version));
+        let missing_migrations = missing.count();
+        let (workers, oldest_waiting_secs) = sqlx::query_as(
+            "SELECT (SELECT count(*) FROM apalis.workers WHERE worker_type = $1 \
+                 AND last_seen > now() - make_interval(secs => $2)), \
+               (SELECT extract(epoch FROM now() - min(created_at))::float8 FROM runs WHERE state = 'queued')",
+        )
+        .bind(QUEUE)
+        .bind(SILENT_SECS)
+        .fetch_one(&self.pool)
+        .await
+        .map_err(&failed)?;
+        Ok(OperatingState { missing_migrations, workers, oldest_waiting_secs })
+    }
+
+    /// Workers that have given a sign of life in the last hour, the latest first.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn workers(&self) -> Result<Vec<WorkerLine>, StoreError> {
+        sqlx::query_as(
+            "SELECT id AS name, extract(epoch FROM now() - last_seen)::float8 AS silent_secs, \
+               last_seen > now() - make_interval(secs => $2) AS is_alive \
+             FROM apalis.workers WHERE worker_type = $1 AND last_seen > now() - interval '1 hour' \
+             ORDER BY last_seen DESC",
+        )
+        .bind(QUEUE)
+        .bind(SILENT_SECS)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing workers"))
+    }
+
+    /// The largest tables, and the version of the database server.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn sizes(&self, most: i64) -> Result<(Vec<TableSize>, String), StoreError> {
+        let failed = StoreError::on("measuring tables");
+        let tables = sqlx::query_as(
+            "SELECT relname::text AS name, pg_total_relation_size(relid) AS bytes \
+             FROM pg_catalog.pg_statio_user_tables ORDER BY 2 DESC, 1 LIMIT $1",
+        )
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(&failed)?;
+        let version = sqlx::query_scalar("SHOW server_version")
+            .fetch_one(&self.pool)
+            .await
+            .map_err(&failed)?;
+        Ok((tables, version))
+    }
+
+    /// Figures for a monitor.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn operating_figures(&self) -> Result<OperatingFigures, StoreError> {
+        let failed = StoreError::on("reading figures for a monitor");
+        let runs =
+            sqlx::query_as("SELECT kind, state, count(*) FROM runs GROUP BY 1, 2 ORDER BY 1, 2")
+                .fetch_all(&self.pool)
+                .await
+                .map_err(&failed)?;
+        let imports = sqlx::query_as("SELECT state, count(*) FROM imports GROUP BY 1 ORDER BY 1")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(&failed)?;
+        let messages = sqlx::query_as("SELECT state, count(*) FROM outbox GROUP BY 1 ORDER BY 1")
+            .fetch_all(&self.pool)
+            .await
+            .map_err(&failed)?;
+        let (oldest_forecast_secs, database_bytes) = sqlx::query_as(
+            "SELECT extract(epoch FROM now() - min(made_at))::float8, pg_database_size(current_database()) \
+             FROM forecasts",
+        )
+        .fetch_one(&self.pool)
+        .await
+        .map_err(&failed)?;
+        Ok(OperatingFigures {
+            runs,
+            imports,
+            messages,
+            oldest_forecast_secs,
+            database_bytes,
+            connections: (self.pool.size(), self.pool.num_idle()),
+        })
+    }
+}
