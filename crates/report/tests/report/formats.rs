@@ -130,7 +130,7 @@ proptest::proptest! {
         };
         let drawn = svg(&picture);
         let mut lines = named_places(&drawn);
-        let mut middles: Vec<i64> = lines.iter().map(|(from, to)| (5.0 * (from + to)) as i64).collect();
+        let mut middles: Vec<i64> = lines.iter().map(|(from, to)| (5.0 * (from + to)).round() as i64).collect();
         middles.dedup();
         proptest::prop_assert_eq!(middles.len(), names.len(), "{}", drawn);
         lines.sort_by(|one, other| one.0.total_cmp(&other.0));
