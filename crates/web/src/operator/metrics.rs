@@ -83,7 +83,8 @@ pub(crate) async fn measured(State(app): State<App>, request: Request, next: Nex
     answer
 }
 
-/// `GET /metrics`: for whoever shows the token, or, where none is set, for this machine alone.
+/// `GET /metrics`: for whoever shows the token, or, where none is set, for this machine alone. Behind a proxy every
+/// request comes from this machine: there the token is needed.
 pub(crate) async fn show(
     State(app): State<App>,
     ClientAddress(address): ClientAddress,
@@ -95,7 +96,11 @@ pub(crate) async fn show(
         Some(token) => shown
             .and_then(|shown| shown.strip_prefix("Bearer "))
             .is_some_and(|shown| is_same(shown, token)),
-        None => is_near && !request.headers().contains_key("x-forwarded-for"),
+        None => {
+            let is_by_proxy =
+                app.settings.https || request.headers().contains_key("x-forwarded-for");
+            is_near && !is_by_proxy
+        }
     };
     if !is_let {
         return Ok(StatusCode::FORBIDDEN.into_response());

@@ -129,6 +129,8 @@ async fn figures_are_for_this_machine_or_for_the_token(pool: PgPool) {
     assert_eq!(status(plain(), from("192.0.2.7:5000", &[])).await, StatusCode::FORBIDDEN);
     let by_proxy = from("127.0.0.1:5000", &[("x-forwarded-for", "192.0.2.7")]);
     assert_eq!(status(plain(), by_proxy).await, StatusCode::FORBIDDEN, "a proxy is no monitor");
+    let behind_proxy = Settings { https: true, ..Centre::settings() };
+    assert_eq!(status(behind_proxy, from("127.0.0.1:5000", &[])).await, StatusCode::FORBIDDEN);
     let with_token = || Settings { metrics_token: Some("tide".to_owned()), ..Centre::settings() };
     let shown = |token| from("192.0.2.7:5000", &[("authorization", token)]);
     assert_eq!(status(with_token(), shown("Bearer tide")).await, StatusCode::OK);
