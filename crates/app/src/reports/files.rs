@@ -122,6 +122,16 @@ enum Drawn {
     Bitmap,
 }
 
+impl Drawn {
+    /// Browsers tell by the ending what they are to write, and some write nothing without one.
+    const fn file_name(self) -> &'static str {
+        match self {
+            Self::Document => "drawn.pdf",
+            Self::Bitmap => "drawn.png",
+        }
+    }
+}
+
 /// A folder that is gone when it is let go.
 struct Folder(PathBuf);
 
@@ -145,7 +155,7 @@ async fn drawn(page: &str, what: Drawn) -> Result<Vec<u8>, BrowserError> {
     let failed = |error: std::io::Error| BrowserError::Failed(error.to_string());
     let _turn = DRAWING.acquire().await.map_err(|error| BrowserError::Failed(error.to_string()))?;
     let folder = Folder::new().map_err(failed)?;
-    let (source, target) = (folder.0.join("page.html"), folder.0.join("drawn"));
+    let (source, target) = (folder.0.join("page.html"), folder.0.join(what.file_name()));
     tokio::fs::write(&source, page).await.map_err(failed)?;
     let mut command = Command::new(program);
     command
