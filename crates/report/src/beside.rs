@@ -39,7 +39,7 @@ impl Beside {
         (self.judged.offered > 0.0).then(|| self.measured.offered / self.judged.offered - 1.0)
     }
 
-    /// A measure as measured and as it stands beside it, of the same time.
+    /// A measure of the measured counts and of those beside them, for the same time.
     pub fn both(&self, measure: impl Fn(&Counts) -> Option<f64>) -> Option<(f64, f64)> {
         measure(&self.measured).zip(measure(&self.judged))
     }

@@ -244,7 +244,7 @@ impl<'a> Drawing<'a> {
         let places = &self.picture.places;
         let wide = |name: &str| LETTER * name.chars().count() as f64;
         let widest = places.iter().map(|name| wide(name)).fold(0.0, f64::max);
-        // So many places apart that no name touches the next.
+        // Names stand far enough apart not to touch.
         let every = ((widest + LETTER) / self.wide).ceil().max(1.0) as usize;
         for (place, name) in places.iter().enumerate().step_by(every) {
             let (x, half) = (self.x(place), wide(name) / 2.0);
@@ -261,7 +261,7 @@ impl<'a> Drawing<'a> {
     }
 }
 
-/// A name in up to three lines of so many letters; what has no room ends with dots.
+/// A name in up to three lines of at most `letters` letters; a longer one ends with dots.
 fn in_lines(name: &str, letters: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in name.split_whitespace() {

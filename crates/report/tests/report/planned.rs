@@ -11,7 +11,7 @@ fn against_plan() -> Definition {
     Definition { against: Against::Plan, ..definition() }
 }
 
-/// So many contacts as planned, this share of them in time.
+/// A plan of `offered` contacts, this share of them in time.
 fn as_planned(offered: f64, level: f64) -> Counts {
     Counts {
         offered,

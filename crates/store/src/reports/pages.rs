@@ -31,7 +31,7 @@ impl Store {
         Ok(PageState { changes, report: report.map(|report| report.0) })
     }
 
-    /// Keeps a report that was made of figures read after so many changes; what is older goes.
+    /// Keeps a report made from figures that were read at this count of changes; older ones are removed.
     pub async fn keep_report_page(
         &self,
         key: &[u8],

@@ -83,7 +83,7 @@ pub(crate) async fn measured(State(app): State<App>, request: Request, next: Nex
     answer
 }
 
-/// `GET /metrics`: for whoever shows the token, or, where none is set, for this machine alone. Behind a proxy every
+/// `GET /metrics`: for requests with the token or, where none is set, from this machine alone. Behind a proxy every
 /// request comes from this machine: there the token is needed.
 pub(crate) async fn show(
     State(app): State<App>,

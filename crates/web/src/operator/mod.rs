@@ -1,4 +1,4 @@
-//! What a monitor asks of a server: is it alive, can it work, and how much of what.
+//! What a monitor asks of a server: whether it is alive, whether it can work, and its figures.
 
 mod health;
 mod metrics;

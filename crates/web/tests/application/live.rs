@@ -302,7 +302,7 @@ async fn a_day_is_held_against_its_plan_until_now_and_by_itself_when_it_is_over(
     for _ in 0..150 {
         if centre.store.has_account(centre.centre, TODAY, end).await.unwrap() {
             barometer_app::runs::work_off_open(&centre.store).await.unwrap();
-            // Now the level that the plan led to is known, and what came is held against it.
+            // Now the level that the plan led to is known, and the actual one is held against it.
             let told = viewer.get(&format!("/reports/week-review?{day}")).await;
             told.says("more than planned")
                 .says("Plan: service level")
