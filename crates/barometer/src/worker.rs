@@ -63,10 +63,9 @@ pub async fn run(
     tokio::spawn(look_after_abandoned(store.clone(), stopped.clone()));
     tokio::spawn(publish_in_time(store.clone(), stopped.clone()));
     while !*stopped.borrow() {
-        let mut stop = stopped.clone();
-        let stopping = async move {
-            // An error means that the sender is gone, which is a stop too.
-            drop(stop.wait_for(|stopped| *stopped).await);
+        let stop = stopped.clone();
+        let stopping = async {
+            told_to_stop(stop).await;
             Ok::<(), WorkerError>(())
         };
         // A name of its own: two workers on one database must not take each other for dead.
@@ -92,9 +91,13 @@ pub async fn run(
     Ok(())
 }
 
-async fn last_work_is_over(mut stopped: watch::Receiver<bool>) {
+async fn told_to_stop(mut stopped: watch::Receiver<bool>) {
     // An error means that the sender is gone, which is a stop too.
     drop(stopped.wait_for(|stopped| *stopped).await);
+}
+
+async fn last_work_is_over(stopped: watch::Receiver<bool>) {
+    told_to_stop(stopped).await;
     tokio::time::sleep(LAST_WORK).await;
 }
 

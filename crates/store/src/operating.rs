@@ -4,7 +4,7 @@ use sqlx::FromRow;
 use sqlx::migrate::Migrator;
 
 use crate::jobs::QUEUE;
-use crate::{Store, StoreError};
+use crate::{RunKind, RunState, Store, StoreError};
 
 /// The schema that this program works with.
 pub(crate) static MIGRATIONS: Migrator = sqlx::migrate!("./migrations");
@@ -47,7 +47,7 @@ pub struct TableSize {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct OperatingFigures {
     /// Runs by kind and state.
-    pub runs: Vec<(String, String, i64)>,
+    pub runs: Vec<(RunKind, RunState, i64)>,
     /// Imports by state.
     pub imports: Vec<(String, i64)>,
     /// Messages of the outbox by state.

@@ -63,7 +63,33 @@ impl Deed {
         Self::ChangeSheet,
     ];
 
-    /// In words, as it is kept too.
+    /// As it is kept: wording may change, keys do not.
+    pub const fn key(self) -> &'static str {
+        match self {
+            Self::SignedIn => "signed_in",
+            Self::SignInRefused => "sign_in_refused",
+            Self::SessionsEnded => "sessions_ended",
+            Self::PersonAdded => "person_added",
+            Self::RoleChanged => "role_changed",
+            Self::AgentsRightChanged => "agents_right_changed",
+            Self::PasswordChanged => "password_changed",
+            Self::TokenMade => "token_made",
+            Self::TokenEnded => "token_ended",
+            Self::ImportSaved => "import_saved",
+            Self::ImportUndone => "import_undone",
+            Self::TargetsChanged => "targets_changed",
+            Self::CoverChanged => "cover_changed",
+            Self::ContactTypeRemoved => "contact_type_removed",
+            Self::ChangeSheet => "change_sheet",
+        }
+    }
+
+    /// The deed with this key.
+    pub fn of_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|deed| deed.key() == key)
+    }
+
+    /// In words.
     pub const fn words(self) -> &'static str {
         match self {
             Self::SignedIn => "signed in",
@@ -134,8 +160,8 @@ pub struct TrailEntry {
     pub by: String,
     /// From which address, where that is known.
     pub from: Option<String>,
-    /// What was done, in words.
-    pub did: String,
+    /// What was done; none where a later version wrote it.
+    pub did: Option<Deed>,
     /// To what.
     pub change: Noted,
 }
@@ -159,7 +185,7 @@ impl From<Row> for TrailEntry {
             at: row.done_at.to_jiff(),
             by: row.done_by,
             from: row.from_where,
-            did: row.did,
+            did: Deed::of_key(&row.did),
             change: Noted { about: row.about, was: row.was, became: row.became },
         }
     }
@@ -186,7 +212,7 @@ impl Store {
         .bind(doer.name)
         .bind(doer.user)
         .bind(doer.from.map(|from| from.to_string()))
-        .bind(did.words())
+        .bind(did.key())
         .bind(&change.about)
         .bind(&change.was)
         .bind(&change.became)
@@ -208,7 +234,7 @@ impl Store {
                AND strpos(lower(concat_ws(' ', done_by, from_where, about, was, became)), lower($3)) > 0 \
              ORDER BY number DESC LIMIT $4",
         )
-        .bind(filter.did.map(Deed::words))
+        .bind(filter.did.map(Deed::key))
         .bind(filter.before)
         .bind(filter.text.trim())
         .bind(most)

@@ -12,7 +12,10 @@ async fn note(store: &Store, name: &str, did: Deed, change: Noted) {
 
 async fn found(store: &Store, filter: TrailFilter) -> Vec<String> {
     let entries = store.trail(&filter, 10).await.unwrap();
-    entries.into_iter().map(|entry| format!("{} {}", entry.by, entry.did)).collect()
+    entries
+        .into_iter()
+        .map(|entry| format!("{} {}", entry.by, entry.did.unwrap().words()))
+        .collect()
 }
 
 #[sqlx::test(migrations = false)]
@@ -53,4 +56,5 @@ fn deeds_have_words_of_their_own() {
     words.sort_unstable();
     words.dedup();
     assert_eq!(words.len(), Deed::ALL.len());
+    assert!(Deed::ALL.into_iter().all(|deed| Deed::of_key(deed.key()) == Some(deed)));
 }

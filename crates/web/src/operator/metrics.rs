@@ -19,6 +19,7 @@ use std::sync::atomic::AtomicU64;
 use crate::App;
 use crate::extract::ClientAddress;
 use crate::page_error::PageError;
+use crate::pages::progress::{kind_word, state_word};
 
 /// Seconds within which answers are counted.
 const WITHIN_SECS: [f64; 9] = [0.005, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 3.0, 10.0];
@@ -134,6 +135,7 @@ fn text(
     );
     let runs: Family<OfKind, Gauge> = Family::default();
     for (kind, state, count) in figures.runs {
+        let (kind, state) = (kind_word(kind).to_owned(), state_word(state).to_owned());
         runs.get_or_create(&OfKind { kind, state }).set(count);
     }
     registry.register("runs", "Runs by kind and state", runs);

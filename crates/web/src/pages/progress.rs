@@ -76,6 +76,19 @@ impl ProgressPart {
     }
 }
 
+/// A kind in a word.
+pub(crate) const fn kind_word(kind: RunKind) -> &'static str {
+    match kind {
+        RunKind::Trial => "trial",
+        RunKind::Comparison => "comparison",
+        RunKind::Shifts => "shifts",
+        RunKind::Forecasts => "forecasts",
+        RunKind::Account => "account of a day",
+        RunKind::Search => "search",
+        RunKind::Report => "report",
+    }
+}
+
 /// A state in words.
 pub(crate) const fn state_word(state: RunState) -> &'static str {
     match state {

@@ -24,7 +24,7 @@ struct ServerPage {
     frame: Frame,
     answer: String,
     workers: Vec<(String, String)>,
-    runs: Vec<(String, String, String)>,
+    runs: Vec<(String, &'static str, String)>,
     failures: Vec<FailureRow>,
     database: String,
     tables: Vec<(String, String)>,
@@ -65,7 +65,13 @@ pub(crate) async fn show(
         runs: figures
             .runs
             .into_iter()
-            .map(|(kind, state, runs)| (words::capitalised(&kind), state, count(runs)))
+            .map(|(kind, state, runs)| {
+                (
+                    words::capitalised(progress::kind_word(kind)),
+                    progress::state_word(state),
+                    count(runs),
+                )
+            })
             .collect(),
         failures,
         database: bytes(figures.database_bytes),
@@ -106,7 +112,7 @@ async fn failure(app: &App, context: &RequestContext, run: Run) -> Result<Failur
         address: progress::address(app, context, &run).await?,
         retry: format!("/runs/{}/retry", run.id),
         at: words::moment(run.created_at, &context.centre.zone),
-        kind: words::capitalised(&format!("{:?}", run.kind).to_lowercase()),
+        kind: words::capitalised(progress::kind_word(run.kind)),
         by: run.created_by.unwrap_or_else(|| words::NONE.to_owned()),
         why: run.failure.unwrap_or_default(),
     })

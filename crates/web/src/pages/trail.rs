@@ -85,7 +85,7 @@ pub(crate) struct TrailQuery {
 
 impl TrailQuery {
     fn filter(&self) -> TrailFilter {
-        let did = Deed::ALL.into_iter().find(|did| did.words() == self.did);
+        let did = Deed::of_key(&self.did);
         TrailFilter { did, text: self.q.clone(), before: self.before }
     }
 }
@@ -119,12 +119,16 @@ impl TrailRow {
             at: words::moment(entry.at, &context.centre.zone),
             by: entry.by,
             from: entry.from.unwrap_or_default(),
-            did: entry.did,
+            did: words_of(entry.did).to_owned(),
             about: entry.change.about,
             was: entry.change.was.unwrap_or_default(),
             became: entry.change.became.unwrap_or_default(),
         }
     }
+}
+
+fn words_of(did: Option<Deed>) -> &'static str {
+    did.map_or("something that this version does not know", Deed::words)
 }
 
 /// `GET /people/trail`
@@ -137,9 +141,9 @@ pub(crate) async fn show(
     let is_full = entries.len() as i64 == A_PAGE;
     let older = entries.last().map(|last| last.number).filter(|_| is_full);
     let option = |did: Deed| Choosable {
-        value: did.words().to_owned(),
+        value: did.key().to_owned(),
         name: did.words().to_owned(),
-        is_chosen: did.words() == query.did,
+        is_chosen: did.key() == query.did,
     };
     let text = [("q", query.q.as_str()), ("did", query.did.as_str())];
     page(&TrailPage {
@@ -166,7 +170,7 @@ fn answer(
         (shown, true) => format!("The latest {shown} entries"),
     };
     let at = words::moment(latest.at, &context.centre.zone);
-    format!("{count}; the latest: {} {} on {at}.", latest.by, latest.did)
+    format!("{count}; the latest: {} {} on {at}.", latest.by, words_of(latest.did))
 }
 
 /// `GET /people/trail.csv`
@@ -181,7 +185,7 @@ pub(crate) async fn export(
             entry.at.to_string(),
             entry.by,
             entry.from.unwrap_or_default(),
-            entry.did,
+            words_of(entry.did).to_owned(),
             entry.change.about,
             entry.change.was.unwrap_or_default(),
             entry.change.became.unwrap_or_default(),

@@ -267,7 +267,7 @@ pub(crate) async fn save_cover(
     };
     match planned {
         Ok(cover) => {
-            let change = changed(&contact_type.name, &plan, &cover);
+            let change = changed(&contact_type.name, &plan, &cover, zone);
             app.store.save_cover(id, &cover).await?;
             trail::note(&app, &context, Deed::CoverChanged, change).await;
             Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, context.day)))
@@ -281,15 +281,23 @@ pub(crate) async fn save_cover(
     }
 }
 
-/// People planned of the intervals that are saved, before and after.
-fn changed(name: &str, plan: &[PlannedInterval], cover: &[CoverInterval]) -> Noted {
-    let told = |people: u64| format!("{people} people over {} intervals", cover.len());
+/// People planned on average over the intervals that are saved, before and after.
+fn changed(
+    name: &str,
+    plan: &[PlannedInterval],
+    cover: &[CoverInterval],
+    zone: &TimeZone,
+) -> Noted {
+    let told = |people: u64| {
+        let mean = people as f64 / cover.len().max(1) as f64;
+        format!("{mean:.1} people on average, intervals: {}", cover.len())
+    };
     let is_saved = |each: &&PlannedInterval| cover.iter().any(|saved| saved.start == each.start);
     let was = plan.iter().filter(is_saved).filter_map(|each| each.assessment.cover);
     let days: Vec<Date> = [cover.first(), cover.last()]
         .into_iter()
         .flatten()
-        .map(|each| each.start.to_zoned(TimeZone::UTC).date())
+        .map(|each| zone.to_datetime(each.start).date())
         .collect();
     let days = match days.as_slice() {
         [first, last] if first != last => format!(", {first} to {last}"),
@@ -422,5 +430,25 @@ pub(crate) async fn export_roster(
             Ok(exports::calendar(&file, roster_file::calendar(&title, &events)))
         }
         _ => Err(PageError::NotFound),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_noted_of_a_cover_names_the_days_of_the_centre() {
+        let zone = TimeZone::get("Pacific/Auckland").unwrap();
+        let day = jiff::civil::date(2026, 11, 24);
+        let at = |hour| zone.to_timestamp(day.at(hour, 0, 0, 0)).unwrap();
+        let cover =
+            [(8, 4), (9, 7)].map(|(hour, agents)| CoverInterval { start: at(hour), agents });
+        let noted = changed("Bookings", &[], &cover, &zone);
+        assert_eq!(noted.about, "Bookings, 2026-11-24", "the day before, by UTC");
+        assert_eq!(noted.became.as_deref(), Some("5.5 people on average, intervals: 2"));
+        let night = CoverInterval { start: at(8) + Span::new().hours(24), agents: 0 };
+        let noted = changed("Bookings", &[], &[cover[0], night], &zone);
+        assert_eq!(noted.about, "Bookings, 2026-11-24 to 2026-11-25");
     }
 }
