@@ -90,7 +90,6 @@ fn file_name(subject: &str) -> String {
 #[cfg(test)]
 mod tests {
     use barometer_report::Format;
-    use barometer_store::MessageState;
 
     use super::*;
 
@@ -98,17 +97,8 @@ mod tests {
     fn a_report_goes_as_a_named_file_of_its_kind() {
         let server = MailServer::of("smtp://localhost:25", "barometer@example.org").unwrap();
         let message = Message {
-            id: uuid::Uuid::nil(),
-            recipient: None,
-            subject: "Week review, 16 – 22 Nov 2026".to_owned(),
             body: "Service held.".to_owned(),
-            event: serde_json::Value::Null,
-            created_at: jiff::Timestamp::UNIX_EPOCH,
-            attempts: 1,
-            state: MessageState::Waiting,
-            failure: None,
-            key: String::new(),
-            edition: None,
+            ..crate::outbox::tests::message(serde_json::Value::Null)
         };
         let file = EditionFile { format: Format::Csv, bytes: b"Offered\n12\n".to_vec() };
         let mail = server.mail("boss@example.org", &message, vec![file]).unwrap();

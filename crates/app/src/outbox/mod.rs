@@ -106,17 +106,18 @@ pub async fn run(
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use barometer_store::MessageState;
     use serde_json::json;
 
     use super::*;
 
-    fn message(event: serde_json::Value) -> Message {
+    /// A message as it waits to be sent.
+    pub(crate) fn message(event: serde_json::Value) -> Message {
         Message {
             id: uuid::Uuid::nil(),
             recipient: None,
-            subject: "Week review".to_owned(),
+            subject: "Week review, 16 – 22 Nov 2026".to_owned(),
             body: "The whole report:\n/reports/shared/abc\n".to_owned(),
             event,
             created_at: jiff::Timestamp::UNIX_EPOCH,

@@ -83,7 +83,7 @@ pub(crate) const fn kind_word(kind: RunKind) -> &'static str {
         RunKind::Comparison => "comparison",
         RunKind::Shifts => "shifts",
         RunKind::Forecasts => "forecasts",
-        RunKind::Account => "account of a day",
+        RunKind::Account => "account",
         RunKind::Search => "search",
         RunKind::Report => "report",
     }

@@ -37,49 +37,71 @@ pub(super) async fn type_facts(
         Some(days) => measured(days).await?,
         None => Vec::new(),
     };
-    // Service is judged by occupancy too.
-    let wants_people = [Section::Staffing, Section::Service]
-        .iter()
-        .any(|section| definition.sections.contains(section));
     let wants_plan = definition.against == Against::Plan;
     let opened = wants_plan || reach.slots == Slots::Interval;
     let Days { first, last } = reach.days;
     let opening =
         if_wanted(opened, async { Ok(store.opening_plans(centre.id, first, last).await?) });
-    let plans = Plans { accounts, opening: opening.await? };
-    let (plans, own, compared) = (&plans, &own, &compared);
+    let read = Read {
+        own,
+        compared,
+        plans: Plans { accounts, opening: opening.await? },
+        wants_plan,
+        // Service is judged by occupancy too.
+        wants_people: [Section::Staffing, Section::Service]
+            .iter()
+            .any(|section| definition.sections.contains(section)),
+    };
     let mut facts = Vec::with_capacity(types.len());
     for few in types.chunks(TYPES_AT_ONCE) {
-        let each = few.iter().map(|each| async move {
-            let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
-                let own = counts.iter().filter(|counts| counts.contact_type == each.id);
-                own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
-            };
-            let measured = of_type(own);
-            let (forecast, planned, staffed) = tokio::try_join!(
-                forecasts(store, centre, each, plans, reach),
-                if_wanted(wants_plan, plans.of(store, centre, each, &measured, reach)),
-                if_wanted(wants_people, staffed(store, centre, each, reach)),
-            )?;
-            let forecast = if reach.slots == Slots::Interval {
-                with_actuals(forecast, &measured)
-            } else {
-                forecast
-            };
-            Ok::<_, AppError>(TypeFacts {
-                id: each.id,
-                name: each.name.clone(),
-                rules: each.rules,
-                measured,
-                compared: of_type(compared),
-                forecast,
-                planned,
-                staffed,
-            })
-        });
+        let each = few.iter().map(|each| read.facts_of(store, centre, each, reach));
         facts.extend(try_join_all(each).await?);
     }
     Ok(facts)
+}
+
+/// What was read of all contact types, and what is still to be read of each.
+struct Read<'a> {
+    own: Vec<MeasuredCounts>,
+    compared: Vec<MeasuredCounts>,
+    plans: Plans<'a>,
+    wants_plan: bool,
+    wants_people: bool,
+}
+
+impl Read<'_> {
+    async fn facts_of(
+        &self,
+        store: &Store,
+        centre: &Centre,
+        each: &ContactType,
+        reach: &Reach,
+    ) -> Result<TypeFacts, AppError> {
+        let of_type = |counts: &[MeasuredCounts]| -> Vec<Measured> {
+            let own = counts.iter().filter(|counts| counts.contact_type == each.id);
+            own.map(|counts| Measured { at: counts.at, counts: counts.counts }).collect()
+        };
+        let measured = of_type(&self.own);
+        let (forecast, planned, staffed) = tokio::try_join!(
+            forecasts(store, centre, each, &self.plans, reach),
+            if_wanted(self.wants_plan, self.plans.of(store, centre, each, &measured, reach)),
+            if_wanted(self.wants_people, staffed(store, centre, each, reach)),
+        )?;
+        let forecast = match reach.slots {
+            Slots::Interval => with_actuals(forecast, &measured),
+            Slots::Day => forecast,
+        };
+        Ok(TypeFacts {
+            id: each.id,
+            name: each.name.clone(),
+            rules: each.rules,
+            measured,
+            compared: of_type(&self.compared),
+            forecast,
+            planned,
+            staffed,
+        })
+    }
 }
 
 /// Forecasts of intervals beside what was measured in them. An hour that the clock shows twice is one.
