@@ -786,7 +786,14 @@ fn a_search_of_files_finds_fewer_people_than_there_are_and_says_what_is_wrong() 
     search(question, "second");
     let bytes = |out: &str| std::fs::read(folder.join(out).join("answer.json")).unwrap();
     assert_eq!(bytes("first"), bytes("second"), "the same files and seed give the same bytes");
+    // Whole days are known to be met with fewer people than each interval by itself.
+    search(&format!("every_interval = true\n{question}"), "every");
+    let every = std::fs::read_to_string(folder.join("every/answer.json")).unwrap();
+    let every: serde_json::Value = serde_json::from_str(&every).unwrap();
+    assert!(every["best"]["hours"].as_f64().unwrap() >= hours, "{}", every["best"]);
+    assert!(every["best"]["goals"][0]["interval"].is_u64());
     for (wrong, wanted) in [
+        ("promise = 0.9\nevery_interval = true", "promise and every_interval: choose one"),
         ("promis = 0.9", "unknown field `promis`"),
         ("block_minutes = 45", "a multiple of 30 minutes, got 45"),
         ("promise = 1.5", "share of days must be 0.5 to 0.99, got 1.5"),

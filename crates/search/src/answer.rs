@@ -3,7 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 use crate::design::{Block, Design};
-use crate::target::Measure;
+use crate::proof::Proof;
+use crate::target::{Measure, Target};
 
 /// Everything a search says.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -20,10 +21,16 @@ pub struct Answer {
     pub claim: Claim,
     /// Where scores are concave in people, no design is cheaper than this; `None` where that is not known.
     pub bound: Option<f64>,
+    /// That nothing cheaper holds; `None` where it was not ruled out.
+    #[serde(default)]
+    pub proof: Option<Proof>,
     /// Cost against service, cheapest first.
     pub frontier: Vec<FrontierPoint>,
     /// By setting, whether any of its values changed anything.
     pub has_effect: Vec<bool>,
+    /// By setting, what each of its values would do to the best design.
+    #[serde(default)]
+    pub values: Vec<Vec<ValueTried>>,
     /// Above how many contacts a day the best design breaks.
     pub breaking_point: Option<BreakingPoint>,
     /// What was simulated, in order.
@@ -80,6 +87,9 @@ pub struct GoalAnswer {
     pub of: GoalName,
     /// What about.
     pub measure: Measure,
+    /// Where each interval is promised, the worst one, by its number; these figures are its.
+    #[serde(default)]
+    pub interval: Option<usize>,
     /// The share that is promised.
     pub wanted: f64,
     /// The share over all fresh days.
@@ -90,6 +100,18 @@ pub struct GoalAnswer {
     pub days_held: f64,
     /// What its last point costs: by the prices of the relaxed master problem.
     pub price_per_point: f64,
+}
+
+impl GoalAnswer {
+    /// How far its share is on the right side of the target.
+    pub fn score(&self) -> f64 {
+        self.measure.score(self.got, self.wanted)
+    }
+
+    /// Whether it answers a target, or another interval of it.
+    pub(crate) fn is_of(&self, target: &Target) -> bool {
+        (self.of, self.measure) == (target.name(), target.measure)
+    }
 }
 
 /// A design on the way from cheap to safe, on the days of the search.
@@ -130,12 +152,36 @@ pub enum TriedWhat {
     Nearby,
     /// Values of settings.
     Settings,
+    /// Whether anything cheaper holds.
+    Proof,
     /// The frontier.
     Frontier,
 }
 
-/// A design that was simulated.
+impl TriedWhat {
+    /// What is done there, in words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Cuts => "cutting planes",
+            Self::Nearby => "nearby designs",
+            Self::Settings => "settings",
+            Self::Proof => "anything cheaper",
+            Self::Frontier => "cost against service",
+        }
+    }
+}
+
+/// The best design with another value of one setting, on the days of the search.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ValueTried {
+    /// The value; `None` for the one that the trial has.
+    pub value: Option<f64>,
+    /// Points by which the worst target is over or under.
+    pub worst: f64,
+}
+
+/// A design that was simulated.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Tried {
     /// In which part.
     pub what: TriedWhat,
@@ -145,4 +191,10 @@ pub struct Tried {
     pub worst: f64,
     /// Days it was simulated on.
     pub days: u32,
+    /// Hours of people, by team that may change.
+    #[serde(default)]
+    pub hours: Vec<f64>,
+    /// Value of each setting; `None` where it is the trial's.
+    #[serde(default)]
+    pub settings: Vec<Option<f64>>,
 }

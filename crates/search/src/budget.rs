@@ -1,5 +1,6 @@
 //! How far a search has come, and whether it goes on.
 
+use crate::answer::{Tried, TriedWhat};
 use crate::design::{Block, Design};
 use crate::error::{SearchError, Stopped};
 use crate::goal::Goals;
@@ -14,9 +15,9 @@ pub(crate) struct Bench<'a> {
     pub goals: Goals,
     /// The cheapest design that holds, with its days.
     pub best: Option<(f64, Design, Days)>,
-    /// Designs that were simulated: cost, worst slack, days.
-    pub tried: Vec<(f64, f64, u32, &'static str)>,
-    phase: &'static str,
+    /// Designs that were simulated.
+    pub tried: Vec<Tried>,
+    phase: TriedWhat,
     days: u64,
     ask: &'a mut dyn FnMut(Progress) -> Option<Stopped>,
 }
@@ -40,15 +41,20 @@ impl<'a> Bench<'a> {
     ) -> Self {
         let goals = Goals::of(question);
         let (best, tried) = (None, Vec::new());
-        Self { question, blocks, goals, best, tried, phase: "", days: 0, ask }
+        Self { question, blocks, goals, best, tried, phase: TriedWhat::Cuts, days: 0, ask }
     }
 
-    pub fn enter(&mut self, phase: &'static str) {
+    pub fn enter(&mut self, phase: TriedWhat) {
         self.phase = phase;
     }
 
     pub fn days_played(&self) -> u64 {
         self.days
+    }
+
+    /// Days that may still be simulated.
+    pub fn days_left(&self) -> u64 {
+        self.question.most_days.saturating_sub(self.days)
     }
 
     /// Plays days `from..until` of a design, whatever it costs; asks whether to go on before.
@@ -60,7 +66,7 @@ impl<'a> Bench<'a> {
         let progress = Progress {
             days: self.days,
             most_days: self.question.most_days,
-            phase: self.phase,
+            phase: self.phase.words(),
             best_cost: self.best.as_ref().map(|(cost, ..)| *cost),
         };
         match (self.ask)(progress) {
@@ -133,8 +139,16 @@ impl<'a> Bench<'a> {
         }
     }
 
-    fn note(&mut self, design: &Design, worst: f64, days: usize) {
-        self.tried.push((design.cost(self.blocks), worst, days as u32, self.phase));
+    /// Keeps a design and its worst slack for the table of designs tried.
+    pub fn note(&mut self, design: &Design, worst: f64, days: usize) {
+        self.tried.push(Tried {
+            what: self.phase,
+            cost: design.cost(self.blocks),
+            worst,
+            days: days as u32,
+            hours: design.hours_by_team(self.question, self.blocks),
+            settings: design.settings.clone(),
+        });
     }
 
     /// Whether a goal will be missed on all days, by what the first of them tell: its slack on the known

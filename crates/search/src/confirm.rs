@@ -2,13 +2,13 @@
 
 use barometer_plan::TrialInputs;
 
-use crate::answer::{DesignFigures, GoalAnswer, GoalName};
+use crate::answer::{DesignFigures, GoalAnswer};
 use crate::budget::Bench;
 use crate::design::Design;
 use crate::error::SearchError;
 use crate::goal::{Goal, ONE_SIDED};
 use crate::play::Days;
-use crate::target::{Measure, Promise, Share, Target};
+use crate::target::{Promise, Share, Target};
 
 /// Tests before a search gives up: each on days of its own.
 pub(crate) const TESTS: u32 = 5;
@@ -65,19 +65,25 @@ fn seed_of(seed: u64, nth: u32) -> u64 {
 }
 
 fn shortfall(bench: &Bench<'_>, goal: &Goal, days: &Days) -> f64 {
+    let asked = match bench.question.promise {
+        Promise::OnShareOfDays(share) => share,
+        Promise::OnAverage | Promise::InEveryInterval => 1.0,
+    };
+    let (over, error) = standing(goal, asked, days);
+    (ONE_SIDED * error - over).max(0.0)
+}
+
+/// By how much a goal is over what is asked (negative: under), and the standard error of that: in score, or, of goals that
+/// must hold on a share of days, in share of days.
+pub(crate) fn standing(goal: &Goal, share: f64, days: &Days) -> (f64, f64) {
     match goal {
         Goal::Mean(target) => {
             let (got, error) = ratio(days, target);
-            let score = target.score(Share { top: got, bottom: 1.0 });
-            (ONE_SIDED * error - score).max(0.0)
+            (target.score(Share { top: got, bottom: 1.0 }), error)
         }
         Goal::Often(_) | Goal::Together(_) => {
-            let asked = match bench.question.promise {
-                Promise::OnShareOfDays(share) => share,
-                Promise::OnAverage => return 0.0,
-            };
             let (held, error) = share_of_days(goal, days);
-            (asked - (held - ONE_SIDED * error)).max(0.0)
+            (held - share, error)
         }
     }
 }
@@ -108,43 +114,44 @@ fn share_of_days(goal: &Goal, days: &Days) -> (f64, f64) {
     (held / n, (adjusted * (1.0 - adjusted) / (n + 4.0)).sqrt())
 }
 
-/// All targets of contact types, as one goal.
+/// All targets of contact types over a whole day, as one goal.
 pub(crate) fn every_contact_target(bench: &Bench<'_>) -> Goal {
-    let targets = single_targets(bench);
-    Goal::Together(
-        targets.into_iter().filter(|target| target.measure != Measure::Occupancy).collect(),
-    )
+    Goal::Together(bench.goals.contacts.clone())
 }
 
-fn single_targets(bench: &Bench<'_>) -> Vec<Target> {
-    let single = bench.goals.all.iter().filter(|goal| !matches!(goal, Goal::Together(_)));
-    single.flat_map(|goal| goal.targets().iter().copied()).collect()
-}
-
+/// What the goals come to; of the intervals of a target only the worst.
 fn figures(bench: &Bench<'_>, design: &Design, days: &Days) -> DesignFigures {
-    let goals = single_targets(bench).into_iter().map(|target| {
-        let (got, error) = ratio(days, &target);
-        let of = match target.measure {
-            Measure::Occupancy => GoalName::Team(target.of),
-            Measure::ServiceLevel | Measure::Abandonment => GoalName::ContactType(target.of),
-        };
-        GoalAnswer {
-            of,
-            measure: target.measure,
-            wanted: target.wanted,
-            got,
-            half_width: TWO_SIDED * error,
-            days_held: share_of_days(&Goal::Often(target), days).0,
-            price_per_point: 0.0,
+    let single = bench.goals.all.iter().filter_map(Goal::single);
+    let mut goals: Vec<GoalAnswer> = Vec::new();
+    for target in single {
+        let answer = goal_answer(target, days);
+        match goals.iter_mut().find(|known| known.is_of(target)) {
+            Some(known) if answer.score() < known.score() => *known = answer,
+            Some(_) => {}
+            None => goals.push(answer),
         }
-    });
+    }
     let (days_held, error) = share_of_days(&every_contact_target(bench), days);
     DesignFigures {
         design: design.clone(),
         cost: design.cost(bench.blocks),
         hours: design.hours(bench.blocks),
-        goals: goals.collect(),
+        goals,
         days_held,
         days_held_half_width: TWO_SIDED * error,
+    }
+}
+
+fn goal_answer(target: &Target, days: &Days) -> GoalAnswer {
+    let (got, error) = ratio(days, target);
+    GoalAnswer {
+        of: target.name(),
+        measure: target.measure,
+        interval: target.interval,
+        wanted: target.wanted,
+        got,
+        half_width: TWO_SIDED * error,
+        days_held: share_of_days(&Goal::Often(*target), days).0,
+        price_per_point: 0.0,
     }
 }

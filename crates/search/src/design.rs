@@ -86,6 +86,15 @@ impl Design {
         self.people.iter().zip(blocks).map(|(&people, block)| block.cost * f64::from(people)).sum()
     }
 
+    /// Hours of people, by team that may change.
+    pub fn hours_by_team(&self, question: &Question, blocks: &[Block]) -> Vec<f64> {
+        let mut hours = vec![0.0; question.teams.len()];
+        for (block, &people) in blocks.iter().zip(&self.people) {
+            hours[block.knob] += block.hours * f64::from(people);
+        }
+        hours
+    }
+
     /// Hours of people.
     pub fn hours(&self, blocks: &[Block]) -> f64 {
         self.people.iter().zip(blocks).map(|(&people, block)| block.hours * f64::from(people)).sum()

@@ -5,7 +5,6 @@ use crate::budget::{Bench, worst_of};
 use crate::confirm::every_contact_target;
 use crate::design::Design;
 use crate::error::SearchError;
-use crate::goal::Goal;
 use crate::master::Master;
 use crate::play::Days;
 use crate::target::{Measure, Share};
@@ -52,13 +51,8 @@ pub(crate) fn frontier(
 
 fn point(bench: &Bench<'_>, design: &Design, days: &Days) -> FrontierPoint {
     let mut level = Share::default();
-    for goal in &bench.goals.all {
-        if let Goal::Mean(target) | Goal::Often(target) = goal
-            && target.measure == Measure::ServiceLevel
-        {
-            level.add(days.whole(target));
-        }
-    }
+    let levels = bench.goals.contacts.iter().filter(|each| each.measure == Measure::ServiceLevel);
+    levels.for_each(|target| level.add(days.whole(target)));
     let held = every_contact_target(bench).by_day(days);
     let held = held.iter().filter(|score| **score >= 0.0).count() as f64;
     FrontierPoint {

@@ -23,6 +23,8 @@ pub(crate) enum Goal {
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Goals {
     pub all: Vec<Goal>,
+    /// The targets of contact types, each over a whole day.
+    pub contacts: Vec<Target>,
     /// Least score of each.
     pub margins: Vec<f64>,
     /// Share of days, of the goals that must hold often.
@@ -39,28 +41,37 @@ impl Goals {
             if kind.intervals.iter().all(|interval| interval.contacts <= 0.0) {
                 continue;
             }
-            let wanted = kind.rules.service_level;
-            contacts.push(Target { of, measure: Measure::ServiceLevel, wanted });
+            let target = |measure, wanted| Target { of, measure, wanted, interval: None };
+            contacts.push(target(Measure::ServiceLevel, kind.rules.service_level));
             if let Some(wanted) = kind.rules.abandonment {
-                contacts.push(Target { of, measure: Measure::Abandonment, wanted });
+                contacts.push(target(Measure::Abandonment, wanted));
             }
         }
         for (of, team) in base.strategy.teams.iter().enumerate() {
             let played = base.teams.iter().find(|each| each.team == team.id);
             if let Some(wanted) = played.and_then(|team| team.occupancy) {
-                people.push(Target { of, measure: Measure::Occupancy, wanted });
+                people.push(Target { of, measure: Measure::Occupancy, wanted, interval: None });
             }
         }
         let mut all = Vec::new();
         let share = match question.promise {
             Promise::OnAverage => {
-                all.extend(contacts.into_iter().map(Goal::Mean));
+                all.extend(contacts.iter().copied().map(Goal::Mean));
+                1.0
+            }
+            Promise::InEveryInterval => {
+                let of_interval = |target: &Target| {
+                    let (target, intervals) = (*target, &base.types[target.of].intervals);
+                    let offered = (0..intervals.len()).filter(|&at| intervals[at].contacts > 0.0);
+                    offered.map(move |at| Goal::Mean(Target { interval: Some(at), ..target }))
+                };
+                all.extend(contacts.iter().flat_map(of_interval));
                 1.0
             }
             Promise::OnShareOfDays(share) => {
                 all.extend(contacts.iter().copied().map(Goal::Often));
                 if contacts.len() > 1 {
-                    all.push(Goal::Together(contacts));
+                    all.push(Goal::Together(contacts.clone()));
                 }
                 // What a test will ask: that they hold by some standard errors.
                 let error = (share * (1.0 - share) / f64::from(question.fresh_days)).sqrt();
@@ -69,7 +80,7 @@ impl Goals {
         };
         // A ceiling on how busy people are is meant for all their days.
         all.extend(people.into_iter().map(Goal::Mean));
-        Self { margins: vec![0.0; all.len()], all, share }
+        Self { margins: vec![0.0; all.len()], all, contacts, share }
     }
 
     /// The score of each goal beyond its margin, on simulated days.
@@ -128,6 +139,14 @@ impl Goal {
         match self {
             Self::Mean(target) | Self::Often(target) => std::slice::from_ref(target),
             Self::Together(targets) => targets,
+        }
+    }
+
+    /// The one target that it is; `None` where it is several at once.
+    pub fn single(&self) -> Option<&Target> {
+        match self {
+            Self::Mean(target) | Self::Often(target) => Some(target),
+            Self::Together(_) => None,
         }
     }
 

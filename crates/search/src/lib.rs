@@ -2,8 +2,8 @@
 //!
 //! * A [`Question`] is a trial's inputs with what may change, at which cost, and what is promised;
 //! * a [`Design`] is an answer to it: people by team and block of intervals, values of settings;
-//! * [`search`] finds the cheapest one it can: simulation and cutting planes, then a local search, then
-//!   a test on days that the search has not seen;
+//! * [`search`] finds the cheapest one it can: simulation and cutting planes, then a local search, on small centres a
+//!   proof that nothing cheaper holds, then a test on days that the search has not seen;
 //! * an [`Answer`] holds the design with its verdict, what binds, what a point of each target costs, and
 //!   what else was tried.
 //!
@@ -17,6 +17,7 @@
 mod answer;
 mod budget;
 mod confirm;
+mod descent;
 mod design;
 mod error;
 mod frontier;
@@ -25,6 +26,7 @@ mod local;
 mod master;
 mod play;
 mod progress;
+mod proof;
 mod question;
 mod run;
 mod settings;
@@ -34,11 +36,12 @@ mod threshold;
 
 pub use answer::{
     Answer, BreakingPoint, Claim, DesignFigures, FrontierPoint, GoalAnswer, GoalName, Tried,
-    TriedWhat,
+    TriedWhat, ValueTried,
 };
 pub use design::{Block, Design};
 pub use error::{SearchError, Stopped};
 pub use progress::Progress;
+pub use proof::Proof;
 pub use question::{Question, QuestionError, SettingKnob, TeamKnob};
 pub use run::search;
 pub use target::{Measure, Promise};

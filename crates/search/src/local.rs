@@ -10,7 +10,7 @@ use crate::budget::{Bench, worst_of};
 use crate::design::{Block, Design};
 use crate::error::SearchError;
 use crate::play::Days;
-use crate::slopes::{Slopes, slopes};
+use crate::slopes::{Side, Slopes, slopes};
 
 /// Changes that are simulated before the search gives up at a design.
 const TRIES: usize = 16;
@@ -27,12 +27,25 @@ const EXCHANGED: usize = 40;
 /// People more and fewer, by block.
 type Change = Vec<(usize, i32)>;
 
-/// Improves the best design until nothing cheaper is found nearby.
+/// Where the days of this number of designs lower the cost by less than this share, the rest is not worth waiting for.
+const WORTHWHILE: f64 = 0.005;
+const WORTHWHILE_DESIGNS: u64 = 16;
+
+/// Improves the best design until nothing cheaper is found nearby, or hardly anything for the days it takes.
 pub(crate) fn improve(bench: &mut Bench<'_>) -> Result<(), SearchError> {
     let mut refused: HashSet<Vec<u32>> = HashSet::new();
+    let window = WORTHWHILE_DESIGNS * u64::from(bench.question.days);
+    let cost = bench.best.as_ref().map_or(f64::INFINITY, |(cost, ..)| *cost);
+    let mut mark = (bench.days_played(), cost);
     loop {
-        let Some((_, design, days)) = bench.best.clone() else { return Ok(()) };
-        let slopes = slopes(bench, &design, &days)?;
+        let Some((cost, design, days)) = bench.best.clone() else { return Ok(()) };
+        if bench.days_played() >= mark.0 + window {
+            if cost > mark.1 * (1.0 - WORTHWHILE) {
+                return Ok(());
+            }
+            mark = (bench.days_played(), cost);
+        }
+        let slopes = slopes(bench, &design, &days, Side::Fewer)?;
         let mut changes_made = usize::from(bundle(bench, &design, &days, &slopes, &mut refused)?);
         while changes_made < CHANGES_PER_SLOPES {
             let Some((_, design, days)) = bench.best.clone() else { return Ok(()) };
@@ -180,7 +193,7 @@ pub(crate) fn repair(bench: &mut Bench<'_>, mut design: Design) -> Result<(), Se
         if worst_of(&slacks) >= 0.0 {
             return Ok(());
         }
-        let slopes = slopes(bench, &design, &days)?;
+        let slopes = slopes(bench, &design, &days, Side::More)?;
         let mut missing: Vec<f64> = slacks.iter().map(|slack| (-slack).max(0.0)).collect();
         let mut added = 0;
         while missing.iter().any(|each| *each > 0.0) {

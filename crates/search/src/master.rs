@@ -89,7 +89,7 @@ impl Master {
         for (at, block) in blocks.iter().enumerate() {
             let (mut low, mut high) = (block.least, block.most);
             if let Some((people, reach)) = around {
-                let step = (f64::from(people[at]) * reach).ceil().max(2.0) as u32;
+                let step = (f64::from(people[at]) * reach).ceil().max(1.0) as u32;
                 low = low.max(people[at].saturating_sub(step));
                 high = high.min(people[at].saturating_add(step));
             }

@@ -64,7 +64,10 @@ impl Days {
 
     /// Contacts of all types that arrived on a day.
     pub fn contacts(&self, day: usize) -> f64 {
-        (0..self.types).map(|kind| self.sum(&self.days[day], kind, 0)).sum()
+        let row = |kind: usize| self.of_type(kind, 0) * self.intervals;
+        (0..self.types)
+            .flat_map(|kind| &self.days[day][row(kind)..row(kind) + self.intervals])
+            .sum()
     }
 
     /// These days, with what arrived in `window` taken from the same days of another design: what they
@@ -81,31 +84,27 @@ impl Days {
     }
 
     fn share(&self, target: &Target, day: &[f64]) -> Share {
-        let of = target.of;
-        match target.measure {
-            Measure::ServiceLevel => {
-                Share { top: self.sum(day, of, 1), bottom: self.sum(day, of, 0) }
-            }
-            Measure::Abandonment => {
-                Share { top: self.sum(day, of, 2), bottom: self.sum(day, of, 0) }
-            }
-            Measure::Occupancy => {
-                Share { top: self.sum_of_team(day, of, 0), bottom: self.sum_of_team(day, of, 1) }
-            }
-        }
+        let (top, bottom) = match target.measure {
+            Measure::ServiceLevel => (self.of_type(target.of, 1), self.of_type(target.of, 0)),
+            Measure::Abandonment => (self.of_type(target.of, 2), self.of_type(target.of, 0)),
+            Measure::Occupancy => (self.of_team(target.of, 0), self.of_team(target.of, 1)),
+        };
+        let sum = |row: usize| -> f64 {
+            let row = &day[row * self.intervals..(row + 1) * self.intervals];
+            target.interval.map_or_else(|| row.iter().sum(), |interval| row[interval])
+        };
+        Share { top: sum(top), bottom: sum(bottom) }
     }
 
-    fn sum(&self, day: &[f64], kind: usize, count: usize) -> f64 {
-        self.sum_of_row(day, kind * OF_TYPE + count)
+    /// The row of a count of a contact type.
+    fn of_type(&self, kind: usize, count: usize) -> usize {
+        kind * OF_TYPE + count
     }
 
-    fn sum_of_team(&self, day: &[f64], team: usize, count: usize) -> f64 {
+    /// The row of a count of a team.
+    fn of_team(&self, team: usize, count: usize) -> usize {
         debug_assert!(team < self.teams);
-        self.sum_of_row(day, self.types * OF_TYPE + team * OF_TEAM + count)
-    }
-
-    fn sum_of_row(&self, day: &[f64], row: usize) -> f64 {
-        day[row * self.intervals..(row + 1) * self.intervals].iter().sum()
+        self.types * OF_TYPE + team * OF_TEAM + count
     }
 }
 

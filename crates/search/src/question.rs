@@ -109,6 +109,11 @@ fn contacts_of_a_day(base: &TrialInputs) -> f64 {
     (all.map(|interval| interval.contacts).sum::<f64>() / days.max(1.0)).max(1.0)
 }
 
+/// Simulated days after which a search usually ends, and as many tests' worth of them: a small centre's days are short, and
+/// it needs many of them to tell one person from another.
+const MOST_PLAYED: u64 = 200_000;
+const TESTS_WORTH: u64 = 100;
+
 /// Numbers of people that can be searched.
 const MOST_KNOBS: usize = 1000;
 
@@ -127,6 +132,8 @@ impl Question {
         let numbers = base.teams.iter().filter(people).count() * hours;
         let block_intervals = if numbers > MOST_BY_THE_HOUR { 2 * hour } else { hour };
         let days = (CONTACTS_OF_A_SEARCH / contacts_of_a_day(&base)).clamp(80.0, 200.0) as u32;
+        let fresh_days =
+            (CONTACTS_OF_A_TEST / contacts_of_a_day(&base)).clamp(500.0, 20_000.0) as u32;
         let knob = |team: &barometer_plan::TrialTeam| {
             let most = team.agents.iter().copied().max().unwrap_or(0);
             (most > 0).then(|| TeamKnob {
@@ -142,20 +149,25 @@ impl Question {
             promise: Promise::OnAverage,
             block_intervals,
             days,
-            fresh_days: (CONTACTS_OF_A_TEST / contacts_of_a_day(&base)).clamp(500.0, 2000.0) as u32,
-            most_days: 200_000,
+            fresh_days,
+            most_days: MOST_PLAYED.max(TESTS_WORTH * u64::from(fresh_days)),
             seed: base.seed,
             base,
         }
     }
 
+    /// Contacts that are expected on a day.
+    pub(crate) fn contacts_of_a_day(&self) -> f64 {
+        contacts_of_a_day(&self.base)
+    }
+
     /// How many of a number of days tell enough: fewer where a day has thousands of contacts, but not fewer than `least`.
-    /// A promise for a share of days needs all of them.
+    /// A promise for a share of days, or for each interval, needs all of them.
     pub(crate) fn telling_days(&self, of: u32, least: u32) -> u32 {
         match self.promise {
-            Promise::OnShareOfDays(_) => of,
+            Promise::OnShareOfDays(_) | Promise::InEveryInterval => of,
             Promise::OnAverage => {
-                let enough = f64::from(of) * TELLING_CONTACTS / contacts_of_a_day(&self.base);
+                let enough = f64::from(of) * TELLING_CONTACTS / self.contacts_of_a_day();
                 (enough.ceil() as u32).clamp(least, of)
             }
         }

@@ -1,37 +1,23 @@
 //! The search from question to answer.
 
-use std::collections::HashSet;
-
-use crate::answer::{Answer, Claim, DesignFigures, Tried, TriedWhat};
+use crate::answer::{Answer, Claim, DesignFigures, TriedWhat, ValueTried};
 use crate::budget::Bench;
 use crate::confirm::{TESTS, Tested, every_contact_target, ratio, test, test_base};
-use crate::design::{Block, Design, blocks};
+use crate::descent::descend;
+use crate::design::{Design, blocks};
 use crate::error::{SearchError, Stopped};
 use crate::frontier::frontier;
 use crate::goal::{Goal, ONE_SIDED};
 use crate::local::{improve, repair};
 use crate::master::Master;
 use crate::progress::Progress;
+use crate::proof::{Proof, can_be_proven, prove};
 use crate::question::{Question, QuestionError};
 use crate::settings;
-use crate::slopes::slopes;
 use crate::threshold::breaking_point;
 
-/// Designs at which cuts are added, at most.
-const MOST_CUTS: usize = 30;
-
-/// Designs in a row that bring nothing cheaper before the cuts end.
-const PATIENCE: usize = 6;
-
-/// What is asked more each time that cuts lead back to a design that was tried, and in all.
-const MORE: f64 = 0.002;
-const MOST_MORE: f64 = 0.03;
-
-/// A design is cheaper where it saves at least this share.
-const LEAST_GAIN: f64 = 0.001;
-
-/// How far the next design may lie from the last, as a share of its people.
-const REACH: f64 = 0.3;
+/// Standard errors of the days of the search by which the best design there looks better than it is.
+const LUCK: f64 = 0.7;
 
 /// The cheapest design that a question has, as far as it can be found.
 ///
@@ -50,8 +36,15 @@ pub fn search(
     if blocks.is_empty() || bench.goals.all.is_empty() {
         return Err(QuestionError::NoGoal.into());
     }
-    let mut found = Found { master: Master::default(), bound: None, has_effect: Vec::new() };
-    found.has_effect = vec![true; question.settings.len()];
+    let has_effect = vec![true; question.settings.len()];
+    let mut found = Found {
+        master: Master::default(),
+        bound: None,
+        proof: None,
+        is_beyond_proof: !can_be_proven(&bench),
+        has_effect,
+        values: Vec::new(),
+    };
     let start = Design::start(question, &blocks);
     let mut is_cut_short = false;
     let mut nth = 0;
@@ -79,134 +72,93 @@ pub fn search(
         }
         bench.ask_for_more(&tested.shortfalls);
     };
-    bench.enter(FRONTIER);
-    let points = match frontier(&mut bench, &found.master) {
-        Ok(points) => points,
-        Err(SearchError::Stopped(Stopped::Enough)) => Vec::new(),
-        Err(error) => return Err(error),
-    };
+    bench.enter(TriedWhat::Frontier);
+    let points = if_days_last(frontier(&mut bench, &found.master))?;
+    bench.enter(TriedWhat::Settings);
+    found.values = if_days_last(settings::values(&mut bench, &tested.figures.design))?;
     let start = test_base(&bench, &start, nth)?;
-    Ok(answer(&bench, found, tested, claim, start, points, is_cut_short))
+    Ok(answer(bench, found, tested, claim, start, points, is_cut_short))
 }
 
-const CUTS: &str = "cutting planes";
-const NEARBY: &str = "nearby designs";
-const SETTINGS: &str = "settings";
-const FRONTIER: &str = "cost against service";
+/// What a last part of the search finds; nothing where the days are used up.
+fn if_days_last<T: Default>(found: Result<T, SearchError>) -> Result<T, SearchError> {
+    match found {
+        Err(SearchError::Stopped(Stopped::Enough)) => Ok(T::default()),
+        other => other,
+    }
+}
 
 /// What the parts of a search leave behind.
 struct Found {
     master: Master,
     bound: Option<f64>,
+    proof: Option<Proof>,
+    /// Whether a proof was begun and given up: a second one would be as well.
+    is_beyond_proof: bool,
     has_effect: Vec<bool>,
+    values: Vec<Vec<ValueTried>>,
 }
 
 impl Found {
     /// Cutting planes, settings, local search; the best design is left in the bench.
     fn one_search(&mut self, bench: &mut Bench<'_>, start: &Design) -> Result<(), SearchError> {
-        bench.enter(CUTS);
+        bench.enter(TriedWhat::Cuts);
         let from = start.clone();
         let fullest = bench.evaluate(&from.fullest(bench.blocks))?;
         if !bench.holds(&fullest) {
             bench.best = None;
             return Ok(());
         }
-        let last = self.cut(bench, from)?;
+        let last = descend(bench, &mut self.master, from)?;
+        // The bound is for the promise alone, without the margins.
+        let promised = vec![0.0; bench.goals.all.len()];
+        let solution = self.master.solve(bench.blocks, &promised, None)?;
+        self.bound = solution.map(|solution| solution.bound);
         bench.ask_for_certainty(&last)?;
         repair(bench, last)?;
         if !bench.question.settings.is_empty() {
-            bench.enter(SETTINGS);
+            bench.enter(TriedWhat::Settings);
             self.has_effect = settings::choose(bench)?;
         }
-        bench.enter(NEARBY);
-        improve(bench)
+        self.once_improved(bench)
     }
 
-    /// From a design that a test has not confirmed: people added, and the local search again.
+    /// From a design that a test has not confirmed: people added. The local search would find what is best on its own days
+    /// again, for the test to refuse; only where a proof tells those days from others it goes on.
     fn once_more(&mut self, bench: &mut Bench<'_>) -> Result<(), SearchError> {
-        bench.enter(NEARBY);
+        bench.enter(TriedWhat::Nearby);
+        self.proof = None;
         if let Some((_, design, _)) = bench.best.take() {
             repair(bench, design)?;
         }
-        improve(bench)
+        if self.is_beyond_proof { Ok(()) } else { self.once_improved(bench) }
     }
 
-    /// Cutting planes from a design on, on a part of the days: what they find is only where the rest of
-    /// the search begins. Gives the cheapest design that holds there, or else the last.
-    fn cut(&mut self, bench: &mut Bench<'_>, from: Design) -> Result<Design, SearchError> {
-        let mut design = from;
-        let mut seen: HashSet<Vec<u32>> = HashSet::new();
-        let (mut since_better, mut more) = (0, 0.0);
-        let mut best: Option<(f64, Design)> = None;
-        for _ in 0..MOST_CUTS {
-            seen.insert(design.people.clone());
-            let days = bench.sketch(&design)?;
-            let cost = design.cost(bench.blocks);
-            let is_better = bench.holds(&days)
-                && best.as_ref().is_none_or(|(known, _)| cost < known * (1.0 - LEAST_GAIN));
-            since_better = if is_better || best.is_none() { 0 } else { since_better + 1 };
-            if is_better {
-                best = Some((cost, design.clone()));
-            }
-            let slopes = slopes(bench, &design, &days)?;
-            self.master.add(&design.people, &bench.goals.scores(&days), &slopes);
-            if since_better > PATIENCE {
-                break;
-            }
-            match self.next(bench, &design, &seen, &mut more)? {
-                Some(people) => design.people = people,
-                None => break,
-            }
+    /// The local search, and whether anything cheaper than what it finds holds.
+    fn once_improved(&mut self, bench: &mut Bench<'_>) -> Result<(), SearchError> {
+        bench.enter(TriedWhat::Nearby);
+        improve(bench)?;
+        if !self.is_beyond_proof {
+            bench.enter(TriedWhat::Proof);
+            self.proof = prove(bench)?;
+            self.is_beyond_proof = self.proof.is_none();
         }
-        // The bound is for the promise alone, without the margins.
-        let promised = vec![0.0; bench.goals.all.len()];
-        self.bound =
-            self.master.solve(bench.blocks, &promised, None)?.map(|solution| solution.bound);
-        Ok(best.map_or(design, |(_, best)| best))
-    }
-
-    /// The next people to try, near a design: the master problem's. Where rounding leads back to people
-    /// that were tried, a little `more` is asked of every goal, so that it leads elsewhere.
-    fn next(
-        &self,
-        bench: &Bench<'_>,
-        design: &Design,
-        seen: &HashSet<Vec<u32>>,
-        more: &mut f64,
-    ) -> Result<Option<Vec<u32>>, SearchError> {
-        let around = Some((design.people.as_slice(), REACH));
-        while *more <= MOST_MORE {
-            let least: Vec<f64> = bench.goals.margins.iter().map(|margin| margin + *more).collect();
-            let people = match self.master.solve(bench.blocks, &least, around)? {
-                Some(solution) => solution.people,
-                None => design.halfway_to_fullest(bench.blocks),
-            };
-            if !seen.contains(&people) {
-                return Ok(Some(people));
-            }
-            *more += MORE;
-        }
-        Ok(None)
-    }
-}
-
-impl Design {
-    fn halfway_to_fullest(&self, blocks: &[Block]) -> Vec<u32> {
-        let halfway = |(&people, block): (&u32, &Block)| (people + block.most).div_ceil(2);
-        self.people.iter().zip(blocks).map(halfway).collect()
+        Ok(())
     }
 }
 
 impl Bench<'_> {
-    /// Asks of goals over all days what a test will ask: that they hold by some standard errors.
+    /// Asks of goals over all days what a test will ask: that they hold by some standard errors. Where no proof makes up for it,
+    /// what is best on the days of the search owes some of it to luck, and so much more is asked.
     fn ask_for_certainty(&mut self, design: &Design) -> Result<(), SearchError> {
         let days = self.sketch(design)?;
-        let fresh = f64::from(self.question.fresh_days);
+        let (fresh, own) = (f64::from(self.question.fresh_days), f64::from(self.question.days));
+        let luck = if can_be_proven(self) { 0.0 } else { LUCK };
         for (goal, margin) in self.goals.all.iter().zip(&mut self.goals.margins) {
             if let Goal::Mean(target) = goal {
                 let (_, error) = ratio(&days, target);
-                let of_test = error * (days.count() as f64 / fresh).sqrt();
-                *margin = margin.max(ONE_SIDED * of_test);
+                let of_days = |count: f64| error * (days.count() as f64 / count).sqrt();
+                *margin = margin.max(ONE_SIDED * of_days(fresh) + luck * of_days(own));
             }
         }
         Ok(())
@@ -227,7 +179,7 @@ impl Bench<'_> {
 }
 
 fn answer(
-    bench: &Bench<'_>,
+    bench: Bench<'_>,
     found: Found,
     tested: Tested,
     claim: Claim,
@@ -237,30 +189,25 @@ fn answer(
 ) -> Answer {
     let mut best = tested.figures;
     let prices = found.master.prices(bench.blocks, &bench.goals.margins);
-    let single =
-        bench.goals.all.iter().zip(prices).filter(|(goal, _)| !matches!(goal, Goal::Together(_)));
-    for (goal, (_, price)) in best.goals.iter_mut().zip(single) {
-        goal.price_per_point = price / 100.0;
+    // Of a target that is promised for each interval, a point in every one of them.
+    for (goal, price) in bench.goals.all.iter().zip(prices) {
+        let Some(target) = goal.single() else { continue };
+        if let Some(answer) = best.goals.iter_mut().find(|answer| answer.is_of(target)) {
+            answer.price_per_point += price / 100.0;
+        }
     }
-    let tried = bench.tried.iter().map(|&(cost, worst, days, phase)| {
-        let what = match phase {
-            CUTS => TriedWhat::Cuts,
-            SETTINGS => TriedWhat::Settings,
-            FRONTIER => TriedWhat::Frontier,
-            _ => TriedWhat::Nearby,
-        };
-        Tried { what, cost, worst, days }
-    });
     Answer {
         blocks: bench.blocks.to_vec(),
         bound: found.bound.filter(|bound| claim != Claim::OutOfReach && *bound <= best.cost + 1e-6),
+        proof: found.proof.filter(|_| claim == Claim::Holds && !is_cut_short),
         start,
         claim,
         frontier,
         has_effect: found.has_effect,
-        breaking_point: breaking_point(&tested.days, &every_contact_target(bench)),
-        tried: tried.collect(),
+        values: found.values,
+        breaking_point: breaking_point(&tested.days, &every_contact_target(&bench)),
         days: bench.days_played(),
+        tried: bench.tried,
         is_cut_short,
         best,
     }

@@ -1,6 +1,7 @@
 //! Settings: each value is simulated with the people found so far, and the best is taken where it is
 //! better by more than chance.
 
+use crate::answer::ValueTried;
 use crate::budget::{Bench, worst_of};
 use crate::design::Design;
 use crate::error::SearchError;
@@ -31,6 +32,26 @@ pub(crate) fn choose(bench: &mut Bench<'_>) -> Result<Vec<bool>, SearchError> {
         }
     }
     Ok(has_effect)
+}
+
+/// What each value of each setting, the trial's own among them, does to a design: how far it may move before a target breaks.
+pub(crate) fn values(
+    bench: &mut Bench<'_>,
+    design: &Design,
+) -> Result<Vec<Vec<ValueTried>>, SearchError> {
+    let question = bench.question;
+    let mut all = Vec::new();
+    for (nth, knob) in question.settings.iter().enumerate() {
+        let mut tried = Vec::new();
+        for value in std::iter::once(None).chain(knob.values.iter().copied().map(Some)) {
+            let mut other = design.clone();
+            other.settings[nth] = value;
+            let days = bench.play(&other, 0..question.days)?;
+            tried.push(ValueTried { value, worst: worst_of(&bench.goals.scores(&days)) });
+        }
+        all.push(tried);
+    }
+    Ok(all)
 }
 
 /// By how much the worst goal gains; nothing where it is no more than chance, or something breaks.

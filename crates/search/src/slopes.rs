@@ -1,4 +1,4 @@
-//! What one person more in each block does to each goal.
+//! What one person more, or one fewer, in each block does to each goal.
 //!
 //! A person at ten hardly matters to contacts at three: blocks of a team that lie hours apart get one more
 //! person in the same simulation, and what changes around each block is its own effect. The customers
@@ -20,15 +20,26 @@ const DAYS_OF_SLOPES: usize = 4;
 const LEAST_DAYS: usize = 40;
 const FEWEST_DAYS: u32 = 10;
 
-/// By goal and block: change of the score with one person more; never negative, since a person more
-/// does no harm but by chance.
+/// By goal and block: what a person is worth to the score; never negative, since a person more does no
+/// harm but by chance.
 pub(crate) type Slopes = Vec<Vec<f64>>;
+
+/// On which side of a design its slopes are taken: a person is worth less where there are more of them, so one
+/// who is added gains less than one who is taken away costs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Side {
+    /// One person more.
+    More,
+    /// One person fewer, where there is one to take.
+    Fewer,
+}
 
 /// The slopes at a design whose `days` are known.
 pub(crate) fn slopes(
     bench: &mut Bench<'_>,
     design: &Design,
     days: &Days,
+    side: Side,
 ) -> Result<Slopes, SearchError> {
     let least = bench.question.telling_days(LEAST_DAYS as u32, FEWEST_DAYS) as usize;
     let count = (days.count() / DAYS_OF_SLOPES).max(least).min(days.count()) as u32;
@@ -43,27 +54,31 @@ pub(crate) fn slopes(
             let raised: Vec<usize> = (0..bench.blocks.len())
                 .filter(|&at| {
                     let block = &bench.blocks[at];
-                    block.knob == knob && block.from / length % stride == offset
+                    let is_taken = side == Side::More || design.people[at] > block.least;
+                    is_taken && block.knob == knob && block.from / length % stride == offset
                 })
                 .collect();
             if raised.is_empty() {
                 continue;
             }
             let mut more = design.clone();
-            raised.iter().for_each(|&at| more.people[at] += 1);
+            let step = if side == Side::More { 1 } else { -1 };
+            let changed = |people: u32| people.saturating_add_signed(step);
+            raised.iter().for_each(|&at| more.people[at] = changed(more.people[at]));
             let after = bench.play(&more, 0..count)?;
+            let sign = f64::from(step);
             let total = bench.goals.changes(&before, &after);
             for &at in &raised {
                 let block = &bench.blocks[at];
                 let until = (block.until + (stride - 2) * length).min(intervals);
                 let window = block.from.saturating_sub(length)..until;
                 let own = bench.goals.changes(&before, &before.with_window(&after, window));
-                own.iter().zip(&mut slopes).for_each(|(change, row)| row[at] = *change);
+                own.iter().zip(&mut slopes).for_each(|(change, row)| row[at] = sign * change);
             }
             // What work with a deadline gains later than the window sees is shared among the blocks.
             for (row, total) in slopes.iter_mut().zip(total) {
                 let seen: f64 = raised.iter().map(|&at| row[at]).sum();
-                let unseen = (total - seen).max(0.0) / raised.len() as f64;
+                let unseen = (sign * total - seen).max(0.0) / raised.len() as f64;
                 raised.iter().for_each(|&at| row[at] += unseen);
             }
         }

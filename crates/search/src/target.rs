@@ -2,12 +2,16 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::answer::GoalName;
+
 /// How surely targets must hold.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Promise {
     /// Over all days together.
     OnAverage,
+    /// Over all days together, but in each interval of the day by itself.
+    InEveryInterval,
     /// All of them at once on this share of days.
     OnShareOfDays(f64),
 }
@@ -24,6 +28,16 @@ pub enum Measure {
     Occupancy,
 }
 
+impl Measure {
+    /// How far a share is on the right side of the target.
+    pub fn score(self, got: f64, wanted: f64) -> f64 {
+        match self {
+            Self::ServiceLevel => got - wanted,
+            Self::Abandonment | Self::Occupancy => wanted - got,
+        }
+    }
+}
+
 /// A target of a contact type or a team.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Target {
@@ -31,6 +45,8 @@ pub(crate) struct Target {
     pub of: usize,
     pub measure: Measure,
     pub wanted: f64,
+    /// Of what arrives in this interval; of all contacts, or of all time, without one.
+    pub interval: Option<usize>,
 }
 
 /// A count over another, of one day.
@@ -48,15 +64,19 @@ impl Share {
 }
 
 impl Target {
+    /// Whose it is.
+    pub fn name(&self) -> GoalName {
+        match self.measure {
+            Measure::Occupancy => GoalName::Team(self.of),
+            Measure::ServiceLevel | Measure::Abandonment => GoalName::ContactType(self.of),
+        }
+    }
+
     /// How far a share is on the right side of the target; a day without contacts holds.
     pub fn score(&self, share: Share) -> f64 {
         if share.bottom <= 0.0 {
             return 1.0;
         }
-        let got = share.top / share.bottom;
-        match self.measure {
-            Measure::ServiceLevel => got - self.wanted,
-            Measure::Abandonment | Measure::Occupancy => self.wanted - got,
-        }
+        self.measure.score(share.top / share.bottom, self.wanted)
     }
 }

@@ -231,6 +231,7 @@ pub fn router(app: App) -> Router {
         .route("/searches/{search}/draft", post(searches::begin_draft))
         .route("/searches/{search}/search.json", get(searches::export))
         .route("/searches/{search}/people.csv", get(searches::people))
+        .route("/searches/{search}/tried.csv", get(searches::tried))
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))

@@ -46,6 +46,8 @@ pub struct Options {
 struct Written {
     /// Share of days on which all targets hold; on average without it.
     promise: Option<f64>,
+    /// Every target in each interval of the day, on average over days.
+    every_interval: bool,
     block_minutes: Option<f64>,
     days: Option<u32>,
     fresh_days: Option<u32>,
@@ -95,7 +97,10 @@ pub async fn run(options: Options) -> Result<()> {
     let answer = search(&question, |_| None)?;
     write(&options.out, &question, &answer).await?;
     let claim = match answer.claim {
-        Claim::Holds => "holds on fresh days",
+        Claim::Holds => match answer.proof {
+            Some(_) => "holds on fresh days; nothing cheaper is sure to (proven on simulated days)",
+            None => "holds on fresh days; the best found",
+        },
         Claim::NotSure => "is the best found; fresh days do not confirm it",
         Claim::OutOfReach => "does not hold: nothing within the bounds does",
     };
@@ -204,7 +209,14 @@ fn question(base: TrialInputs, written: &Written) -> Result<Question> {
         question.teams = knobs.collect();
     }
     question.settings = settings;
-    question.promise = written.promise.map_or(Promise::OnAverage, Promise::OnShareOfDays);
+    question.promise = match (written.promise, written.every_interval) {
+        (Some(_), true) => {
+            bail!("promise and every_interval: choose one; a share of days is about whole days")
+        }
+        (Some(share), false) => Promise::OnShareOfDays(share),
+        (None, true) => Promise::InEveryInterval,
+        (None, false) => Promise::OnAverage,
+    };
     question.days = written.days.unwrap_or(question.days);
     question.fresh_days = written.fresh_days.unwrap_or(question.fresh_days);
     question.most_days = written.most_days.unwrap_or(question.most_days);

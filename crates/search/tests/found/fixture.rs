@@ -17,7 +17,7 @@ pub const RULES: Rules = Rules { occupancy: None, ..Rules::STARTING };
 
 /// Half-hours with these contacts of 240 s and so many people planned.
 fn plan(name: &str, contacts: &[f64], agents: u32) -> TypePlan {
-    let opening: Timestamp = "2026-11-28T08:00:00Z".parse().unwrap();
+    let opening: Timestamp = "2026-11-28T08:00:00Z".parse().expect("a time");
     let start = |nth: usize| opening + (30 * nth as i64).minutes();
     let forecast: Vec<_> = contacts
         .iter()
@@ -34,7 +34,7 @@ fn plan(name: &str, contacts: &[f64], agents: u32) -> TypePlan {
         rules: RULES,
         customers: customers_of(&RULES, &Duration::exponential(1.0)),
         interval_secs: SECS,
-        plan: schedule(&forecast, &cover, SECS, &RULES).unwrap(),
+        plan: schedule(&forecast, &cover, SECS, &RULES).expect("a need"),
         luck: None,
         arrivals: Default::default(),
     }
@@ -59,7 +59,7 @@ pub fn n_design() -> TrialInputs {
 
 fn centre(strategy: Strategy, types: &[TypePlan]) -> TrialInputs {
     let people = TeamPeople::of(CoverChoice::Planned);
-    TrialInputs::of_centre(strategy, &TimeZone::UTC, types, &people).unwrap()
+    TrialInputs::of_centre(strategy, &TimeZone::UTC, types, &people).expect("a trial")
 }
 
 /// A question about a centre: `least` to `most` people in blocks of an hour, teams costing `costs` an hour.
@@ -70,7 +70,9 @@ pub fn question(base: TrialInputs, least: u32, most: u32, costs: &[f64]) -> Ques
         most,
         cost_per_hour,
     });
-    Question { teams: teams.collect(), days: 120, fresh_days: 1000, ..Question::about(base) }
+    let teams = teams.collect();
+    let (days, fresh_days, most_days) = (120, 1000, 40_000);
+    Question { teams, days, fresh_days, most_days, ..Question::about(base) }
 }
 
 /// Days that are up to a fifth busier or quieter.

@@ -1,6 +1,7 @@
 //! What is promised holds: on average, on a share of days, and the same on every run.
 
-use barometer_search::{Claim, Question, Stopped, search};
+use barometer_plan::Sweepable;
+use barometer_search::{Claim, Promise, Question, SettingKnob, Stopped, search};
 
 use crate::fixture::{n_design, on_share_of_days, one_team, question, with_luck};
 
@@ -53,4 +54,44 @@ fn the_frontier_goes_from_cheap_to_safe_and_prices_stand_at_what_binds() {
     }
     let priced: f64 = answer.best.goals.iter().map(|goal| goal.price_per_point).sum();
     assert!(priced > 0.0, "a target that binds has a price");
+}
+
+#[test]
+fn every_interval_holds_by_itself_where_that_is_promised() {
+    let average = Question { block_intervals: 1, ..question(one_team(), 1, 14, &[1.0]) };
+    let every = Question { promise: Promise::InEveryInterval, ..average.clone() };
+    let (average, found) = (search(&average, |_| None).unwrap(), search(&every, |_| None).unwrap());
+    assert_eq!(found.claim, Claim::Holds);
+    assert!(found.best.cost > average.best.cost, "{} {}", found.best.cost, average.best.cost);
+    assert!(found.best.goals.iter().all(|goal| goal.interval.is_some() && goal.score() >= 0.0));
+    let mut inputs = found.best.design.inputs(&every, &found.blocks).unwrap();
+    (inputs.seed, inputs.replications) = (501, 4000);
+    let days = inputs.experiment().unwrap().play_range(0..4000).unwrap();
+    for interval in 0..4 {
+        let sum = |of: fn(&barometer_simulate::TypeTally) -> f64| -> f64 {
+            days.iter().map(|day| of(&day.types[interval])).sum()
+        };
+        let level = sum(|tally| tally.answered_in_time) / sum(|tally| tally.offered);
+        // Its standard error is half a point at most.
+        assert!(level > 0.795, "{interval}: {level}");
+    }
+}
+
+#[test]
+fn what_was_tried_is_told_with_its_people_and_what_other_values_would_do() {
+    let base = one_team();
+    let part = base.strategy.numbers();
+    let wrap_up = part.iter().find(|number| number.setting.contains("wrap_up")).unwrap();
+    let (part, setting) = (wrap_up.part.clone(), wrap_up.setting.clone());
+    let setting =
+        SettingKnob { setting: Sweepable::Setting { part, setting }, values: vec![0.0, 600.0] };
+    let question = Question { settings: vec![setting], ..question(base, 3, 11, &[1.0]) };
+    let answer = search(&question, |_| None).unwrap();
+    for tried in &answer.tried {
+        assert!((tried.hours.iter().sum::<f64>() - tried.cost).abs() < 1e-9, "an hour costs 1");
+    }
+    let [present, none, long] = answer.values[0].as_slice() else { panic!("{:?}", answer.values) };
+    assert_eq!((present.value, none.value, long.value), (None, Some(0.0), Some(600.0)));
+    assert_eq!(present.worst, none.worst, "no wrap-up is what there is");
+    assert!(long.worst < -0.2, "ten minutes of wrap-up break it: {long:?}");
 }

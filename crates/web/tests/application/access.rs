@@ -159,6 +159,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/searches/{id}"), Role::Viewer),
         (get.clone(), format!("/searches/{id}/search.json"), Role::Viewer),
         (get.clone(), format!("/searches/{id}/people.csv"), Role::Viewer),
+        (get.clone(), format!("/searches/{id}/tried.csv"), Role::Viewer),
         (post.clone(), format!("/searches/{id}/enough"), Role::Planner),
         (post.clone(), format!("/searches/{id}/trial"), Role::Planner),
         (post.clone(), "/trials".into(), Role::Planner),

@@ -43,6 +43,12 @@ async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
     let page = planner.get(&format!("/searches/{id}")).await;
     page.says("agent-hours (cost").says("hold every target on average");
     page.says("People by team and hour").says("Cost against service").says("Point costs");
+    page.says("Designs tried</h2>")
+        .says("designs near the best one")
+        .says("Proven on simulated days");
+    let listed = planner.get(&format!("/searches/{id}/tried.csv")).await;
+    let heads = format!("part,cost,worst_target_points,days,hours_{team}");
+    listed.says(&heads).says("anything cheaper,");
     planner.get(&format!("/searches/{id}/search.json")).await.says("\"frontier\"");
     let people = planner.get(&format!("/searches/{id}/people.csv")).await;
     people.says("interval_start,team,agents");
@@ -62,6 +68,12 @@ async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
     let agents: Vec<u32> = cover.iter().map(|interval| interval.agents).collect();
     assert_eq!(agents, tried.inputs.teams[0].agents[..agents.len()]);
     assert!(agents.iter().any(|agents| *agents > 0));
+    // Each interval by itself is promised, and the worst is named.
+    let every = form.replace("promise=", "promise=interval").replace("most=25", "most=40");
+    let id = key(planner.post(&address, &every).await.location());
+    centre.work_off().await;
+    let page = planner.get(&format!("/searches/{id}")).await;
+    page.says("hold every target in every interval").says("Bookings, worst at ");
     // What is wrong stands at its field, and what was typed stays.
     for (typed, wanted) in [
         (form.replace("most=25", "most=1"), "must be 2 to 20000, got 1"),
@@ -118,6 +130,8 @@ async fn a_setting_that_a_search_found_becomes_a_draft(pool: PgPool) {
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
     let id = key(queued.location());
     centre.work_off().await;
+    let page = planner.get(&format!("/searches/{id}")).await;
+    page.says("as in the trial: ").says("37: ");
     // Whether its value helps is the search's affair; here it is taken for the best.
     let mut answer = centre.store.search(id).await.unwrap().answer.unwrap();
     answer.best.design.settings = vec![None];

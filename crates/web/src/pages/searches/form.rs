@@ -19,9 +19,10 @@ use crate::pages::trials::{Choosable, TrialForm, days_words, list_page, new_tria
 use crate::pages::{page, refused};
 use crate::words;
 
-/// Promises to choose from: per cent of days, and nothing for the mean of all days.
-const PROMISES: [(&str, &str); 5] = [
+/// Promises to choose from: per cent of days, nothing for the mean of all days, or each interval's mean.
+const PROMISES: [(&str, &str); 6] = [
     ("", "on average"),
+    ("interval", "in every interval"),
     ("70", "on 7 of 10 days"),
     ("80", "on 8 of 10 days"),
     ("90", "on 9 of 10 days"),
@@ -31,10 +32,9 @@ const PROMISES: [(&str, &str); 5] = [
 /// Minutes for which a team keeps its people.
 const BLOCKS: [u32; 5] = [30, 60, 120, 240, 480];
 
-/// Fresh days of the test for each day of the search, and their bounds.
-const FRESH: u32 = 10;
+/// Fresh days of the test, at least and at most.
 const LEAST_FRESH: u32 = 300;
-const MOST_FRESH: u32 = 5000;
+const MOST_FRESH: u32 = 20_000;
 
 /// Settings that a form has room for.
 const SETTINGS: usize = 2;
@@ -191,6 +191,7 @@ fn title(question: &Question, version: impl Into<Option<i32>>) -> String {
 pub(super) fn promise_words(promise: Promise) -> String {
     match promise {
         Promise::OnAverage => "on average".to_owned(),
+        Promise::InEveryInterval => "in every interval".to_owned(),
         Promise::OnShareOfDays(share) => {
             let percent = format!("{}", (share * 100.0).round());
             let known = PROMISES.iter().find(|(key, _)| **key == percent);
@@ -224,6 +225,7 @@ impl SearchForm {
         let mut wrong = FormErrors::default();
         let promise = match self.promise.as_str() {
             "" => Promise::OnAverage,
+            "interval" => Promise::InEveryInterval,
             percent => {
                 let percent = wrong.whole("promise", percent, 50..=99_u32).unwrap_or(90);
                 Promise::OnShareOfDays(f64::from(percent) / 100.0)
@@ -234,14 +236,16 @@ impl SearchForm {
         let days = wrong.whole("days", &self.days, 20..=5000_u32).unwrap_or(200);
         let teams = self.teams(&mut wrong);
         let settings = self.settings(base, &mut wrong);
+        let usual = Question::about(base.clone());
         let question = Question {
             promise,
             block_intervals: (block_intervals as usize).min(base.interval_count().max(1)),
             days,
-            fresh_days: (FRESH * days).clamp(LEAST_FRESH, MOST_FRESH),
+            // Who asks for a quick search is not kept waiting by its test.
+            fresh_days: (usual.fresh_days * days / usual.days).clamp(LEAST_FRESH, MOST_FRESH),
             teams,
             settings,
-            ..Question::about(base.clone())
+            ..usual
         };
         if wrong.is_empty()
             && let Err(error) = question.check()
@@ -283,6 +287,7 @@ impl SearchForm {
                 };
                 let values: Vec<f64> = values
                     .split([' ', ';'])
+                    .map(|value| value.trim_end_matches(','))
                     .filter(|value| !value.is_empty())
                     .filter_map(|value| wrong.number("setting", value))
                     .collect();

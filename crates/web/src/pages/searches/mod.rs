@@ -1,6 +1,7 @@
 //! Searches: the cheapest design with which every target of a trial holds.
 
 mod form;
+mod parallel;
 mod picture;
 mod result;
 
@@ -151,6 +152,40 @@ pub(crate) async fn export(
     let text = serde_json::to_string_pretty(&kept)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
     Ok(exports::json(&format!("search-{}.json", search.subject.day), text))
+}
+
+/// `GET /searches/{search}/tried.csv`: every design that was simulated.
+pub(crate) async fn tried(
+    State(app): State<App>,
+    _: RequestContext,
+    Path(id): Path<Uuid>,
+) -> Result<Response, PageError> {
+    let search = app.store.search(id).await?;
+    let answer = search.answer.as_ref().ok_or(PageError::NotFound)?;
+    let question = &search.question;
+    let mut heads: Vec<String> =
+        ["part", "cost", "worst_target_points", "days"].map(str::to_owned).into();
+    heads.extend(question.teams.iter().map(|knob| format!("hours_{}", knob.team)));
+    heads.extend(question.settings.iter().map(|knob| knob.setting.key()));
+    let of = |figures: &[f64], nth: usize, places| {
+        figures.get(nth).map_or(Cell::Text(String::new()), |figure| Cell::Number(*figure, places))
+    };
+    let rows = answer.tried.iter().map(|tried| {
+        let mut row = vec![
+            Cell::Text(tried.what.words().to_owned()),
+            Cell::Number(tried.cost, 2),
+            Cell::Number(100.0 * tried.worst, 3),
+            Cell::Number(f64::from(tried.days), 0),
+        ];
+        row.extend((0..question.teams.len()).map(|nth| of(&tried.hours, nth, 2)));
+        row.extend((0..question.settings.len()).map(|nth| {
+            let value: Vec<f64> = tried.settings.get(nth).copied().flatten().into_iter().collect();
+            of(&value, 0, 3)
+        }));
+        row
+    });
+    let heads: Vec<&str> = heads.iter().map(String::as_str).collect();
+    exports::csv_of(&format!("tried-{}.csv", search.subject.day), &heads, rows.collect()).await
 }
 
 /// `GET /searches/{search}/people.csv`: the people of the design, interval by interval, as a cover file.

@@ -2,14 +2,16 @@
 
 use std::collections::BTreeSet;
 
-use barometer_plan::Verdict;
+use barometer_plan::{Sweepable, Verdict};
 use barometer_search::{
-    Answer, Claim, DesignFigures, GoalAnswer, GoalName, Measure, Promise, TriedWhat,
+    Answer, Claim, DesignFigures, GoalAnswer, GoalName, Measure, Promise, Question, TriedWhat,
+    ValueTried,
 };
 use barometer_store::Search;
 use jiff::tz::TimeZone;
 
 use super::form::promise_words;
+use super::parallel::Parallel;
 use super::picture::{HEIGHT, Picture, WIDTH};
 use crate::words;
 
@@ -28,6 +30,7 @@ pub(super) struct ResultView {
     pub changes_settings: bool,
     pub frontier: Vec<FrontierRow>,
     pub picture: Picture,
+    pub parallel: Option<Parallel>,
     pub width: f64,
     pub height: f64,
     pub has_prices: bool,
@@ -63,6 +66,8 @@ pub(super) struct GoalRow {
 pub(super) struct SettingRow {
     pub name: String,
     pub value: String,
+    /// What each value does to the design: the value, whether every target holds, and the points of the worst.
+    pub values: Vec<(String, Verdict, String)>,
 }
 
 pub(super) struct FrontierRow {
@@ -78,7 +83,7 @@ impl ResultView {
     pub fn of(search: &Search, answer: &Answer, zone: &TimeZone) -> Self {
         let question = &search.question;
         let is_money = question.teams.iter().any(|team| team.cost_per_hour != 1.0);
-        let view = View { search, answer, is_money };
+        let view = View { search, answer, zone, is_money };
         let froms: BTreeSet<usize> = answer.blocks.iter().map(|block| block.from).collect();
         let starts: Vec<_> = question.base.starts().collect();
         let is_one_day = search.subject.days == 1;
@@ -101,6 +106,7 @@ impl ResultView {
             changes_settings: answer.best.design.settings.iter().any(Option::is_some),
             frontier: view.frontier(),
             picture: Picture::of(answer),
+            parallel: Parallel::of(question, answer),
             width: WIDTH,
             height: HEIGHT,
             has_prices: answer.best.goals.iter().any(|goal| goal.price_per_point > 0.0),
@@ -112,6 +118,7 @@ impl ResultView {
 struct View<'a> {
     search: &'a Search,
     answer: &'a Answer,
+    zone: &'a TimeZone,
     is_money: bool,
 }
 
@@ -135,6 +142,18 @@ impl View<'_> {
                 base.strategy.teams.get(at).map_or_else(String::new, |team| team.name.clone())
             }
         }
+    }
+
+    /// Whose target it is, and of which interval.
+    fn goal_name(&self, goal: &GoalAnswer) -> String {
+        let name = self.name(goal.of);
+        let start = goal.interval.and_then(|at| self.search.question.base.starts().nth(at));
+        let Some(start) = start else { return name };
+        let at = match self.search.subject.days {
+            1 => words::clock(start, self.zone),
+            _ => words::day_clock(start, self.zone),
+        };
+        format!("{name}, worst at {at}")
     }
 
     fn days_words(&self, figures: &DesignFigures) -> String {
@@ -166,9 +185,9 @@ impl View<'_> {
                 let missed: Vec<String> = best
                     .goals
                     .iter()
-                    .filter(|goal| score(goal) < 0.0)
+                    .filter(|goal| goal.score() < 0.0)
                     .map(|goal| {
-                        let (of, got) = (self.name(goal.of), words::percent(goal.got));
+                        let (of, got) = (self.goal_name(goal), words::percent(goal.got));
                         format!("{of} reaches {} {got}", measure_words(goal.measure))
                     })
                     .collect();
@@ -190,12 +209,12 @@ impl View<'_> {
             .best
             .goals
             .iter()
-            .filter(|goal| goal.price_per_point > 1e-3 && score(goal).abs() < 3.0 * BINDS)
+            .filter(|goal| goal.price_per_point > 1e-3 && goal.score().abs() < 3.0 * BINDS)
             .map(|goal| {
                 format!(
                     "{} of {} (its last point costs {})",
                     measure_words(goal.measure),
-                    self.name(goal.of),
+                    self.goal_name(goal),
                     self.price_words(goal.price_per_point)
                 )
             })
@@ -211,7 +230,13 @@ impl View<'_> {
                 words::whole_percent(point.right)
             ));
         }
-        if let Some(bound) = answer.bound.filter(|_| answer.claim != Claim::OutOfReach) {
+        if let Some(proof) = answer.proof {
+            notes.push(format!(
+                "Proven on simulated days: nothing cheaper is sure to hold{}. {} designs were simulated to rule it out; more people never serve worse.",
+                if self.search.question.settings.is_empty() { "" } else { " with these settings" },
+                words::thousands(proof.designs as f64),
+            ));
+        } else if let Some(bound) = answer.bound.filter(|_| answer.claim != Claim::OutOfReach) {
             let gap = (answer.best.cost - bound) / answer.best.cost.max(1e-9);
             notes.push(format!(
                 "The cutting planes allow nothing below {} ({} less) where service is concave in people; it is the best found, not a proven optimum.",
@@ -237,10 +262,10 @@ impl View<'_> {
     fn teams(&self, froms: &[usize]) -> Vec<TeamRow> {
         let (answer, question) = (self.answer, &self.search.question);
         let best = &answer.best.design.people;
+        let hours = answer.best.design.hours_by_team(question, &answer.blocks);
         let row = |knob: usize, team: &barometer_search::TeamKnob| {
             let of_team = || (0..answer.blocks.len()).filter(|&at| answer.blocks[at].knob == knob);
-            let hours: f64 =
-                of_team().map(|at| answer.blocks[at].hours * f64::from(best[at])).sum();
+            let hours = hours[knob];
             let agents = question.base.teams.iter().find(|each| each.team == team.team);
             let agents = agents.map_or(&[][..], |each| each.agents.as_slice());
             // The mean of the trial's people in a block.
@@ -282,7 +307,7 @@ impl View<'_> {
         let pairs = self.answer.best.goals.iter().zip(&self.answer.start.goals);
         pairs
             .map(|(goal, start)| GoalRow {
-                of: self.name(goal.of),
+                of: self.goal_name(goal),
                 measure: measure_words(goal.measure),
                 verdict: verdict_of(goal, promise),
                 wanted: match goal.measure {
@@ -307,20 +332,25 @@ impl View<'_> {
 
     fn settings(&self) -> Vec<SettingRow> {
         let question = &self.search.question;
-        let names = barometer_plan::Sweepable::all(&question.base.strategy);
         let chosen = question.settings.iter().zip(&self.answer.best.design.settings);
         chosen
             .zip(&self.answer.has_effect)
-            .map(|((knob, value), has_effect)| {
-                let name = names.iter().find(|(setting, _)| *setting == knob.setting);
-                SettingRow {
-                    name: name.map_or_else(|| knob.setting.key(), |(_, name)| name.clone()),
-                    value: match (value, has_effect) {
-                        (_, false) => "no effect on these days".to_owned(),
-                        (None, true) => "stays as it is: no value is better".to_owned(),
-                        (Some(value), true) => words::plain_number(*value),
-                    },
-                }
+            .enumerate()
+            .map(|(nth, ((knob, value), has_effect))| SettingRow {
+                name: setting_name(question, &knob.setting),
+                value: match (value, has_effect) {
+                    (_, false) => "no effect on these days".to_owned(),
+                    (None, true) => "stays as it is: no value is better".to_owned(),
+                    (Some(value), true) => words::plain_number(*value),
+                },
+                values: self
+                    .answer
+                    .values
+                    .get(nth)
+                    .into_iter()
+                    .flatten()
+                    .map(value_words)
+                    .collect(),
             })
             .collect()
     }
@@ -346,22 +376,22 @@ impl View<'_> {
             self.answer.tried.iter().filter(|tried| tried.what == what).count() as f64
         };
         format!(
-            "{} designs on {} simulated days: {} by cutting planes, {} nearby, {} for the frontier",
+            "{} designs on {} simulated days: {} by cutting planes, {} nearby, {} for what is cheaper, {} for the frontier",
             words::thousands(self.answer.tried.len() as f64),
             words::thousands(self.answer.days as f64),
             words::thousands(count(TriedWhat::Cuts)),
             words::thousands(count(TriedWhat::Nearby) + count(TriedWhat::Settings)),
+            words::thousands(count(TriedWhat::Proof)),
             words::thousands(count(TriedWhat::Frontier)),
         )
     }
 }
 
-/// How far a target is on the right side.
-fn score(goal: &GoalAnswer) -> f64 {
-    match goal.measure {
-        Measure::ServiceLevel => goal.got - goal.wanted,
-        Measure::Abandonment | Measure::Occupancy => goal.wanted - goal.got,
-    }
+/// What a setting is called.
+pub(super) fn setting_name(question: &Question, setting: &Sweepable) -> String {
+    let names = Sweepable::all(&question.base.strategy);
+    let named = names.into_iter().find(|(known, _)| known == setting);
+    named.map_or_else(|| setting.key(), |(_, name)| name)
 }
 
 /// Of a target on average, by its confidence interval; of one on a share of days, by that share.
@@ -370,10 +400,19 @@ fn verdict_of(goal: &GoalAnswer, promise: Promise) -> Verdict {
         Promise::OnShareOfDays(share) if goal.measure != Measure::Occupancy => {
             if goal.days_held >= share { Verdict::Holds } else { Verdict::Breaks }
         }
-        _ if score(goal) >= goal.half_width => Verdict::Holds,
-        _ if score(goal) < -goal.half_width => Verdict::Breaks,
+        _ if goal.score() >= goal.half_width => Verdict::Holds,
+        _ if goal.score() < -goal.half_width => Verdict::Breaks,
         _ => Verdict::Marginal,
     }
+}
+
+/// A value of a setting, and what it would do.
+fn value_words(tried: &ValueTried) -> (String, Verdict, String) {
+    (
+        tried.value.map_or_else(|| "as in the trial".to_owned(), words::plain_number),
+        if tried.worst >= 0.0 { Verdict::Holds } else { Verdict::Breaks },
+        format!("{} points", words::signed_one_decimal(100.0 * tried.worst)),
+    )
 }
 
 fn measure_words(measure: Measure) -> &'static str {
