@@ -61,6 +61,18 @@ test('days to come are told as they are planned', async ({ page }) => {
   await expect(page.getByRole('table', { name: 'Service by day, as planned' }).getByRole('row')).toHaveCount(8);
 });
 
+test('a new report shows its preview before it has a title, and asks for one when it is saved', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/reports/new');
+  await expect(page.locator('.report-part').first()).toBeVisible();
+  await page.getByRole('checkbox', { name: 'Agents' }).check();
+  await expect(page.getByRole('heading', { level: 2, name: 'Agents' })).toBeVisible();
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Give the report a title.')).toBeVisible();
+  // What was chosen stays.
+  await expect(page.getByRole('checkbox', { name: 'Agents' })).toBeChecked();
+});
+
 test('a planner defines a report with its preview beside it, has it sent, and shares a link', async ({ page, browser }) => {
   await signIn(page, 'planner');
   await page.goto('/reports');

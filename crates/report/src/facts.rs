@@ -138,6 +138,8 @@ pub struct AgentHours {
     pub contract_hours: f64,
     /// Hours rostered in the period.
     pub rostered_hours: f64,
+    /// The contact type for which they are rostered most, whose roster shows their shifts.
+    pub rostered_for: Option<Uuid>,
     /// Shifts in the period.
     pub shifts: u32,
     /// Days off work in the period.

@@ -74,6 +74,8 @@ pub enum About {
     Accuracy(Uuid),
     /// The staffing of a contact type on a day.
     Staffing(Uuid, Date),
+    /// The roster of a contact type on a day.
+    Roster(Uuid, Date),
     /// The account of a day.
     Account(Date),
     /// A trial.

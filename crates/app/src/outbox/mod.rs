@@ -112,7 +112,7 @@ pub(crate) mod tests {
 
     use super::*;
 
-    /// A message as it waits to be sent.
+    /// A message that waits to be sent.
     pub(crate) fn message(event: serde_json::Value) -> Message {
         Message {
             id: uuid::Uuid::nil(),

@@ -168,12 +168,22 @@ impl<'a> Drawing<'a> {
                     }
                 }
             }
+            Mark::Dashed if self.picture.is_named => self.levels(series, out),
             Mark::Dashed => self.line(series, "dashed", out),
         }
     }
 
     fn points<'s>(&self, series: &'s Series) -> impl Iterator<Item = (usize, f64)> + use<'s> {
         series.values.iter().enumerate().filter_map(|(place, value)| Some((place, (*value)?)))
+    }
+
+    /// A level over each name: names have no order that a line could follow.
+    fn levels(&self, series: &Series, out: &mut String) {
+        for (place, value) in self.points(series) {
+            let (from, y) = (self.x(place) - 0.45 * self.wide, self.y(value));
+            let until = from + 0.9 * self.wide;
+            let _ = write!(out, "<path class=\"dashed\" d=\"M{from:.1} {y:.1}H{until:.1}\"/>");
+        }
     }
 
     fn columns(&self, series: &Series, out: &mut String) {

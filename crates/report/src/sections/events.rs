@@ -1,7 +1,10 @@
 //! What happened: releases, alarms, trials.
 
+use std::collections::BTreeMap;
+
 use jiff::civil::DateTime;
 
+use super::by_name;
 use crate::report::{About, Column, Part, Row, Table};
 use crate::told::Told;
 use crate::{Section, Unit, words};
@@ -93,7 +96,17 @@ pub(super) fn alarms(told: &Told<'_>) -> Part {
         rows: rows.collect(),
         total: None,
     };
-    listed(Section::Alarms, sentence, About::Alarms, table)
+    // The most frequent first; more names than a picture holds are in the table alone.
+    let mut times: BTreeMap<&str, f64> = BTreeMap::new();
+    for alarm in alarms {
+        *times.entry(&alarm.watches).or_default() += 1.0;
+    }
+    let mut times: Vec<(&str, f64)> = times.into_iter().collect();
+    times.sort_by(|one, other| other.1.total_cmp(&one.1));
+    let times = times.into_iter().map(|(watches, times)| (watches.to_owned(), Some(times)));
+    let picture = by_name(("Times that each alarm rang", Unit::Count), "Rang", times);
+    let part = listed(Section::Alarms, sentence, About::Alarms, table);
+    Part { pictures: picture.into_iter().collect(), ..part }
 }
 
 pub(super) fn trials(told: &Told<'_>) -> Part {

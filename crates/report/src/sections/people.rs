@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 use std::ops::Add;
 
-use super::over_groups;
-use crate::report::{About, Column, Part, Row, Table};
+use super::{by_name, over_groups};
+use crate::facts::AgentHours;
+use crate::report::{About, Column, Part, Picture, Row, Series, Table};
 use crate::told::Told;
 use crate::{Mark, Section, Unit, words};
 
@@ -121,7 +122,7 @@ pub(super) fn agents(told: &Told<'_>) -> Part {
     let contract: f64 = agents.iter().map(|agent| agent.contract_hours * weeks).sum();
     let rows = agents.iter().map(|agent| {
         let contract = agent.contract_hours * weeks;
-        Row::of(vec![
+        let row = Row::of(vec![
             agent.name.as_str().into(),
             agent.team.as_str().into(),
             contract.into(),
@@ -129,7 +130,11 @@ pub(super) fn agents(told: &Told<'_>) -> Part {
             (agent.rostered_hours - contract).into(),
             f64::from(agent.shifts).into(),
             f64::from(agent.days_off).into(),
-        ])
+        ]);
+        match agent.rostered_for {
+            Some(contact_type) => row.about(About::Roster(contact_type, told.facts.days.first)),
+            None => row,
+        }
     });
     Part {
         section: Section::Agents,
@@ -142,7 +147,7 @@ pub(super) fn agents(told: &Told<'_>) -> Part {
         ),
         is_missing: false,
         about: None,
-        pictures: Vec::new(),
+        pictures: hours_by_team(agents, weeks).into_iter().collect(),
         tables: vec![Table {
             title: "Agents".to_owned(),
             columns: vec![
@@ -158,4 +163,22 @@ pub(super) fn agents(told: &Told<'_>) -> Part {
             total: None,
         }],
     }
+}
+
+/// Hours of each team's agents, as rostered beside their contracts.
+fn hours_by_team(agents: &[AgentHours], weeks: f64) -> Option<Picture> {
+    let mut teams: BTreeMap<&str, (f64, f64)> = BTreeMap::new();
+    for agent in agents {
+        let (rostered, contract) = teams.entry(&agent.team).or_default();
+        *rostered += agent.rostered_hours;
+        *contract += agent.contract_hours * weeks;
+    }
+    let rostered = teams.iter().map(|(team, (rostered, _))| ((*team).to_owned(), Some(*rostered)));
+    let mut picture = by_name(("Hours by team", Unit::Hours), "Rostered", rostered)?;
+    picture.series.push(Series {
+        name: "Contract".to_owned(),
+        mark: Mark::Dashed,
+        values: teams.values().map(|(_, contract)| Some(*contract)).collect(),
+    });
+    Some(picture)
 }

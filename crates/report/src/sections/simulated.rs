@@ -10,6 +10,9 @@ use crate::{Section, Unit, words};
 /// Most transitions that are listed.
 const MOST_FLOWS: usize = 40;
 
+/// Transitions that are drawn: the names of more have no room.
+const DRAWN_FLOWS: usize = 5;
+
 /// "Simulated: the whole centre on Fri 27 Nov, 200 replications."
 fn source(simulated: &SimulatedFacts) -> String {
     format!(
@@ -170,6 +173,12 @@ pub(super) fn flow(told: &Told<'_>) -> Part {
             words::counted(ways as f64, "transition"),
             gone_queues(told, simulated),
         );
+        let largest = flows.iter().take(DRAWN_FLOWS);
+        let picture = by_name(
+            ("Contacts of a day by transition, the largest", Unit::Count),
+            "Contacts",
+            largest.map(|flow| (format!("{} → {}", flow.from, flow.to), Some(flow.contacts))),
+        );
         let rows = flows.into_iter().take(MOST_FLOWS).map(|flow| {
             Row::of(vec![
                 flow.from.as_str().into(),
@@ -190,6 +199,6 @@ pub(super) fn flow(told: &Told<'_>) -> Part {
             rows: rows.collect(),
             total: None,
         };
-        (sentence, None, table)
+        (sentence, picture, table)
     })
 }

@@ -126,6 +126,7 @@ pub fn full_facts() -> Facts {
             team: "Harbour offices".to_owned(),
             contract_hours: 37.5,
             rostered_hours: 40.0,
+            rostered_for: Some(Uuid::from_u128(0xb)),
             shifts: 5,
             days_off: 0,
         }]),

@@ -1,6 +1,6 @@
 use std::io::Cursor;
 
-use barometer_report::facts::Measured;
+use barometer_report::facts::{AgentHours, AlarmFacts, Measured};
 use barometer_report::{
     About, Cell, Days, Definition, Grouping, Mark, Picture, Section, Series, Unit, body,
     csv_tables, make, page, page_for_document, svg, workbook,
@@ -147,6 +147,16 @@ fn sections_of_names_have_a_picture_of_them() {
     let simulated = facts.simulated.as_mut().unwrap();
     simulated.waits.push(simulated.waits[0].clone());
     simulated.service_points.push(simulated.service_points[0].clone());
+    let agents = facts.agents.as_mut().unwrap();
+    agents.push(AgentHours {
+        name: "M. Quill".into(),
+        team: "Bookings team".into(),
+        ..agents[0].clone()
+    });
+    agents.push(AgentHours { name: "T. Ash".into(), rostered_hours: 20.0, ..agents[0].clone() });
+    let alarm = facts.alarms[0].clone();
+    facts.alarms.push(AlarmFacts { watches: "Bookings: level under 70 %".into(), ..alarm.clone() });
+    facts.alarms.push(alarm);
     let report = make(&definition(), &facts);
     let picture = |section: Section| {
         let part = report.parts.iter().find(|part| part.section == section).unwrap();
@@ -160,6 +170,17 @@ fn sections_of_names_have_a_picture_of_them() {
     let campaigns = picture(Section::Campaigns).unwrap();
     assert_eq!(campaigns.series[0].values, [Some(0.05); 2]);
     assert_eq!(campaigns.target, Some((0.03, "ceiling 3 %".to_owned())));
+    let agents = picture(Section::Agents).unwrap();
+    assert_eq!(agents.places, ["Bookings team", "Harbour offices"]);
+    assert_eq!(agents.series[0].values, [Some(40.0), Some(60.0)]);
+    assert_eq!(agents.series[1].values, [Some(37.5), Some(75.0)]);
+    let drawn = svg(&agents);
+    assert_eq!(drawn.matches("class=\"dashed\" d=\"M").count(), 3, "a level each, and the legend");
+    let alarms = picture(Section::Alarms).unwrap();
+    assert_eq!(alarms.places[1], "Bookings: level under 70 %");
+    assert_eq!(alarms.series[0].values, [Some(2.0), Some(1.0)]);
+    let flow = picture(Section::Flow).unwrap();
+    assert!(flow.places[0].contains(" → ") && flow.series[0].values[0] >= flow.series[0].values[1]);
     let one = make(&definition(), &full_facts());
     let queues = one.parts.iter().find(|part| part.section == Section::Queues).unwrap();
     assert!(queues.pictures.is_empty(), "one name is no picture");
@@ -234,11 +255,16 @@ fn a_page_links_its_figures_and_a_file_does_not() {
     let inside = body(&report, |about| {
         Some(match about {
             About::Trial(id) => format!("/trials/{id}"),
+            About::Roster(id, day) => format!("/rosters/{id}?day={day}"),
             _ => "/elsewhere".to_owned(),
         })
     })
     .unwrap();
     assert!(inside.contains("href=\"/trials/00000000-0000-0000-0000-00000000000a\""));
+    assert!(
+        inside.contains("href=\"/rosters/00000000-0000-0000-0000-00000000000b?day=2026-11-16\""),
+        "an agent's hours lead to the roster"
+    );
     assert!(!page(&report).unwrap().contains("href="));
 }
 

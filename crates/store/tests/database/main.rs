@@ -9,6 +9,7 @@ mod drafts;
 mod fixture;
 mod imports;
 mod lists;
+mod operating;
 mod outbox;
 mod report_pages;
 mod reports;

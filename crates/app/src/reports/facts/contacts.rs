@@ -182,23 +182,16 @@ async fn staffed(
         let found =
             expected(store, contact_type, (first, days), &centre.zone, &Basis::Exact).await?;
         for interval in &found.plan {
-            add(interval, contact_type, centre, reach.slots, &mut slots);
+            let at = reach.slot(centre.zone.to_datetime(interval.start));
+            let sum = slots.entry(at).or_insert_with(|| Staffed { at, ..Staffed::default() });
+            add(sum, interval, contact_type);
         }
     }
     Ok(slots.into_values().collect())
 }
 
-fn add(
-    interval: &PlannedInterval,
-    contact_type: &ContactType,
-    centre: &Centre,
-    slots: Slots,
-    sums: &mut BTreeMap<DateTime, Staffed>,
-) {
-    let at = centre.zone.to_datetime(interval.start);
-    let at = if slots == Slots::Day { midnight(at.date()) } else { at };
+fn add(sum: &mut Staffed, interval: &PlannedInterval, contact_type: &ContactType) {
     let hours = contact_type.grain.secs() / 3_600.0;
-    let sum = sums.entry(at).or_insert_with(|| Staffed { at, ..Staffed::default() });
     let assessment = &interval.assessment;
     sum.intervals += 1;
     sum.need_hours += hours * f64::from(assessment.need);

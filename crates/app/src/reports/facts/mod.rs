@@ -50,6 +50,14 @@ impl Reach {
         };
         Ok(Self { days, compared, slots })
     }
+
+    /// The interval or the day that a moment is added up in.
+    fn slot(&self, at: DateTime) -> DateTime {
+        match self.slots {
+            Slots::Interval => at,
+            Slots::Day => midnight(at.date()),
+        }
+    }
 }
 
 /// Reads the facts of a report for a reader.

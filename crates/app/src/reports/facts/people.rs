@@ -37,6 +37,13 @@ pub(super) async fn team_days(
     Ok(hours.into_iter().map(day).filter(wanted).collect())
 }
 
+/// What one agent is rostered for.
+#[derive(Default)]
+struct Rostered {
+    hours: BTreeMap<Uuid, f64>,
+    shifts: u32,
+}
+
 pub(super) async fn agent_hours(
     store: &Store,
     centre: &Centre,
@@ -46,13 +53,14 @@ pub(super) async fn agent_hours(
     let (from, to) = instants(reach.days, centre)?;
     let (agents, time_off) =
         tokio::try_join!(store.agents(centre.id), store.time_off(centre.id, reach.days.first))?;
-    let mut hours: BTreeMap<_, (f64, u32)> = BTreeMap::new();
+    let mut rostered: BTreeMap<Uuid, Rostered> = BTreeMap::new();
     for each in types {
         for stretch in store.stretches_between(each.id, from, to).await? {
             let (start, end) = (stretch.start.max(from), stretch.end.min(to));
-            let (sum, shifts) = hours.entry(stretch.agent).or_default();
-            *sum += end.duration_since(start).as_secs_f64() / 3_600.0;
-            *shifts += 1;
+            let own = rostered.entry(stretch.agent).or_default();
+            *own.hours.entry(each.id).or_default() +=
+                end.duration_since(start).as_secs_f64() / 3_600.0;
+            own.shifts += 1;
         }
     }
     let days_off = |agent: Uuid| -> u32 {
@@ -65,13 +73,17 @@ pub(super) async fn agent_hours(
         .sum()
     };
     let agent = |agent: Agent| {
-        let (rostered_hours, shifts) = hours.get(&agent.id).copied().unwrap_or_default();
+        let Rostered { hours, shifts } = rostered.remove(&agent.id).unwrap_or_default();
         AgentHours {
             days_off: days_off(agent.id),
             name: agent.name,
             team: agent.team,
             contract_hours: agent.contract_hours,
-            rostered_hours,
+            rostered_hours: hours.values().sum(),
+            rostered_for: hours
+                .into_iter()
+                .max_by(|one, other| one.1.total_cmp(&other.1))
+                .map(|(contact_type, _)| contact_type),
             shifts,
         }
     };

@@ -39,7 +39,7 @@ impl Plans<'_> {
         let known: Vec<Date> = plan.keys().map(|at| at.date()).collect();
         for (_, inputs) in self.opening.iter().filter(|(day, _)| !known.contains(day)) {
             for (at, counts) in opened(inputs, contact_type, centre) {
-                add(&mut plan, slot(at, reach.slots), counts);
+                add(&mut plan, reach.slot(at), counts);
             }
         }
         let has_begun = self.opening.iter().any(|(day, _)| *day == today);
@@ -49,7 +49,7 @@ impl Plans<'_> {
             let days = (ahead.first, ahead.count());
             let found = expected(store, contact_type, days, &centre.zone, &Basis::Exact).await?;
             for interval in &found.plan {
-                let at = slot(centre.zone.to_datetime(interval.start), reach.slots);
+                let at = reach.slot(centre.zone.to_datetime(interval.start));
                 add(&mut plan, at, staffed(interval));
             }
         }
@@ -129,8 +129,4 @@ fn planned(
 fn add(plan: &mut BTreeMap<DateTime, Counts>, at: DateTime, counts: Counts) {
     let sum = plan.entry(at).or_default();
     *sum = *sum + counts;
-}
-
-fn slot(at: DateTime, slots: Slots) -> DateTime {
-    if slots == Slots::Day { midnight(at.date()) } else { at }
 }

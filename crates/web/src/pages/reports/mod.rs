@@ -70,6 +70,7 @@ pub(super) fn address(about: &About, day: Date) -> Option<String> {
         About::Demand(id, day) => format!("/demand/{id}?day={day}"),
         About::Accuracy(id) => format!("/demand/{id}/accuracy?day={day}"),
         About::Staffing(id, day) => format!("/staffing/{id}?day={day}"),
+        About::Roster(id, day) => format!("/staffing/{id}/roster?day={day}"),
         About::Account(date) => format!("/watch/account?date={date}"),
         About::Trial(id) => format!("/trials/{id}"),
         About::Campaigns => format!("/strategy/campaigns?day={day}"),

@@ -1,0 +1,92 @@
+//! What an operator asks of a database: who works, what waits, and whether two databases are the same.
+
+use barometer_store::{RunState, Store};
+use jiff::civil::date;
+use sqlx::PgPool;
+use uuid::Uuid;
+
+use crate::fixture::{Fixture, fixture};
+
+async fn worker(pool: &PgPool, name: &str, silent: &str) {
+    sqlx::query(
+        "INSERT INTO apalis.workers (id, worker_type, storage_name, last_seen) \
+         VALUES ($1, 'barometer-trials', 'test', now() - $2::text::interval)",
+    )
+    .bind(name)
+    .bind(silent)
+    .execute(pool)
+    .await
+    .unwrap();
+}
+
+/// A run of all forecasts that waits.
+async fn queued(fixture: &Fixture) -> Uuid {
+    let Fixture { store, centre, planner, .. } = fixture;
+    store.queue_forecast_run(*centre, Some(*planner)).await.unwrap()
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_worker_that_is_silent_for_a_minute_counts_for_dead(pool: PgPool) {
+    let store = fixture(pool.clone()).await.store;
+    worker(&pool, "alive", "5 seconds").await;
+    worker(&pool, "silent", "3 minutes").await;
+    worker(&pool, "long gone", "2 hours").await;
+    let state = store.operating_state().await.unwrap();
+    assert_eq!((state.workers, state.missing_migrations), (1, 0));
+    let lines = store.workers().await.unwrap();
+    let told: Vec<(&str, bool)> =
+        lines.iter().map(|line| (line.name.as_str(), line.is_alive)).collect();
+    assert_eq!(told, [("alive", true), ("silent", false)]);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_database_without_tables_lacks_every_migration(pool: PgPool) {
+    let state = Store::on(pool).operating_state().await.unwrap();
+    assert!(state.missing_migrations > 40, "{state:?}");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_failed_run_is_queued_once_more_from_its_beginning(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let store = &fixture.store;
+    let run = queued(&fixture).await;
+    assert!(store.operating_state().await.unwrap().oldest_waiting_secs.is_some());
+    assert!(!store.retry_run(run).await.unwrap(), "it has not failed");
+    store.report_run(run, 1).await.unwrap();
+    store.fail_run(run, "the disk was full").await.unwrap();
+    let failed = store.failed_runs(9).await.unwrap();
+    assert_eq!(failed.len(), 1);
+    assert_eq!(failed[0].failure.as_deref(), Some("the disk was full"));
+    assert!(store.retry_run(run).await.unwrap());
+    let again = store.run(run).await.unwrap();
+    assert_eq!((again.state, again.work_done, again.failure), (RunState::Queued, 0, None));
+    assert!(!store.retry_run(run).await.unwrap(), "it waits already");
+    assert!(store.failed_runs(9).await.unwrap().is_empty());
+    assert!(!store.retry_run(Uuid::new_v4()).await.unwrap());
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_cancelled_run_forgets_that_it_was_cancelled(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let store = &fixture.store;
+    let run = queued(&fixture).await;
+    store.cancel_run(run).await.unwrap();
+    assert!(store.retry_run(run).await.unwrap());
+    assert!(store.begin_run(run).await.unwrap(), "it goes on when a worker takes it up");
+}
+
+#[sqlx::test(migrations = false)]
+async fn sums_differ_where_a_row_does_and_a_snapshot_does_not_move(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let store = &fixture.store;
+    let mut snapshot = store.snapshot().await.unwrap();
+    let before = snapshot.sums().await.unwrap();
+    assert_eq!(before["public.contact_types"].rows, 1);
+    store.set_today(fixture.centre, date(2026, 11, 23)).await.unwrap();
+    assert_eq!(snapshot.sums().await.unwrap(), before, "it holds on to its moment");
+    let after = store.snapshot().await.unwrap().sums().await.unwrap();
+    let differ: Vec<&String> =
+        after.keys().filter(|table| before.get(*table) != after.get(*table)).collect();
+    assert_eq!(differ, ["public.centres", "public.facts_changes"]);
+    assert_eq!(after["public.centres"].rows, before["public.centres"].rows);
+}
