@@ -47,7 +47,9 @@ export const test = base.extend<{ quiet: void }>({
       const complaints: string[] = [];
       page.on('pageerror', (error) => complaints.push(error.message));
       page.on('console', (message) => {
-        const expected = /status of (403|404|409|422)/.test(message.text());
+        // A request that a newer one replaces, or that a page left behind, is no fault; one that fails otherwise
+        // says so by an event of its own.
+        const expected = /status of (403|404|409|422)|^htmx:(afterRequest|sendAbort)/.test(message.text());
         if (message.type() === 'error' && !expected) complaints.push(message.text());
       });
       await use();
