@@ -25,6 +25,11 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await page.getByRole('button', { name: 'Try it' }).click();
   await whenPlayed(page.getByText(/It (is marginal|breaks):/));
   await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
+  // The days one by one: on how many it holds, and that contacts are what decides.
+  const deciding = page.getByRole('region', { name: 'What decides whether it holds?' });
+  await expect(deciding.getByText(/hold on \d+ of 200 simulated days\. .* fails most often, on \d+/)).toBeVisible();
+  await expect(deciding.getByRole('row', { name: /Contacts.* to \d+ .* from \d+/ }).first()).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Days as CSV' })).toBeVisible();
   await page.getByRole('link', { name: 'See it on the map' }).click();
   await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
 });
@@ -40,7 +45,7 @@ test('the same inputs give the same numbers', async ({ page }) => {
     await page.getByLabel('Seed').fill('77');
     await page.getByRole('button', { name: 'Try it' }).click();
     await whenPlayed(page.getByText(/It (holds|is marginal|breaks)/));
-    levels.push((await page.getByRole('row', { name: /Service level in/ }).textContent()) ?? '');
+    levels.push((await page.getByRole('row', { name: /Service level in .*±/ }).textContent()) ?? '');
   }
   expect(levels[0]).toContain('±');
   expect(levels[1]).toBe(levels[0]);

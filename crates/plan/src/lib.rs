@@ -31,6 +31,7 @@ mod shifts;
 mod shrinkage;
 mod spread;
 mod sweep;
+mod threshold;
 mod trial;
 mod uncertain;
 mod verdict;
@@ -81,9 +82,11 @@ pub use shifts::{
 };
 pub use shrinkage::Shrinkage;
 pub use sweep::Sweepable;
+pub use threshold::Threshold;
 pub use trial::{
-    AssemblyError, Judged, TeamPeople, Theory, TrialDigest, TrialInputs, TrialInterval,
-    TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, channel_of, customers_of,
+    AssemblyError, DayByDay, Driver, DriverOfDay, Judged, TargetByDay, TeamPeople, Theory, Third,
+    TrialDigest, TrialInputs, TrialInterval, TrialOutcome, TrialResult, TrialTeam, TrialType,
+    TypePlan, channel_of, customers_of,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;

@@ -32,7 +32,6 @@ mod run;
 mod settings;
 mod slopes;
 mod target;
-mod threshold;
 
 pub use answer::{
     Answer, BreakingPoint, Claim, DesignFigures, FrontierPoint, GoalAnswer, GoalName, Tried,

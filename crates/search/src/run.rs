@@ -1,6 +1,8 @@
 //! The search from question to answer.
 
-use crate::answer::{Answer, Claim, DesignFigures, TriedWhat, ValueTried};
+use barometer_plan::Threshold;
+
+use crate::answer::{Answer, BreakingPoint, Claim, DesignFigures, TriedWhat, ValueTried};
 use crate::budget::Bench;
 use crate::confirm::{TESTS, Tested, every_contact_target, ratio, test, test_base};
 use crate::descent::descend;
@@ -10,11 +12,11 @@ use crate::frontier::frontier;
 use crate::goal::{Goal, ONE_SIDED};
 use crate::local::{improve, repair};
 use crate::master::Master;
+use crate::play::Days;
 use crate::progress::Progress;
 use crate::proof::{Proof, can_be_proven, prove};
 use crate::question::{Question, QuestionError};
 use crate::settings;
-use crate::threshold::breaking_point;
 
 /// Standard errors of the days of the search by which the best design there looks better than it is.
 const LUCK: f64 = 0.7;
@@ -176,6 +178,17 @@ impl Bench<'_> {
         }
         self.goals.share = (self.goals.share + days_short).min(0.999);
     }
+}
+
+/// Above how many contacts days break, where that is what breaks them.
+fn breaking_point(days: &Days, goal: &Goal) -> Option<BreakingPoint> {
+    let scores = goal.by_day(days);
+    let days = scores.iter().enumerate().map(|(day, score)| (days.contacts(day), *score >= 0.0));
+    Threshold::of(days).map(|Threshold { at, right, above }| BreakingPoint {
+        contacts: at.round(),
+        right,
+        above,
+    })
 }
 
 fn answer(

@@ -44,4 +44,7 @@ pub use present::{
 };
 pub use replication::PlayError;
 pub use sketch::{WaitSketch, Waits};
-pub use summary::{COMPARED, CampaignMeasures, Compared, Estimate, Measures, Paired, Summary};
+pub use summary::{
+    COMPARED, CampaignMeasures, Compared, Estimate, Measures, Paired, SINGLE_DAYS, SingleDay,
+    Summary, TeamOfDay, TypeOfDay,
+};

@@ -1,6 +1,7 @@
 //! Runs: the one life of long work. Queued, running, then done, failed or cancelled; worked off in parts
 //! by any worker, and taken up again where a worker dies.
 
+use barometer_simulate::Summary;
 use jiff::Timestamp;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -422,11 +423,22 @@ impl Store {
 }
 
 /// What kept sums begin with: they are of Barometer, and of this layout.
-const LAYOUT: &[u8] = b"\xb5sums\x04";
+const LAYOUT: &[u8] = b"\xb5sums\x05";
+
+/// The layout before, in which a summary ended without its single days.
+const WITHOUT_SINGLE_DAYS: &[u8] = b"\xb5sums\x04";
 
 /// Sums as they are kept.
 pub(crate) fn encoded(sums: &impl Serialize) -> Result<Vec<u8>, StoreError> {
     postcard::to_extend(sums, LAYOUT.to_vec()).map_err(StoreError::unreadable("sums"))
+}
+
+/// The sums of a trial; of the layout before, without single days.
+pub(crate) fn decoded_summary(bytes: &[u8]) -> Result<Option<Summary>, StoreError> {
+    let Some(sums) = bytes.strip_prefix(WITHOUT_SINGLE_DAYS) else { return decoded(bytes) };
+    // An empty list is the count of its entries, which is zero.
+    let sums = [sums, &[0]].concat();
+    postcard::from_bytes(&sums).map(Some).map_err(StoreError::unreadable("sums"))
 }
 
 /// Sums that were kept; `None` where they have another layout.

@@ -8,7 +8,7 @@ use sqlx::types::Json;
 use uuid::Uuid;
 
 use crate::runs::{
-    JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, decoded, encoded, end, queue,
+    JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, decoded_summary, encoded, end, queue,
 };
 use crate::subject::{Subject, SubjectRow};
 use crate::{Store, StoreError};
@@ -252,7 +252,7 @@ impl Store {
             .fetch_one(&self.pool)
             .await
             .map_err(StoreError::on("reading a trial's sums"))?;
-        bytes.map_or(Ok(None), |bytes| decoded(&bytes))
+        bytes.map_or(Ok(None), |bytes| decoded_summary(&bytes))
     }
 
     /// Ends a trial with its result. One that a person asked to stop is cancelled instead.

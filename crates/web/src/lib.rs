@@ -235,6 +235,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))
+        .route("/trials/{trial}/days.csv", get(trials::export_days))
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
         .route("/go-live", get(go_live::show))
         .route("/go-live/new", get(go_live::form::ask).post(go_live::form::draw_up))

@@ -1,5 +1,6 @@
 //! A trial as it is kept: everything it depends on, and what it came to beside theory.
 
+mod day_by_day;
 mod of_centre;
 mod result;
 mod theory;
@@ -18,6 +19,7 @@ use serde::{Deserialize, Serialize};
 use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
+pub use day_by_day::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
 pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
 pub use result::{Judged, TrialDigest, TrialOutcome, TrialResult};
 pub use theory::Theory;

@@ -3,6 +3,7 @@
 mod estimate;
 mod measures;
 mod paired;
+mod single;
 
 use serde::{Deserialize, Serialize};
 
@@ -17,8 +18,9 @@ pub use measures::{
 };
 use measures::{Flow, Sums, Tallied, Whole};
 pub use paired::{COMPARED, Compared, Paired};
+pub use single::{SINGLE_DAYS, SingleDay, TeamOfDay, TypeOfDay};
 
-/// Sums over replications. Its size does not depend on how many there are.
+/// Sums over replications, and the first [`SINGLE_DAYS`] one by one: its size is bounded however many there are.
 ///
 /// Summaries of parts can be [merged](Self::merge). Floating-point sums depend on their order, so
 /// whoever splits a trial splits it the same way each time and merges in order.
@@ -44,6 +46,8 @@ pub struct Summary {
     /// Agents by interval, where that is asked for; not kept.
     #[serde(skip)]
     agent_intervals: Table,
+    /// The last field: sums that were kept without it are read as if it were empty.
+    single: Vec<SingleDay>,
 }
 
 /// Rows of sums, one after the other.
@@ -92,6 +96,7 @@ impl Summary {
             answer_waits: Vec::new(),
             abandon_waits: Vec::new(),
             agent_intervals: Table::default(),
+            single: Vec::new(),
         }
     }
 
@@ -136,6 +141,9 @@ impl Summary {
         self.type_flows.add(day.flows.iter().map(|&count| Flow(count)));
         record_waits(&mut self.answer_waits, &day.answer_waits);
         record_waits(&mut self.abandon_waits, &day.abandon_waits);
+        if self.single.len() < SINGLE_DAYS {
+            self.single.push(SingleDay::of(day, n));
+        }
     }
 
     /// Adds the replications of another summary of the same experiment.
@@ -158,6 +166,8 @@ impl Summary {
         self.type_flows.merge(&other.type_flows);
         add_waits(&mut self.answer_waits, &other.answer_waits);
         add_waits(&mut self.abandon_waits, &other.abandon_waits);
+        let room = SINGLE_DAYS.saturating_sub(self.single.len());
+        self.single.extend(other.single.iter().take(room).cloned());
     }
 
     /// The sums by which candidates are compared: all contacts by interval, and the day of each contact
@@ -170,12 +180,18 @@ impl Summary {
         (self.agents, self.labels) = Default::default();
         (self.flows, self.type_flows) = Default::default();
         (self.service_points, self.answer_waits, self.abandon_waits) = Default::default();
+        self.single.clear();
         self
     }
 
     /// Replications added so far.
     pub fn replications(&self) -> u32 {
         self.replications
+    }
+
+    /// The first [`SINGLE_DAYS`] replications, one by one.
+    pub fn single_days(&self) -> &[SingleDay] {
+        &self.single
     }
 
     /// The day as a whole.

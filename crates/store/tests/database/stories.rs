@@ -222,6 +222,37 @@ async fn a_trial_is_queued_played_and_kept_to_the_last_digit(pool: PgPool) {
     assert_eq!(store.latest_trials(None, 5).await.unwrap().len(), 1);
 }
 
+/// Sums that an earlier version kept, which had no single days at their end.
+#[sqlx::test(migrations = false)]
+async fn sums_that_were_kept_without_single_days_are_still_read(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let store = &fixture.store;
+    let id = queued(&fixture).await;
+    assert!(store.begin_run(id).await.unwrap());
+    let without = whole().in_short();
+    assert!(without.single_days().is_empty());
+    store.finish_trial(id, &without).await.unwrap();
+    let bytes: Vec<u8> = sqlx::query_scalar("SELECT summary FROM trials WHERE id = $1")
+        .bind(id)
+        .fetch_one(&pool)
+        .await
+        .unwrap();
+    let mut earlier = bytes[..bytes.len() - 1].to_vec();
+    assert_eq!(
+        (earlier[5], bytes.last()),
+        (5, Some(&0)),
+        "the layout, and an empty list at the end"
+    );
+    earlier[5] = 4;
+    sqlx::query("UPDATE trials SET summary = $2 WHERE id = $1")
+        .bind(id)
+        .bind(earlier)
+        .execute(&pool)
+        .await
+        .unwrap();
+    assert_eq!(store.trial_summary(id).await.unwrap(), Some(without));
+}
+
 #[sqlx::test(migrations = false)]
 async fn a_cancelled_trial_stays_cancelled(pool: PgPool) {
     let fixture = fixture(pool).await;

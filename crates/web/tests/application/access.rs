@@ -144,6 +144,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/trials/{id}"), Role::Viewer),
         (get.clone(), format!("/runs/{id}/progress"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/intervals.csv"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/days.csv"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/trial.json"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day.csv"), Role::Viewer),

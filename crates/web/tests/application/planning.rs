@@ -126,8 +126,21 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     assert_eq!(verdict, Some(Verdict::Holds), "two more than needed hold");
     let page = planner.get(&address).await;
     page.says("It holds:").says("Erlang A says").says("the need, 2 more, 40 simulated days");
+    // One by one the days show how sure that is.
+    let holding = barometer_plan::DayByDay::of(&trial.inputs, &summary).unwrap().holding;
+    assert_eq!(holding, 40);
+    page.says("Every target holds on each of 40 simulated days.");
     let csv = planner.get(&format!("{address}/intervals.csv")).await;
     assert_eq!(csv.text.lines().count(), 21);
+    let days = planner.get(&format!("{address}/days.csv")).await;
+    assert_eq!(days.text.lines().count(), 1 + 40 * 2, "a contact type and a team a day");
+    let offered: f64 = days
+        .text
+        .lines()
+        .filter(|line| line.contains("contact type"))
+        .map(|line| line.split(',').nth(3).unwrap().parse::<f64>().unwrap())
+        .sum();
+    assert!((offered / 40.0 - result.outcome.day.offered.mean).abs() < 1e-9);
     let json: serde_json::Value =
         serde_json::from_str(&planner.get(&format!("{address}/trial.json")).await.text).unwrap();
     assert_eq!(json["inputs"]["seed"], 5);

@@ -1,5 +1,6 @@
 //! Trials: days are simulated before customers live them.
 
+mod days;
 mod export;
 mod form;
 mod list;
@@ -29,6 +30,7 @@ use crate::pages::page;
 use crate::pages::progress::ProgressPart;
 use crate::words;
 
+pub(crate) use days::export as export_days;
 pub(crate) use export::{export, export_inputs};
 pub(crate) use form::{TrialForm, new_trials, queue, repeat};
 pub(crate) use list::{
@@ -55,6 +57,7 @@ struct ShowPage {
     repeat: String,
     search: String,
     intervals_csv: String,
+    days_csv: String,
     inputs_json: String,
     /// The set of days that it belongs to.
     set: Option<String>,
@@ -159,6 +162,7 @@ pub(crate) async fn show(
         repeat: format!("/trials/{id}/repeat"),
         search: format!("/trials/{id}/search"),
         intervals_csv: format!("/trials/{id}/intervals.csv"),
+        days_csv: format!("/trials/{id}/days.csv"),
         inputs_json: format!("/trials/{id}/trial.json"),
         span: match trial.subject.days {
             1 => "day".to_owned(),

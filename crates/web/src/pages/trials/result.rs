@@ -6,6 +6,7 @@ use barometer_simulate::{Measures, Summary};
 use barometer_store::Trial;
 use jiff::tz::TimeZone;
 
+use super::days::DaysView;
 use super::parts::PartsView;
 use super::shown::{IntervalRow, Shown};
 use crate::charts;
@@ -26,6 +27,8 @@ pub(super) struct ResultView {
     pub theory_note: String,
     /// Queues, teams, agents, ways and waits; `None` where the trial was kept without them.
     pub parts: Option<PartsView>,
+    /// The days one by one; `None` where they were not kept, or are too few.
+    pub days: Option<DaysView>,
 }
 
 /// A contact type of several.
@@ -92,6 +95,7 @@ impl ResultView {
             theory_note: theory_note(shown.theory.as_ref(), &shown.day),
             theory_name: shown.theory_name(),
             parts: parts.transpose()?,
+            days: summary.and_then(|summary| DaysView::of(trial, summary)),
         })
     }
 }
