@@ -6,6 +6,7 @@
 
 mod access;
 mod access_log;
+mod api;
 mod assets;
 mod charts;
 mod exports;
@@ -31,6 +32,7 @@ use axum::routing::{get, post, put};
 use barometer_app::live::Live;
 use barometer_app::sign_in::Attempts;
 use barometer_store::Store;
+use barometer_wire::centre::paths;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::timeout::RequestBodyTimeoutLayer;
 
@@ -291,7 +293,14 @@ pub fn router(app: App) -> Router {
         .fallback(page_error::not_found)
         .with_state(app.clone());
     let api = Router::new()
-        .route("/api/history", put(sent::put).layer(DefaultBodyLimit::disable()))
+        .route(paths::HISTORY, put(sent::put).layer(DefaultBodyLimit::disable()))
+        .route(paths::CONTACT_TYPES, get(api::lists::contact_types))
+        .route(paths::STRATEGIES, get(api::lists::strategies))
+        .route(&format!("{}/{{version}}", paths::STRATEGIES), get(api::lists::strategy))
+        .route(paths::SHEETS, get(api::lists::sheets))
+        .route(&format!("{}/{{number}}", paths::SHEETS), get(api::lists::sheet))
+        .route(paths::BOARD, get(api::board::show))
+        .route(paths::OPENAPI, get(api::openapi))
         .route("/reports/shared/{secret}", get(reports::shared::show))
         .with_state(app.clone());
     let monitored = Router::new()

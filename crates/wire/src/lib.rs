@@ -4,8 +4,10 @@
 //! switch says what is live ([`Live`]), what is true now ([`SwitchState`]), and what came interval by interval
 //! ([`IntervalPage`]). Every request can be repeated without doing anything twice. The switch stand-in that
 //! ships with Barometer implements it, and so could another switch: `docs/switch-interface.md` describes it
-//! with examples, [`openapi`] for machines.
+//! with examples, [`openapi`] for machines. What scripts ask of the centre itself is in [`centre`].
 
+pub mod centre;
+mod centre_openapi;
 mod conduct;
 mod day_plan;
 mod intervals;
@@ -13,6 +15,7 @@ mod openapi;
 mod release;
 mod state;
 
+pub use centre_openapi::centre_openapi;
 pub use conduct::{Conduct, Disturbance};
 pub use day_plan::{Caller, DayPlan, PlannedTeam};
 pub use intervals::{IntervalPage, IntervalRow, StaffingPage, StaffingRow};

@@ -1,5 +1,6 @@
 //! The interface for machines, as OpenAPI 3.1.
 
+use schemars::SchemaGenerator;
 use schemars::generate::SchemaSettings;
 use serde_json::{Value, json};
 
@@ -8,13 +9,18 @@ use crate::{
     paths,
 };
 
-/// The interface as an OpenAPI document; its schemas are those of the documents of this crate.
-pub fn openapi() -> Value {
+/// Schemas as OpenAPI keeps them.
+pub(crate) fn schemas() -> SchemaGenerator {
     let settings = SchemaSettings::draft2020_12().with(|settings| {
         settings.definitions_path = "/components/schemas".into();
         settings.meta_schema = None;
     });
-    let mut schemas = settings.into_generator();
+    settings.into_generator()
+}
+
+/// The interface as an OpenAPI document; its schemas are those of the documents of this crate.
+pub fn openapi() -> Value {
+    let mut schemas = schemas();
     let mut of = |name: &str| -> Value {
         let schema = match name {
             "Release" => schemas.subschema_for::<Release>(),
@@ -107,11 +113,11 @@ pub fn openapi() -> Value {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
 
     /// Every `$ref` of a document.
-    fn references<'a>(of: &'a Value, found: &mut Vec<&'a str>) {
+    pub(crate) fn references<'a>(of: &'a Value, found: &mut Vec<&'a str>) {
         match of {
             Value::Object(fields) => {
                 found.extend(fields.get("$ref").and_then(Value::as_str));

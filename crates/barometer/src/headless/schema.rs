@@ -1,4 +1,4 @@
-//! `barometer schema`: the JSON Schemas of what can be read.
+//! `barometer schema`: the JSON Schemas of what can be read, and the interface for scripts.
 
 use anyhow::Result;
 use barometer_strategy::{CustomersFile, Strategy};
@@ -22,6 +22,8 @@ enum What {
     Contact,
     /// Walks that must end as the planner says.
     Expectation,
+    /// What scripts ask of the server, as OpenAPI.
+    CentreInterface,
 }
 
 /// Runs the command.
@@ -31,6 +33,7 @@ pub fn run(options: &Options) -> Result<()> {
         What::Customers => CustomersFile::schema(),
         What::Contact => Scene::schema(),
         What::Expectation => Expectation::schema(),
+        What::CentreInterface => barometer_wire::centre_openapi(),
     };
     println!("{}", serde_json::to_string_pretty(&schema)?);
     Ok(())

@@ -1,4 +1,4 @@
-//! The method notes: formulas, sources and limits, as they stand in `docs/methods`.
+//! The method notes: formulas, sources and limits, as they stand in `docs/methods`; and the interface for scripts.
 
 use askama::Template;
 use axum::response::Response;
@@ -11,7 +11,7 @@ use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 
 /// The notes by name.
-const NOTES: [(&str, &str); 13] = [
+const NOTES: [(&str, &str); 14] = [
     ("account", include_str!("../../../../docs/methods/account.md")),
     ("bands", include_str!("../../../../docs/methods/bands.md")),
     ("cleaning", include_str!("../../../../docs/methods/cleaning.md")),
@@ -19,6 +19,7 @@ const NOTES: [(&str, &str); 13] = [
     ("erlang", include_str!("../../../../docs/methods/erlang.md")),
     ("families", include_str!("../../../../docs/methods/families.md")),
     ("forecast", include_str!("../../../../docs/methods/forecast.md")),
+    ("interface", include_str!("../../../../docs/centre-interface.md")),
     ("live", include_str!("../../../../docs/methods/live.md")),
     ("need", include_str!("../../../../docs/methods/need.md")),
     ("pacing", include_str!("../../../../docs/methods/pacing.md")),

@@ -306,7 +306,7 @@ async fn an_administrator_makes_a_token_that_is_shown_once(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let administrator = centre.visitor(Role::Administrator).await;
     let made = administrator.post("/people/tokens", "name=Nightly+export").await;
-    made.says("which is shown this once").says("/api/history");
+    made.says("It is shown this once").says("/api/history");
     administrator.get("/people").await.says("Nightly export").says("never");
     let nameless = administrator.post("/people/tokens", "name=").await;
     assert_eq!(nameless.status, StatusCode::UNPROCESSABLE_ENTITY);

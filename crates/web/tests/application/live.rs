@@ -183,6 +183,34 @@ async fn the_board_comes_as_it_changes_to_those_who_have_signed_in(pool: PgPool)
 }
 
 #[sqlx::test(migrations = false)]
+async fn the_board_in_figures_is_what_the_switch_said(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    let state = circle.move_on(at("2026-11-23T11:00")).await.state.unwrap();
+    let viewer = centre.store.user_by_email("viewer@example.org").await.unwrap().unwrap();
+    let secret = centre.store.add_token(centre.centre, "Wall", viewer.id).await.unwrap();
+    let script = centre.visitor_of(&circle.live, Role::Viewer).await;
+    let request =
+        axum::http::Request::get("/api/board").header("authorization", format!("Bearer {secret}"));
+    let told = script.send(request, axum::body::Body::empty()).await;
+    assert_eq!(told.status, StatusCode::OK, "{}", told.text);
+    let board: barometer_wire::centre::Board = serde_json::from_str(&told.text).unwrap();
+    assert_eq!((board.date, board.is_old), (TODAY, false));
+    assert!(board.at >= state.clock.now && board.heard_secs_ago < 5.0);
+    let [bookings] = board.types.as_slice() else { panic!("{board:?}") };
+    let offered: f64 = state.types[0].intervals.iter().map(|each| each.offered).sum();
+    assert!(offered > 50.0 && bookings.offered >= offered, "{offered} {bookings:?}");
+    assert_eq!((bookings.target, bookings.within_secs), (Some(0.8), 20.0));
+    let tonight = bookings.by_tonight.unwrap();
+    assert!((0.0..=1.0).contains(&tonight.chance));
+    assert!(tonight.low <= tonight.high);
+    let [team] = board.teams.as_slice() else { panic!("{board:?}") };
+    assert!(team.planned == 9 && team.free + team.talking + team.wrapping_up <= team.on_shift);
+    assert_eq!(board.queues.len(), 1);
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_switch_that_is_away_is_said_to_be_and_heard_again(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let mut circle = Circle::begin(&centre).await;

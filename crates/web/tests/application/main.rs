@@ -8,6 +8,7 @@ mod change_sheets;
 mod demand;
 mod drafts;
 mod importing;
+mod interface;
 mod lists;
 mod live;
 mod operator;

@@ -5,7 +5,8 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::release::{self, OpenedEvidence, OpenedSheet, said, waived_words};
 use barometer_plan::{
-    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetState, Verdict,
+    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetDocument, SheetState,
+    Verdict,
 };
 use barometer_simulate::Estimate;
 use barometer_store::{Deed, Noted, Role};
@@ -390,12 +391,21 @@ pub(crate) async fn export(
     context: RequestContext,
     Path(number): Path<i32>,
 ) -> Result<Response, PageError> {
-    let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
-    let (checked, expected) = checks(&app, &context, &opened).await?;
-    let document = opened.document(&checked, broken(&expected));
+    let document = document(&app, &context, number).await?;
     let text = serde_json::to_string_pretty(&document)
         .map_err(|error| PageError::Internal(Box::new(error)))?;
     Ok(exports::json(&format!("change-sheet-{number}.json"), text))
+}
+
+/// A sheet with its evidence and what is found on it now.
+pub(crate) async fn document(
+    app: &App,
+    context: &RequestContext,
+    number: i32,
+) -> Result<SheetDocument, PageError> {
+    let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
+    let (checked, expected) = checks(app, context, &opened).await?;
+    Ok(opened.document(&checked, broken(&expected)))
 }
 
 #[cfg(test)]

@@ -101,6 +101,19 @@ fn share(level: Option<f64>) -> String {
     level.map_or_else(|| words::NONE.to_owned(), words::whole_percent)
 }
 
+/// For how many seconds each contact of a type that waits has waited.
+pub(crate) fn waits(state: &SwitchState, contact_type: &str) -> Vec<f64> {
+    let now = &state.present;
+    let waiting = now.contacts.iter().filter_map(|contact| match contact.at {
+        PresentAt::Waiting { .. } if contact.contact_type == contact_type => {
+            let since = contact.waiting_since_secs.unwrap_or(now.at_secs);
+            Some(now.at_secs - since)
+        }
+        _ => None,
+    });
+    waiting.collect()
+}
+
 /// The contact types of a state; without an outlook, what the switch alone can tell.
 pub(super) fn types(
     state: &SwitchState,
@@ -108,15 +121,7 @@ pub(super) fn types(
     zone: &TimeZone,
 ) -> Vec<TypeRow> {
     let all = state.types.iter().map(|of_type| {
-        let now = &state.present;
-        let waiting = now.contacts.iter().filter_map(|contact| match contact.at {
-            PresentAt::Waiting { .. } if contact.contact_type == of_type.contact_type => {
-                let since = contact.waiting_since_secs.unwrap_or(now.at_secs);
-                Some(now.at_secs - since)
-            }
-            _ => None,
-        });
-        let waits: Vec<f64> = waiting.collect();
+        let waits = waits(state, &of_type.contact_type);
         let longest = waits.iter().copied().reduce(f64::max);
         let whole: TypeCounts = of_type.intervals.iter().sum();
         let over = of_type.intervals.len().saturating_sub(1);

@@ -1,7 +1,5 @@
 //! History that a script sends: `PUT /api/history` with a token.
 
-use std::net::IpAddr;
-
 use axum::Json;
 use axum::body::{Body, Bytes};
 use axum::extract::State;
@@ -9,19 +7,20 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use barometer_intake::{Doubt, Role};
 use barometer_plan::Rules;
-use barometer_store::{Deed, Noted, Role as UserRole};
+use barometer_store::{Deed, Noted};
+use barometer_wire::centre::{HistoryTaken, RefusedRow};
 use csv_async::AsyncWriterBuilder;
 use futures_util::stream::{self, TryStreamExt};
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use uuid::Uuid;
 
 use super::{first_reading, take_in};
 use crate::App;
 use crate::access::RequestContext;
-use crate::extract::{ClientAddress, Query};
+use crate::api::caller::Caller;
+use crate::extract::Query;
 use crate::page_error::PageError;
 use crate::pages::trail;
-use barometer_app::clock::today;
 use barometer_app::imports::{self as importing, FileError};
 
 /// Refused rows that an answer tells of.
@@ -32,40 +31,22 @@ pub(crate) struct SentQuery {
     contact_type: Option<String>,
 }
 
-/// What a script is told.
-#[derive(Debug, Serialize)]
-struct Told {
-    message: String,
-    rows: i64,
-    added: i64,
-    replaced: i64,
-    unchanged: i64,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    refused: Vec<ToldRefusal>,
-}
-
-#[derive(Debug, Serialize)]
-struct ToldRefusal {
-    row: i64,
-    column: String,
-    reason: String,
-}
-
 fn told(status: StatusCode, message: impl Into<String>) -> Response {
     let message = message.into();
-    let nothing = Told { message, rows: 0, added: 0, replaced: 0, unchanged: 0, refused: vec![] };
+    let nothing =
+        HistoryTaken { message, rows: 0, added: 0, replaced: 0, unchanged: 0, refused: vec![] };
     (status, Json(nothing)).into_response()
 }
 
 /// `PUT /api/history`: all rows of a CSV or JSON body, or none of them.
 pub(crate) async fn put(
     State(app): State<App>,
-    ClientAddress(from): ClientAddress,
+    Caller(context): Caller,
     Query(query): Query<SentQuery>,
     headers: HeaderMap,
     body: Body,
 ) -> Response {
-    match receive(&app, query, (&headers, from), body).await {
+    match receive(&app, &context, query, &headers, body).await {
         Ok(response) => response,
         Err(PageError::Refused(message)) => told(StatusCode::UNPROCESSABLE_ENTITY, message),
         Err(error) => {
@@ -77,25 +58,15 @@ pub(crate) async fn put(
 
 async fn receive(
     app: &App,
+    context: &RequestContext,
     query: SentQuery,
-    (headers, from): (&HeaderMap, Option<IpAddr>),
+    headers: &HeaderMap,
     body: Body,
 ) -> Result<Response, PageError> {
+    if !context.may_plan() {
+        return Ok(told(StatusCode::FORBIDDEN, "history is sent with the token of a planner"));
+    }
     let text = |name| headers.get(name).and_then(|value| value.to_str().ok());
-    let secret = text(header::AUTHORIZATION).and_then(|value| value.strip_prefix("Bearer "));
-    let user = match secret {
-        Some(secret) => app.store.user_by_token(secret.trim()).await?,
-        None => None,
-    };
-    let Some(user) = user.filter(|user| user.role >= UserRole::Planner) else {
-        return Ok(told(
-            StatusCode::UNAUTHORIZED,
-            "send a token of a planner: Authorization: Bearer TOKEN",
-        ));
-    };
-    let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
-    let today = today(&centre);
-    let context = RequestContext { user, centre, today, day: today, from };
     let bytes = body.into_data_stream().map_err(|error| error.to_string());
     let is_json =
         text(header::CONTENT_TYPE).is_some_and(|kind| kind.starts_with("application/json"));
@@ -107,9 +78,9 @@ async fn receive(
             Err(message) => return Ok(told(StatusCode::UNPROCESSABLE_ENTITY, message)),
         };
         let once = stream::once(async { Ok::<_, String>(Bytes::from(csv)) });
-        take_in(app, &context, "sent.json", only, once).await?
+        take_in(app, context, "sent.json", only, once).await?
     } else {
-        take_in(app, &context, "sent.csv", only, bytes).await?
+        take_in(app, context, "sent.csv", only, bytes).await?
     };
     let import = match kept {
         Ok(import) => import,
@@ -135,7 +106,7 @@ async fn receive(
         let unused = unused_columns(app, import).await;
         let refusals = app.store.refusals(import, TOLD_REFUSALS).await?;
         app.store.discard_import(import).await?;
-        let refused = Told {
+        let refused = HistoryTaken {
             message: format!(
                 "{} of {} rows cannot be used; nothing was saved{unused}",
                 read.refused, read.rows_read
@@ -146,7 +117,7 @@ async fn receive(
             unchanged: 0,
             refused: refusals
                 .into_iter()
-                .map(|it| ToldRefusal { row: it.row_number, column: it.field, reason: it.reason })
+                .map(|it| RefusedRow { row: it.row_number, column: it.field, reason: it.reason })
                 .collect(),
         };
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, Json(refused)).into_response());
@@ -155,9 +126,9 @@ async fn receive(
     app.store.confirm_import(import, &Rules::STARTING, Some(context.user.id)).await?;
     let change =
         Noted::about(format!("{} by the interface, rows: {}", read.file_name, read.rows_read));
-    trail::note(app, &context, Deed::ImportSaved, change).await;
+    trail::note(app, context, Deed::ImportSaved, change).await;
     let sum = |of: fn(&barometer_store::PreviewLine) -> i64| lines.iter().map(of).sum();
-    let saved = Told {
+    let saved = HistoryTaken {
         message: "saved".to_owned(),
         rows: read.rows_read,
         added: sum(|line| line.added),
