@@ -28,7 +28,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   // The days one by one: on how many it holds, and that contacts are what decides.
   const deciding = page.getByRole('region', { name: 'What decides whether it holds?' });
   await expect(deciding.getByText(/hold on \d+ of 200 simulated days\. .* fails most often, on \d+/)).toBeVisible();
-  await expect(deciding.getByRole('row', { name: /Contacts.* to \d+ .* from \d+/ }).first()).toBeVisible();
+  await expect(deciding.getByRole('row', { name: /Contacts.* to [\d,]+ .* from [\d,]+/ }).first()).toBeVisible();
   await expect(page.getByRole('link', { name: 'Days as CSV' })).toBeVisible();
   await page.getByRole('link', { name: 'See it on the map' }).click();
   await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
