@@ -10,7 +10,7 @@ test('a new colleague is added, signs in and changes the first password', async 
   await page.getByLabel('Role', { exact: true }).selectOption('planner');
   await page.getByLabel('First password').fill('short');
   await page.getByRole('button', { name: 'Add' }).click();
-  await expect(page.getByText('Use 10 to 200 characters.')).toBeVisible();
+  await expect(page.getByText('Use 12 to 200 characters.')).toBeVisible();
   await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Nell Quay');
   await page.getByLabel('First password').fill('the first tide');
   await page.getByRole('button', { name: 'Add' }).click();
@@ -35,6 +35,20 @@ test('a new colleague is added, signs in and changes the first password', async 
   await expect(nell.getByText(/Single agents are shown to those who have this right/)).toBeVisible();
   await page.getByRole('button', { name: 'Show single agents to Nell Quay' }).click();
   await expect(page.getByRole('button', { name: 'Hide single agents from Nell Quay' })).toBeVisible();
+  // With an authenticator the password alone is not enough; whoever lost it is let in again.
+  await nell.goto('/people/me/second-factor');
+  await expect(nell.getByRole('img', { name: 'The key as a picture for an authenticator' })).toBeVisible();
+  await nell.getByLabel('Code').fill('000000');
+  await nell.getByRole('button', { name: 'Set it up' }).click();
+  await expect(nell.getByText('This is not the code that the authenticator shows now')).toBeVisible();
+  // Whoever has left cannot sign in any more, and their sessions are over.
+  page.once('dialog', (dialog) => void dialog.accept());
+  await page.getByRole('button', { name: 'Keep Nell Quay from signing in' }).click();
+  await expect(page.getByText('Who may sign in is changed.')).toBeVisible();
+  await nell.goto('/people');
+  await expect(nell).toHaveURL(/sign-in/);
+  await page.getByRole('button', { name: 'Let Nell Quay sign in again' }).click();
+  await expect(page.getByRole('button', { name: 'Keep Nell Quay from signing in' })).toBeVisible();
   await context.close();
   // All of that is written down.
   await page.getByRole('link', { name: 'Who did what' }).click();

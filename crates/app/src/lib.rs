@@ -30,6 +30,7 @@ pub mod release;
 pub mod reports;
 pub mod runs;
 pub mod searches;
+pub mod second_factor;
 pub mod sign_in;
 pub mod staffing;
 pub mod strategy_week;

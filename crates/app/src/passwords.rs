@@ -59,14 +59,47 @@ pub async fn hash_in_turn(password: String) -> Result<Result<String, HashError>,
 }
 
 /// The fewest characters of a password.
-pub const LEAST_PASSWORD_CHARS: usize = 10;
+pub const LEAST_PASSWORD_CHARS: usize = 12;
 
 /// The most characters of a password.
 pub const MOST_PASSWORD_CHARS: usize = 200;
 
-/// Whether a password is long enough to be worth hashing, and no longer than needed.
-pub fn is_long_enough(password: &str) -> bool {
-    (LEAST_PASSWORD_CHARS..=MOST_PASSWORD_CHARS).contains(&password.chars().count())
+/// Characters of a password by which it is judged: a longer one is not weaker.
+const JUDGED_CHARS: usize = 72;
+
+/// Letters that must be left where what belongs to the person is taken out.
+const LETTERS_BESIDES: usize = 6;
+
+/// Shorter words of a name are not looked for.
+const SHORTEST_OWN: usize = 3;
+
+/// Letters of a password besides the words that belong to the person.
+fn letters_besides(password: &str, own: &[&str]) -> usize {
+    let mut rest = password.to_lowercase();
+    for word in own.iter().filter(|word| word.chars().count() >= SHORTEST_OWN) {
+        rest = rest.replace(&word.to_lowercase(), "");
+    }
+    rest.chars().filter(|letter| letter.is_alphabetic()).count()
+}
+
+/// Why a password cannot be taken: too short, or easily guessed by whoever knows lists of common ones and what
+/// belongs to the person (`own`: name, address, centre). `None` where it can.
+pub fn fault(password: &str, own: &[&str]) -> Option<String> {
+    if !(LEAST_PASSWORD_CHARS..=MOST_PASSWORD_CHARS).contains(&password.chars().count()) {
+        return Some(format!("Use {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters."));
+    }
+    let judged: String = password.chars().take(JUDGED_CHARS).collect();
+    // As they stand, and word by word.
+    let words = own.iter().flat_map(|each| each.split(|letter: char| !letter.is_alphanumeric()));
+    let own: Vec<&str> = own.iter().copied().chain(words).filter(|word| !word.is_empty()).collect();
+    // Three of four: a hundred million guesses and more. Of what belongs to the person something else must be left.
+    let is_weak = zxcvbn::zxcvbn(&judged, &own).score() < zxcvbn::Score::Three
+        || letters_besides(&judged, &own) < LETTERS_BESIDES;
+    is_weak.then(|| {
+        "This is easily guessed: a common password, a name, a row of keys or a repetition. Take several words that have \
+         nothing to do with each other."
+            .to_owned()
+    })
 }
 
 /// Hashes a password with argon2id and a fresh salt, in PHC form.
@@ -104,6 +137,35 @@ mod tests {
         assert_eq!(waited.await, Err(Busy));
         drop(both);
         assert_eq!(check("low tide at nine".to_owned(), None).await, Ok(false));
+    }
+
+    #[test]
+    fn a_password_is_long_and_not_easily_guessed() {
+        let own = ["Nell Quay", "nell.quay@example.org", "Larkhaven Ferries"];
+        for easy in [
+            "short",
+            "password1234",
+            "123456789012",
+            "qwertyuiop[]",
+            "aaaaaaaaaaaa",
+            "abcabcabcabcabc",
+            "nell.quay@example.org",
+            "NellQuay2026",
+            "LarkhavenFerries",
+            &"z".repeat(201),
+        ] {
+            assert!(fault(easy, &own).is_some(), "{easy}");
+        }
+        for good in [
+            "low tide at nine",
+            "plan-the-tide",
+            "mind-the-tide",
+            "watch-the-tide",
+            "the first tide",
+        ] {
+            assert_eq!(fault(good, &own), None, "{good}");
+        }
+        assert_eq!(fault("short", &own).unwrap(), "Use 12 to 200 characters.");
     }
 
     #[test]

@@ -1,8 +1,8 @@
 //! Releases: change sheets that are drawn up, decided and published, and the way back.
 
 use barometer_plan::{
-    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Ground, RecordLine, SHEET_FORMAT, SheetAct,
-    SheetDocument, SheetState, SheetText,
+    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, EvidenceRules, Ground, RecordLine,
+    SHEET_FORMAT, SheetAct, SheetDocument, SheetState, SheetText,
 };
 use barometer_store::{
     Centre, Comparison, KeptSheet, NewEntry, Publication, RunState, Store, StoreError,
@@ -43,6 +43,8 @@ pub struct OpenedEvidence {
     pub document: Option<EvidenceDocument>,
     /// Whether it says something about the sheet's version.
     pub is_of_version: bool,
+    /// Whether it has as many days, and is as precise, as the centre asks for.
+    pub is_enough: bool,
 }
 
 /// What a sheet of a version can rest on.
@@ -60,9 +62,10 @@ impl OpenedSheet {
     ///
     /// [`AppError::Store`] where there is none, or the database fails.
     pub async fn of(store: &Store, centre: &Centre, number: i32) -> Result<Self, AppError> {
-        let (kept, versions) = tokio::try_join!(
+        let (kept, versions, rules) = tokio::try_join!(
             store.change_sheet(centre.id, number),
             store.strategy_versions(centre.id),
+            store.evidence_rules(centre.id),
         )?;
         let sheet = kept.sheet().ok_or(StoreError::NotFound)?;
         let strategy = store.strategy(kept.version).await?;
@@ -72,14 +75,17 @@ impl OpenedSheet {
         };
         let mut evidence = Vec::new();
         for key in &sheet.text.evidence {
-            evidence.push(opened(store, *key, &strategy).await?);
+            evidence.push(opened(store, *key, &strategy, &rules).await?);
         }
         let live = versions.iter().find(|version| version.is_live);
         let counts = |each: &&OpenedEvidence| each.document.is_some() && each.is_of_version;
-        let finished = evidence.iter().filter(counts).count();
+        let (finished, thin): (Vec<&OpenedEvidence>, Vec<&OpenedEvidence>) =
+            evidence.iter().filter(counts).partition(|each| each.is_enough);
+        let (finished, thin) = (finished.len(), thin.len());
         let ground = Ground {
             finished_evidence: finished,
-            other_evidence: evidence.len() - finished,
+            thin_evidence: thin,
+            other_evidence: evidence.len() - finished - thin,
             has_been_live: versions
                 .iter()
                 .any(|each| each.id == kept.version && each.has_been_live),
@@ -264,24 +270,32 @@ async fn opened(
     store: &Store,
     key: EvidenceKey,
     strategy: &Strategy,
+    rules: &EvidenceRules,
 ) -> Result<OpenedEvidence, AppError> {
     let opened = match key {
-        EvidenceKey::Trial(id) => store.trial(id).await.map(|trial| of_trial(key, trial, strategy)),
+        EvidenceKey::Trial(id) => {
+            store.trial(id).await.map(|trial| of_trial(key, trial, strategy, rules))
+        }
         EvidenceKey::Comparison(id) => {
-            store.comparison(id).await.map(|each| of_comparison(key, each, strategy))
+            store.comparison(id).await.map(|each| of_comparison(key, each, strategy, rules))
         }
     };
     match opened {
         Ok(opened) => Ok(opened),
         Err(StoreError::NotFound) => {
             let name = "removed since".to_owned();
-            Ok(OpenedEvidence { key, name, document: None, is_of_version: false })
+            Ok(OpenedEvidence { key, name, document: None, is_of_version: false, is_enough: false })
         }
         Err(error) => Err(error.into()),
     }
 }
 
-fn of_trial(key: EvidenceKey, trial: Trial, strategy: &Strategy) -> OpenedEvidence {
+fn of_trial(
+    key: EvidenceKey,
+    trial: Trial,
+    strategy: &Strategy,
+    rules: &EvidenceRules,
+) -> OpenedEvidence {
     let name = format!("{}, {}", trial.subject.name, trial.subject.day);
     let is_of_version = trial.inputs.strategy == *strategy;
     let result = trial.result.filter(|_| trial.run.state == RunState::Done);
@@ -290,10 +304,16 @@ fn of_trial(key: EvidenceKey, trial: Trial, strategy: &Strategy) -> OpenedEviden
         inputs: Box::new(trial.inputs),
         result: Box::new(result),
     });
-    OpenedEvidence { key, name, document, is_of_version }
+    let is_enough = document.as_ref().is_some_and(|document| rules.are_met(document, strategy));
+    OpenedEvidence { key, name, document, is_of_version, is_enough }
 }
 
-fn of_comparison(key: EvidenceKey, comparison: Comparison, strategy: &Strategy) -> OpenedEvidence {
+fn of_comparison(
+    key: EvidenceKey,
+    comparison: Comparison,
+    strategy: &Strategy,
+    rules: &EvidenceRules,
+) -> OpenedEvidence {
     let name = comparison.title;
     let is_of_version = comparison.inputs.tries(strategy);
     let result = comparison.result.filter(|_| comparison.run.state == RunState::Done);
@@ -302,7 +322,8 @@ fn of_comparison(key: EvidenceKey, comparison: Comparison, strategy: &Strategy) 
         inputs: Box::new(comparison.inputs),
         result: Box::new(result),
     });
-    OpenedEvidence { key, name, document, is_of_version }
+    let is_enough = document.as_ref().is_some_and(|document| rules.are_met(document, strategy));
+    OpenedEvidence { key, name, document, is_of_version, is_enough }
 }
 
 /// What a new sheet of a version can rest on: its trials, and the latest comparisons in which it is a candidate.
@@ -310,8 +331,14 @@ fn of_comparison(key: EvidenceKey, comparison: Comparison, strategy: &Strategy) 
 /// # Errors
 ///
 /// [`AppError`] when the database fails.
-pub async fn evidence_of(store: &Store, version: Uuid, most: i64) -> Result<Offer, AppError> {
-    let strategy = store.strategy(version).await?;
+pub async fn evidence_of(
+    store: &Store,
+    centre: Uuid,
+    version: Uuid,
+    most: i64,
+) -> Result<Offer, AppError> {
+    let (strategy, rules) =
+        tokio::try_join!(store.strategy(version), store.evidence_rules(centre))?;
     let mut keys: Vec<EvidenceKey> = store
         .latest_trials(Some(version), most)
         .await?
@@ -324,7 +351,7 @@ pub async fn evidence_of(store: &Store, version: Uuid, most: i64) -> Result<Offe
     keys.extend(done.map(|each| EvidenceKey::Comparison(each.id)));
     let mut evidence = Vec::new();
     for key in keys {
-        let each = opened(store, key, &strategy).await?;
+        let each = opened(store, key, &strategy, &rules).await?;
         if each.is_of_version && each.document.is_some() {
             evidence.push(each);
         }

@@ -213,11 +213,9 @@ async fn add_user(store: &Store, name: &str, email: &str, role: &str) -> Result<
         .read_line(&mut password)
         .context("reading the password from standard input")?;
     let password = password.trim_end_matches(['\r', '\n']);
-    anyhow::ensure!(
-        barometer_app::passwords::is_long_enough(password),
-        "the password must have at least {} characters",
-        barometer_app::passwords::LEAST_PASSWORD_CHARS
-    );
+    if let Some(fault) = barometer_app::passwords::fault(password, &[name, email]) {
+        anyhow::bail!("the password cannot be taken. {fault}");
+    }
     let hash = barometer_app::passwords::hash_password(password).context("hashing the password")?;
     store.add_user(name, email, &hash, role).await.with_context(|| format!("adding {email}"))?;
     Ok(())

@@ -33,6 +33,9 @@ pub struct Options {
     /// Minutes without a request after which people sign in again.
     #[arg(long, env = "BAROMETER_IDLE_MINUTES", default_value_t = 60, value_parser = clap::value_parser!(u32).range(1..=10_080))]
     idle_minutes: u32,
+    /// Administrators need a second factor for what only they may do.
+    #[arg(long, env = "BAROMETER_ADMINISTRATORS_NEED_SECOND_FACTOR")]
+    administrators_need_second_factor: bool,
     /// Uploads larger than this, in MB, are refused.
     #[arg(long, default_value_t = 512)]
     upload_limit_mb: usize,
@@ -77,6 +80,7 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
         demo: options.demo,
         https: options.https,
         idle_minutes: options.idle_minutes,
+        administrators_need_second_factor: options.administrators_need_second_factor,
         upload_limit_mb: options.upload_limit_mb,
         metrics_token: options.metrics_token,
         access_log: options.access_log,

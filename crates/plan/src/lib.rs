@@ -47,9 +47,9 @@ pub use alarm::{
 };
 pub use assess::{IntervalAssessment, assess, pressure};
 pub use change_sheet::{
-    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Ground, RecordLine, Risks, SHEET_FORMAT,
-    SheetAct, SheetDocument, SheetEntry, SheetReadError, SheetRefusal, SheetState, SheetText,
-    Verified, VerifyError, WorstDay,
+    Actor, ChangeSheet, EvidenceDocument, EvidenceKey, EvidenceRules, Ground, RecordLine, Risks,
+    SHEET_FORMAT, SheetAct, SheetDocument, SheetEntry, SheetReadError, SheetRefusal, SheetState,
+    SheetText, Verified, VerifyError, WorstDay,
 };
 pub use comparison::{
     Axis, Candidate, CandidateResult, ComparisonError, ComparisonInputs, ComparisonPart,

@@ -12,8 +12,13 @@ const PLANNER: Actor = Actor { id: Uuid::from_u128(1), may_plan: true, may_appro
 const APPROVER: Actor = Actor { id: Uuid::from_u128(2), may_plan: true, may_approve: true };
 const VIEWER: Actor = Actor { id: Uuid::from_u128(3), may_plan: false, may_approve: false };
 
-const SOUND: Ground =
-    Ground { finished_evidence: 1, other_evidence: 0, has_been_live: false, is_against_live: true };
+const SOUND: Ground = Ground {
+    finished_evidence: 1,
+    thin_evidence: 0,
+    other_evidence: 0,
+    has_been_live: false,
+    is_against_live: true,
+};
 
 fn text() -> SheetText {
     SheetText {
@@ -77,6 +82,14 @@ fn what_stands_against_it_is_told() {
     let may = |sheet: &ChangeSheet, act: SheetAct, who, ground| sheet.may(&act, Some(who), ground);
     let untried = Ground { finished_evidence: 0, ..SOUND };
     assert_eq!(may(&draft, SheetAct::Proposed, PLANNER, untried), Err(SheetRefusal::Untried));
+    let thin = Ground { thin_evidence: 1, ..untried };
+    assert_eq!(may(&draft, SheetAct::Proposed, PLANNER, thin), Err(SheetRefusal::ThinEvidence));
+    let besides = Ground { thin_evidence: 1, ..SOUND };
+    assert_eq!(
+        may(&draft, SheetAct::Proposed, PLANNER, besides),
+        Ok(()),
+        "something else is enough"
+    );
     let before = Ground { has_been_live: true, ..untried };
     assert_eq!(may(&draft, SheetAct::Proposed, PLANNER, before), Ok(()));
     let unfinished = Ground { other_evidence: 1, ..SOUND };
@@ -86,6 +99,12 @@ fn what_stands_against_it_is_told() {
     assert_eq!(refusal, Err(SheetRefusal::NotAPlanner));
     let refusal = may(&proposed, approved(), APPROVER, SOUND);
     assert_eq!(refusal, Err(SheetRefusal::OwnProposal));
+    // Whoever has written it does not approve it either, whoever proposed it.
+    let revised = after(&[(SheetAct::Revised(text()), APPROVER), (SheetAct::Proposed, PLANNER)]);
+    let refusal = may(&revised, approved(), APPROVER, SOUND);
+    assert_eq!(refusal, Err(SheetRefusal::OwnProposal));
+    let third = Actor { id: Uuid::from_u128(4), ..APPROVER };
+    assert_eq!(may(&revised, approved(), third, SOUND), Ok(()));
     let refusal = may(&by_planner, approved(), PLANNER, SOUND);
     assert_eq!(refusal, Err(SheetRefusal::NotAnApprover));
     let elsewhere = Ground { is_against_live: false, ..SOUND };

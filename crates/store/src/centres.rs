@@ -1,7 +1,7 @@
 //! The centre and its contact types.
 
 use barometer_forecast::{Grain, MethodName};
-use barometer_plan::{LineRules, Rules};
+use barometer_plan::{EvidenceRules, LineRules, Rules};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff_sqlx::ToSqlx;
@@ -137,6 +137,32 @@ impl Store {
             .await
             .map(|_| ())
             .map_err(StoreError::on("saving the lines"))
+    }
+
+    /// What evidence has to come to; that of a new centre before anybody said.
+    pub async fn evidence_rules(&self, centre: Uuid) -> Result<EvidenceRules, StoreError> {
+        let rules: Option<Json<EvidenceRules>> =
+            sqlx::query_scalar("SELECT evidence_rules FROM centres WHERE id = $1")
+                .bind(centre)
+                .fetch_one(&self.pool)
+                .await
+                .map_err(StoreError::on("reading the rules for evidence"))?;
+        Ok(rules.map_or(EvidenceRules::STARTING, |rules| rules.0))
+    }
+
+    /// Changes what evidence has to come to.
+    pub async fn save_evidence_rules(
+        &self,
+        centre: Uuid,
+        rules: &EvidenceRules,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE centres SET evidence_rules = $2 WHERE id = $1")
+            .bind(centre)
+            .bind(Json(rules))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("saving the rules for evidence"))
     }
 
     /// Removes a centre with everything that belongs to it.

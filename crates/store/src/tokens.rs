@@ -82,7 +82,8 @@ impl Store {
         .await
         .map_err(StoreError::on("looking for a token"))?;
         match id {
-            Some(id) => self.user(id).await,
+            // A token is as good as the person who answers for it.
+            Some(id) => Ok(self.user(id).await?.filter(|user| !user.is_deactivated)),
             None => Ok(None),
         }
     }

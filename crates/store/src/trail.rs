@@ -23,8 +23,12 @@ pub enum Deed {
     RoleChanged,
     /// Changed who sees single agents.
     AgentsRightChanged,
+    /// Kept somebody from signing in, or let them again.
+    PersonDeactivated,
     /// Changed a password, their own or somebody else's.
     PasswordChanged,
+    /// Set up an authenticator, or took one away.
+    SecondFactorChanged,
     /// Made a token for scripts.
     TokenMade,
     /// Ended a token.
@@ -41,18 +45,22 @@ pub enum Deed {
     ContactTypeRemoved,
     /// Did something with a change sheet: proposed, approved, went live, went back.
     ChangeSheet,
+    /// Changed what counts as evidence.
+    EvidenceRulesChanged,
 }
 
 impl Deed {
     /// All of them.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 18] = [
         Self::SignedIn,
         Self::SignInRefused,
         Self::SessionsEnded,
         Self::PersonAdded,
         Self::RoleChanged,
         Self::AgentsRightChanged,
+        Self::PersonDeactivated,
         Self::PasswordChanged,
+        Self::SecondFactorChanged,
         Self::TokenMade,
         Self::TokenEnded,
         Self::ImportSaved,
@@ -61,6 +69,7 @@ impl Deed {
         Self::CoverChanged,
         Self::ContactTypeRemoved,
         Self::ChangeSheet,
+        Self::EvidenceRulesChanged,
     ];
 
     /// As it is kept: wording may change, keys do not.
@@ -72,7 +81,9 @@ impl Deed {
             Self::PersonAdded => "person_added",
             Self::RoleChanged => "role_changed",
             Self::AgentsRightChanged => "agents_right_changed",
+            Self::PersonDeactivated => "person_deactivated",
             Self::PasswordChanged => "password_changed",
+            Self::SecondFactorChanged => "second_factor_changed",
             Self::TokenMade => "token_made",
             Self::TokenEnded => "token_ended",
             Self::ImportSaved => "import_saved",
@@ -81,6 +92,7 @@ impl Deed {
             Self::CoverChanged => "cover_changed",
             Self::ContactTypeRemoved => "contact_type_removed",
             Self::ChangeSheet => "change_sheet",
+            Self::EvidenceRulesChanged => "evidence_rules_changed",
         }
     }
 
@@ -98,7 +110,9 @@ impl Deed {
             Self::PersonAdded => "added a person",
             Self::RoleChanged => "changed a role",
             Self::AgentsRightChanged => "changed who sees single agents",
+            Self::PersonDeactivated => "changed who may sign in",
             Self::PasswordChanged => "changed a password",
+            Self::SecondFactorChanged => "changed a second factor",
             Self::TokenMade => "made a token",
             Self::TokenEnded => "ended a token",
             Self::ImportSaved => "saved history",
@@ -107,6 +121,7 @@ impl Deed {
             Self::CoverChanged => "changed the cover",
             Self::ContactTypeRemoved => "removed a contact type",
             Self::ChangeSheet => "worked on a change sheet",
+            Self::EvidenceRulesChanged => "changed what counts as evidence",
         }
     }
 }

@@ -1,6 +1,8 @@
 //! People who sign in.
 
-use sqlx::FromRow;
+use sqlx::postgres::PgArguments;
+use sqlx::query::Query;
+use sqlx::{FromRow, Postgres};
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
@@ -50,16 +52,21 @@ pub struct User {
     pub email: String,
     /// Argon2 hash of the password, in PHC form.
     pub password_hash: String,
-    /// What their sessions are bound to: a digest that changes with the password.
+    /// What their sessions are bound to: a digest that changes with the password and the second factor.
     pub session_key: String,
     /// What they may do.
     pub role: Role,
     /// Whether they may see single agents at work.
     pub sees_agents: bool,
+    /// Whether they also show a code of an authenticator when they sign in.
+    pub has_second_factor: bool,
+    /// Whether they may not sign in any more.
+    pub is_deactivated: bool,
 }
 
 const COLUMNS: &str = "SELECT id, name, email, password_hash, role, sees_agents, \
-     encode(sha256(convert_to(password_hash, 'UTF8')), 'hex') AS session_key FROM users";
+     deactivated_at IS NOT NULL AS is_deactivated, second_factor IS NOT NULL AS has_second_factor, \
+     encode(sha256(convert_to(password_hash, 'UTF8') || coalesce(second_factor, '')), 'hex') AS session_key FROM users";
 
 impl Store {
     /// The person with this address, in any case.
@@ -90,23 +97,42 @@ impl Store {
 
     /// Gives a person another role, unless no administrator would be left; says whether it did.
     pub async fn set_role(&self, id: Uuid, role: Role) -> Result<bool, StoreError> {
-        let failed = StoreError::on("changing a role");
+        let change = sqlx::query("UPDATE users SET role = $2 WHERE id = $1").bind(id).bind(role);
+        self.while_one_administrates(id, role == Role::Administrator, change).await
+    }
+
+    /// Keeps a person from signing in, or no longer; their sessions end. Not where no administrator would be left;
+    /// says whether it did.
+    pub async fn deactivate(&self, id: Uuid, is_deactivated: bool) -> Result<bool, StoreError> {
+        let change = sqlx::query(
+            "UPDATE users SET deactivated_at = CASE WHEN $2 THEN coalesce(deactivated_at, now()) END \
+             WHERE id = $1",
+        )
+        .bind(id)
+        .bind(is_deactivated);
+        self.while_one_administrates(id, !is_deactivated, change).await
+    }
+
+    /// Changes a person unless no administrator would be left; says whether it did.
+    async fn while_one_administrates(
+        &self,
+        id: Uuid,
+        is_one_still: bool,
+        change: Query<'_, Postgres, PgArguments>,
+    ) -> Result<bool, StoreError> {
+        let failed = StoreError::on("changing a person");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         // Two administrators who take each other's role wait for each other.
         let administrators: Vec<Uuid> = sqlx::query_scalar(
-            "SELECT id FROM users WHERE role = 'administrator' ORDER BY id FOR UPDATE",
+            "SELECT id FROM users WHERE role = 'administrator' AND deactivated_at IS NULL \
+             ORDER BY id FOR UPDATE",
         )
         .fetch_all(&mut *tx)
         .await
         .map_err(&failed)?;
-        let stays = role == Role::Administrator || administrators.iter().any(|other| *other != id);
+        let stays = is_one_still || administrators.iter().any(|other| *other != id);
         if stays {
-            sqlx::query("UPDATE users SET role = $2 WHERE id = $1")
-                .bind(id)
-                .bind(role)
-                .execute(&mut *tx)
-                .await
-                .map_err(&failed)?;
+            change.execute(&mut *tx).await.map_err(&failed)?;
             tx.commit().await.map_err(&failed)?;
         }
         Ok(stays)
@@ -121,6 +147,47 @@ impl Store {
             .await
             .map(|_| ())
             .map_err(StoreError::on("changing who sees single agents"))
+    }
+
+    /// The secret of a person's authenticator, and the last step of time whose code was used.
+    pub async fn second_factor(&self, id: Uuid) -> Result<Option<(Vec<u8>, i64)>, StoreError> {
+        sqlx::query_as(
+            "SELECT second_factor, second_factor_step FROM users \
+             WHERE id = $1 AND second_factor IS NOT NULL",
+        )
+        .bind(id)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(StoreError::on("reading a second factor"))
+    }
+
+    /// Gives a person an authenticator whose code of this step was just used, or takes it away; their sessions end.
+    pub async fn set_second_factor(
+        &self,
+        id: Uuid,
+        secret: Option<(&[u8], i64)>,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE users SET second_factor = $2, second_factor_step = $3 WHERE id = $1")
+            .bind(id)
+            .bind(secret.map(|(secret, _)| secret))
+            .bind(secret.map_or(0, |(_, step)| step))
+            .execute(&self.pool)
+            .await
+            .map(|_| ())
+            .map_err(StoreError::on("changing a second factor"))
+    }
+
+    /// Notes that the code of a step was used; says whether it was not used before, nor a later one.
+    pub async fn use_code(&self, id: Uuid, step: i64) -> Result<bool, StoreError> {
+        sqlx::query(
+            "UPDATE users SET second_factor_step = $2 WHERE id = $1 AND second_factor_step < $2",
+        )
+        .bind(id)
+        .bind(step)
+        .execute(&self.pool)
+        .await
+        .map(|done| done.rows_affected() == 1)
+        .map_err(StoreError::on("noting a code"))
     }
 
     /// Gives a person a password; their sessions end.

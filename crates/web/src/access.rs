@@ -66,14 +66,16 @@ impl AuthnBackend for Accounts {
     type Error = NotAuthenticated;
 
     async fn authenticate(&self, typed: Credentials) -> Result<Option<Account>, NotAuthenticated> {
+        // Whoever may not sign in any more is told what an unknown address is told, after as long.
         let user = self.store.user_by_email(typed.email.trim()).await?;
+        let user = user.filter(|user| !user.is_deactivated);
         let hash = user.as_ref().map(|user| user.password_hash.clone());
         let is_right = passwords::check(typed.password, hash).await?;
         Ok(user.filter(|_| is_right).map(Account))
     }
 
     async fn get_user(&self, id: &Uuid) -> Result<Option<Account>, NotAuthenticated> {
-        Ok(self.store.user(*id).await?.map(Account))
+        Ok(self.store.user(*id).await?.filter(|user| !user.is_deactivated).map(Account))
     }
 }
 
@@ -164,6 +166,11 @@ impl FromRequestParts<App> for Administrator {
     type Rejection = PageError;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, PageError> {
-        RequestContext::from_request_parts(parts, app).await?.require(Role::Administrator).map(Self)
+        let context =
+            RequestContext::from_request_parts(parts, app).await?.require(Role::Administrator)?;
+        if app.settings.administrators_need_second_factor && !context.user.has_second_factor {
+            return Err(PageError::NeedsSecondFactor);
+        }
+        Ok(Self(context))
     }
 }

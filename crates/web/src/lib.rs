@@ -43,8 +43,8 @@ use pages::demand::{cleaning, frozen, overlays, special_days};
 pub use pages::strategy::journey_map;
 use pages::strategy::{expectations, lists};
 use pages::{
-    comparisons, demand, go_live, methods, outlook, people, progress, reports, searches, server,
-    sign_in, staffing, strategy, tokens, trail, trials, watch,
+    comparisons, demand, go_live, methods, outlook, people, progress, reports, searches,
+    second_factor, server, sign_in, staffing, strategy, tokens, trail, trials, watch,
 };
 
 /// What the pages work on.
@@ -87,6 +87,8 @@ pub struct Settings {
     pub https: bool,
     /// Minutes without a request after which people sign in again.
     pub idle_minutes: u32,
+    /// Administrators need a second factor for what only they may do.
+    pub administrators_need_second_factor: bool,
     /// Uploads larger than this, in MB, are refused while they stream in.
     pub upload_limit_mb: usize,
     /// What a monitor has to show for figures; without one they are for this machine alone.
@@ -240,6 +242,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/days.csv", get(trials::export_days))
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))
         .route("/go-live", get(go_live::show))
+        .route("/go-live/evidence", post(go_live::evidence::save))
         .route("/go-live/new", get(go_live::form::ask).post(go_live::form::draw_up))
         .route("/go-live/sheets/{number}", get(go_live::sheet::show).post(go_live::sheet::act))
         .route(
@@ -287,8 +290,13 @@ pub fn router(app: App) -> Router {
         .route("/people/me/sessions", post(people::end_other_sessions))
         .route("/people/{person}/role", post(people::change_role))
         .route("/people/{person}/agents", post(people::let_see_agents))
+        .route("/people/{person}/deactivated", post(people::deactivate))
         .route("/people/{person}/password", post(people::give_password))
+        .route("/people/me/second-factor", get(second_factor::show).post(second_factor::set_up))
+        .route("/people/me/second-factor/remove", post(second_factor::remove_own))
+        .route("/people/{person}/second-factor", post(second_factor::remove))
         .route("/sign-in", get(sign_in::form).post(sign_in::sign_in))
+        .route("/sign-in/code", get(sign_in::ask_for_code).post(sign_in::take_code))
         .route("/sign-out", post(sign_in::sign_out))
         .fallback(page_error::not_found)
         .with_state(app.clone());

@@ -20,6 +20,10 @@ pub(crate) enum PageError {
     Forbidden { needed: Role },
     #[error("Single agents are shown to those who have this right. Ask an administrator for it.")]
     SingleAgents,
+    #[error(
+        "Administrators need a second factor here. Set up an authenticator under People, “Your password”."
+    )]
+    NeedsSecondFactor,
     #[error("There is nothing at this address. It may have been renamed or removed.")]
     NotFound,
     #[error(
@@ -45,7 +49,10 @@ impl PageError {
     const fn status(&self) -> StatusCode {
         match self {
             Self::SignedOut { .. } => StatusCode::UNAUTHORIZED,
-            Self::Forbidden { .. } | Self::SingleAgents | Self::CrossSite => StatusCode::FORBIDDEN,
+            Self::Forbidden { .. }
+            | Self::SingleAgents
+            | Self::NeedsSecondFactor
+            | Self::CrossSite => StatusCode::FORBIDDEN,
             Self::NotFound => StatusCode::NOT_FOUND,
             Self::NoCentre | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
@@ -57,6 +64,7 @@ impl PageError {
             Self::SignedOut { .. } => "Who are you?",
             Self::Forbidden { .. } => "May I do this?",
             Self::SingleAgents => "May I see this?",
+            Self::NeedsSecondFactor => "Is it really you?",
             Self::NotFound => "Where did it go?",
             Self::NoCentre => "Which centre?",
             Self::Refused(_) => "Can this be done?",

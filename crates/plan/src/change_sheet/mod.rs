@@ -6,12 +6,14 @@
 //! live on top of another.
 
 mod document;
+mod evidence_rules;
 mod risks;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+pub use evidence_rules::EvidenceRules;
 pub use risks::{Risks, WorstDay};
 
 pub use document::{
@@ -188,6 +190,8 @@ pub struct ChangeSheet {
     pub state: SheetState,
     /// Who proposed it last.
     pub proposed_by: Option<Uuid>,
+    /// Who drew it up or revised it.
+    pub written_by: Vec<Uuid>,
 }
 
 /// Somebody who does something with a sheet.
@@ -206,6 +210,8 @@ pub struct Actor {
 pub struct Ground {
     /// Finished trials and comparisons that the sheet rests on.
     pub finished_evidence: usize,
+    /// Those that are finished and have too few days, or are too imprecise, to count.
+    pub thin_evidence: usize,
     /// Those that are not finished, or that say nothing about the version.
     pub other_evidence: usize,
     /// Whether the version has been live before: that is evidence too.
@@ -222,12 +228,17 @@ pub enum SheetRefusal {
     NotAPlanner,
     #[error("only an approver can do this")]
     NotAnApprover,
-    #[error("you proposed this sheet: somebody else has to approve it")]
+    #[error("you wrote or proposed this sheet: somebody else has to approve it")]
     OwnProposal,
     #[error("this sheet is {state}: that cannot be done with it now")]
     WrongState { state: &'static str },
     #[error("nobody has tried this version yet: try it on a day and add the trial as evidence")]
     Untried,
+    #[error(
+        "what it rests on has too few simulated days, or is not precise enough, to count as evidence here: try the \
+         version on more days"
+    )]
+    ThinEvidence,
     #[error("a trial or comparison that it rests on is not finished, or is not of this version")]
     UnfinishedEvidence,
     #[error(
@@ -267,8 +278,14 @@ impl ChangeSheet {
     /// What a record makes of a sheet; none where it does not begin with the sheet being drawn up.
     pub fn of(entries: &[SheetEntry]) -> Option<Self> {
         let mut entries = entries.iter();
-        let SheetAct::DrawnUp(text) = &entries.next()?.act else { return None };
-        let mut sheet = Self { text: text.clone(), state: SheetState::Draft, proposed_by: None };
+        let first = entries.next()?;
+        let SheetAct::DrawnUp(text) = &first.act else { return None };
+        let mut sheet = Self {
+            text: text.clone(),
+            state: SheetState::Draft,
+            proposed_by: None,
+            written_by: first.by.into_iter().collect(),
+        };
         entries.for_each(|entry| sheet.add(entry));
         Some(sheet)
     }
@@ -277,6 +294,7 @@ impl ChangeSheet {
         self.state = match &entry.act {
             SheetAct::DrawnUp(text) | SheetAct::Revised(text) => {
                 self.text = text.clone();
+                self.written_by.extend(entry.by);
                 SheetState::Draft
             }
             SheetAct::Commented { .. } => self.state,
@@ -324,7 +342,9 @@ impl ChangeSheet {
             _ => Ok(()),
         };
         let another = || match who {
-            Some(who) if Some(who.id) == self.proposed_by => Err(SheetRefusal::OwnProposal),
+            Some(who) if Some(who.id) == self.proposed_by || self.written_by.contains(&who.id) => {
+                Err(SheetRefusal::OwnProposal)
+            }
             _ => Ok(()),
         };
         match act {
@@ -385,8 +405,12 @@ fn tried(ground: Ground) -> Result<(), SheetRefusal> {
     if ground.other_evidence > 0 {
         return Err(SheetRefusal::UnfinishedEvidence);
     }
-    let is_tried = ground.finished_evidence > 0 || ground.has_been_live;
-    if is_tried { Ok(()) } else { Err(SheetRefusal::Untried) }
+    match (ground.finished_evidence, ground.thin_evidence) {
+        _ if ground.has_been_live => Ok(()),
+        (0, 0) => Err(SheetRefusal::Untried),
+        (0, _) => Err(SheetRefusal::ThinEvidence),
+        _ => Ok(()),
+    }
 }
 
 const fn against_live(ground: Ground) -> Result<(), SheetRefusal> {

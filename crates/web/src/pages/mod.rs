@@ -9,6 +9,7 @@ pub(crate) mod people;
 pub(crate) mod progress;
 pub(crate) mod reports;
 pub(crate) mod searches;
+pub(crate) mod second_factor;
 pub(crate) mod server;
 pub(crate) mod sign_in;
 pub(crate) mod staffing;

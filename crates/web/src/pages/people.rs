@@ -14,9 +14,10 @@ use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::Frame;
 use crate::page_error::PageError;
+use crate::pages::sign_in::begin_session;
 use crate::pages::{page, refused, trail};
 use crate::words;
-use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS, MOST_PASSWORD_CHARS, is_long_enough};
+use barometer_app::passwords::{self, LEAST_PASSWORD_CHARS};
 
 /// Characters of a name or an address, at most.
 const MOST_CHARS: usize = 120;
@@ -37,6 +38,8 @@ struct PeoplePage {
     tokens: Vec<TokenRow>,
     /// Sessions of this person, this one included.
     sessions: i64,
+    /// Whether this person has a second factor.
+    has_second_factor: bool,
 }
 
 struct TokenRow {
@@ -86,6 +89,8 @@ pub(crate) async fn show(
         Some("added") => Some("Added. They can sign in now."),
         Some("ended") => Some("Your other sessions have ended."),
         Some("role") => Some("The role is changed."),
+        Some("factor") => Some("The second factor is changed; sessions without it have ended."),
+        Some("deactivated") => Some("Who may sign in is changed."),
         Some("agents") => Some("Who sees single agents is changed."),
         Some("password") => {
             Some("The password is changed; other sessions with the old one have ended.")
@@ -108,14 +113,14 @@ impl PeoplePage {
         Ok(Self {
             frame: Frame::apart(context),
             answer: match &people {
-                Some(people) if people.len() == 1 => {
-                    "You are the only one who can sign in.".to_owned()
-                }
                 Some(people) => {
-                    format!(
-                        "{} people can sign in.",
-                        words::capitalised(&words::count_word(people.len()))
-                    )
+                    match people.iter().filter(|person| !person.is_deactivated).count() {
+                        1 => "You are the only one who can sign in.".to_owned(),
+                        count => format!(
+                            "{} people can sign in.",
+                            words::capitalised(&words::count_word(count))
+                        ),
+                    }
                 }
                 None => format!(
                     "You are signed in as {}, {role}. An administrator can change your role.",
@@ -140,6 +145,7 @@ impl PeoplePage {
             note: None,
             wrong,
             sessions: app.store.count_sessions(context.user.id).await?,
+            has_second_factor: context.user.has_second_factor,
         })
     }
 }
@@ -165,7 +171,10 @@ pub(crate) async fn add(
     if role.is_none() {
         wrong.note("role", "Choose a role.");
     }
-    check_password(&typed.password, "password", &mut wrong);
+    let own = [name, email, &context.centre.name];
+    if let Some(fault) = passwords::fault(&typed.password, &own) {
+        wrong.note("password", fault);
+    }
     if let (Some(role), true) = (role, wrong.is_empty()) {
         match app.store.add_user(name, email, &hashed(&typed.password).await?, role).await {
             Ok(_) => {
@@ -236,6 +245,35 @@ pub(crate) async fn let_see_agents(
 }
 
 #[derive(Deserialize)]
+pub(crate) struct DeactivateForm {
+    is_deactivated: bool,
+}
+
+/// `POST /people/{person}/deactivated`: keeps somebody from signing in, or lets them again.
+pub(crate) async fn deactivate(
+    State(app): State<App>,
+    Administrator(context): Administrator,
+    Path(person): Path<Uuid>,
+    Form(form): Form<DeactivateForm>,
+) -> Result<Response, PageError> {
+    if person == context.user.id {
+        let message = "Another administrator must do this to you, so that one always stays.";
+        return Err(PageError::Refused(message.to_owned()));
+    }
+    let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
+    if !app.store.deactivate(person, form.is_deactivated).await? {
+        let message = "This is the only administrator left. Make somebody else one first.";
+        return Err(PageError::Refused(message.to_owned()));
+    }
+    let told =
+        |is_deactivated: bool| if is_deactivated { "may not sign in" } else { "may sign in" };
+    let change =
+        Noted::from_to(before.name, told(before.is_deactivated), told(form.is_deactivated));
+    trail::note(&app, &context, Deed::PersonDeactivated, change).await;
+    Ok(Redirect::to("/people?note=deactivated").into_response())
+}
+
+#[derive(Deserialize)]
 pub(crate) struct PasswordForm {
     password: String,
 }
@@ -247,12 +285,11 @@ pub(crate) async fn give_password(
     Path(person): Path<Uuid>,
     Form(form): Form<PasswordForm>,
 ) -> Result<Response, PageError> {
-    if !is_long_enough(&form.password) {
-        return Err(PageError::Refused(format!(
-            "The password must have {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters; it was not changed."
-        )));
-    }
     let whose = app.store.user(person).await?.ok_or(PageError::NotFound)?;
+    let own = [whose.name.as_str(), &whose.email, &context.centre.name];
+    if let Some(fault) = passwords::fault(&form.password, &own) {
+        return Err(PageError::Refused(format!("The password was not changed. {fault}")));
+    }
     app.store.set_password(person, &hashed(&form.password).await?).await?;
     trail::note(&app, &context, Deed::PasswordChanged, Noted::about(whose.name)).await;
     Ok(Redirect::to("/people?note=password").into_response())
@@ -277,7 +314,10 @@ pub(crate) async fn change_own_password(
     if !passwords::check(current, Some(hash)).await.map_err(busy)? {
         wrong.note("current", "This is not your current password.");
     }
-    check_password(&new, "new", &mut wrong);
+    let own = [context.user.name.as_str(), &context.user.email, &context.centre.name];
+    if let Some(fault) = passwords::fault(&new, &own) {
+        wrong.note("new", fault);
+    }
     if !wrong.is_empty() {
         return refused(&PeoplePage::new(&app, &context, PersonForm::default(), wrong).await?);
     }
@@ -285,9 +325,7 @@ pub(crate) async fn change_own_password(
     // The session is bound to the password: this one goes on with the new one.
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
     trail::note(&app, &context, Deed::PasswordChanged, Noted::about(user.name.clone())).await;
-    let failed = |error: String| PageError::Internal(error.into());
-    session.login(&Account(user)).await.map_err(|error| failed(error.to_string()))?;
-    session.session.cycle_id().await.map_err(|error| failed(error.to_string()))?;
+    begin_session(&mut session, &Account(user)).await?;
     Ok(Redirect::to("/people?note=password").into_response())
 }
 
@@ -303,20 +341,11 @@ pub(crate) async fn end_other_sessions(
     Ok(Redirect::to("/people?note=ended").into_response())
 }
 
-fn check_password(password: &str, field: &'static str, wrong: &mut FormErrors) {
-    if !is_long_enough(password) {
-        wrong.note(
-            field,
-            format!("Use {LEAST_PASSWORD_CHARS} to {MOST_PASSWORD_CHARS} characters."),
-        );
-    }
-}
-
 async fn hashed(password: &str) -> Result<String, PageError> {
     let hashed = passwords::hash_in_turn(password.to_owned()).await.map_err(busy)?;
     hashed.map_err(|error| PageError::Refused(error.to_string()))
 }
 
-fn busy(busy: passwords::Busy) -> PageError {
+pub(super) fn busy(busy: passwords::Busy) -> PageError {
     PageError::Refused(format!("{}.", words::capitalised(&busy.to_string())))
 }

@@ -1,17 +1,20 @@
 //! Signing in and out.
 
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 use askama::Template;
 use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
+use barometer_app::clock::now;
+use barometer_app::second_factor::Secret;
 use barometer_store::Deed;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 use crate::App;
-use crate::access::{Accounts, Credentials, NotAuthenticated};
+use crate::access::{Account, Accounts, Credentials, NotAuthenticated};
 use crate::extract::{ClientAddress, Form, Query};
 use crate::page_error::PageError;
 use crate::pages::trail::note_at_the_door;
@@ -123,12 +126,7 @@ pub(crate) async fn sign_in(
     if let Some(wait) = app.attempts.wait(Instant::now(), &email, address) {
         tracing::warn!(email, ?address, "refused to sign in: too many failures");
         app.metrics.refused_sign_ins.inc();
-        let minutes = wait.as_secs().div_ceil(60);
-        let wrong = format!(
-            "Too many attempts failed. Try again in {minutes} minute{}.",
-            if minutes == 1 { "" } else { "s" }
-        );
-        let page = SignInPage::new(&app, email, next, Some(wrong)).await?;
+        let page = SignInPage::new(&app, email, next, Some(too_many(wait))).await?;
         return Ok((StatusCode::TOO_MANY_REQUESTS, Html(page.render()?)).into_response());
     }
     let credentials = Credentials { email: email.clone(), password };
@@ -149,15 +147,119 @@ pub(crate) async fn sign_in(
         let wrong = "This address and password do not belong together. Check both and try again.";
         return refused(&SignInPage::new(&app, email, next, Some(wrong.to_owned())).await?);
     };
-    app.attempts.succeeded(&email, address);
     // The session that was open here ends; a copy of its cookie does not become this account's.
     if session.session.id().is_some() {
         session.logout().await.map_err(internal)?;
     }
-    session.login(&account).await.map_err(internal)?;
-    session.session.cycle_id().await.map_err(internal)?;
+    if account.0.has_second_factor {
+        let waiting = Waiting { user: account.0.id, email, next, since_second: now().as_second() };
+        session.session.insert(WAITING, &waiting).await.map_err(internal)?;
+        return Ok(Redirect::to("/sign-in/code").into_response());
+    }
+    app.attempts.succeeded(&email, address);
+    begin_session(&mut session, &account).await?;
     note_at_the_door(&app, &email, address, Deed::SignedIn).await;
     Ok(Redirect::to(own_path(&next)).into_response())
+}
+
+/// Signs somebody in, under a new key.
+pub(super) async fn begin_session(
+    session: &mut AuthSession<Accounts>,
+    account: &Account,
+) -> Result<(), PageError> {
+    session.login(account).await.map_err(internal)?;
+    session.session.cycle_id().await.map_err(internal)
+}
+
+/// Where a session keeps who has shown the password and not the code yet.
+const WAITING: &str = "waiting_for_code";
+
+/// Seconds in which the code must follow the password.
+const LONGEST_WAIT_SECS: i64 = 300;
+
+/// Somebody who has shown the password and not the code yet.
+#[derive(Debug, Serialize, Deserialize)]
+struct Waiting {
+    user: Uuid,
+    email: String,
+    next: String,
+    since_second: i64,
+}
+
+impl Waiting {
+    /// Who waits in this session; nobody after five minutes.
+    async fn of(session: &AuthSession<Accounts>) -> Result<Option<Self>, PageError> {
+        let waiting: Option<Self> = session.session.get(WAITING).await.map_err(internal)?;
+        let age = |waiting: &Self| now().as_second() - waiting.since_second;
+        Ok(waiting.filter(|waiting| (0..=LONGEST_WAIT_SECS).contains(&age(waiting))))
+    }
+}
+
+#[derive(Template)]
+#[template(path = "sign_in_code.html")]
+struct CodePage {
+    wrong: Option<String>,
+}
+
+/// `GET /sign-in/code`
+pub(crate) async fn ask_for_code(session: AuthSession<Accounts>) -> Result<Response, PageError> {
+    match Waiting::of(&session).await? {
+        Some(_) => page(&CodePage { wrong: None }),
+        None => Ok(Redirect::to("/sign-in").into_response()),
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct CodeForm {
+    #[serde(default)]
+    code: String,
+}
+
+/// `POST /sign-in/code`: the second factor of whoever has shown the password.
+pub(crate) async fn take_code(
+    State(app): State<App>,
+    mut session: AuthSession<Accounts>,
+    ClientAddress(address): ClientAddress,
+    Form(typed): Form<CodeForm>,
+) -> Result<Response, PageError> {
+    let Some(waiting) = Waiting::of(&session).await? else {
+        return Ok(Redirect::to("/sign-in").into_response());
+    };
+    let email = waiting.email;
+    if let Some(wait) = app.attempts.wait(Instant::now(), &email, address) {
+        app.metrics.refused_sign_ins.inc();
+        let page = CodePage { wrong: Some(too_many(wait)) };
+        return Ok((StatusCode::TOO_MANY_REQUESTS, Html(page.render()?)).into_response());
+    }
+    let user = app.store.user(waiting.user).await?.filter(|user| !user.is_deactivated);
+    let kept = app.store.second_factor(waiting.user).await?;
+    let step = kept.and_then(|(secret, last)| Secret(secret).step_of(&typed.code, now(), last));
+    let is_right = match step {
+        // Of two requests with the same code one is too late.
+        Some(step) => app.store.use_code(waiting.user, step).await?,
+        None => false,
+    };
+    let Some(user) = user.filter(|_| is_right) else {
+        app.attempts.failed(Instant::now(), &email, address);
+        app.metrics.refused_sign_ins.inc();
+        note_at_the_door(&app, &email, address, Deed::SignInRefused).await;
+        let wrong =
+            "This is not the code that the authenticator shows now, or it was used already.";
+        return refused(&CodePage { wrong: Some(wrong.to_owned()) });
+    };
+    app.attempts.succeeded(&email, address);
+    session.session.remove::<Waiting>(WAITING).await.map_err(internal)?;
+    begin_session(&mut session, &Account(user)).await?;
+    note_at_the_door(&app, &email, address, Deed::SignedIn).await;
+    Ok(Redirect::to(own_path(&waiting.next)).into_response())
+}
+
+fn too_many(wait: Duration) -> String {
+    let minutes = wait.as_secs().div_ceil(60);
+    format!(
+        "Too many attempts failed. Try again in {minutes} minute{}.",
+        if minutes == 1 { "" } else { "s" }
+    )
 }
 
 /// `POST /sign-out`
@@ -166,7 +268,7 @@ pub(crate) async fn sign_out(mut session: AuthSession<Accounts>) -> Result<Respo
     Ok(Redirect::to("/sign-in").into_response())
 }
 
-fn internal(error: impl std::error::Error + Send + Sync + 'static) -> PageError {
+pub(super) fn internal(error: impl std::error::Error + Send + Sync + 'static) -> PageError {
     PageError::Internal(Box::new(error))
 }
 

@@ -191,18 +191,26 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/watch/teams/team".into(), Role::Planner),
         (get.clone(), "/methods/erlang".into(), Role::Viewer),
         (post.clone(), "/people/me/sessions".into(), Role::Viewer),
+        (get.clone(), "/people/me/second-factor".into(), Role::Viewer),
+        (post.clone(), "/people/me/second-factor".into(), Role::Viewer),
+        (post.clone(), "/people/me/second-factor/remove".into(), Role::Viewer),
+        (post.clone(), format!("/people/{id}/second-factor"), Role::Administrator),
         (post.clone(), "/people".into(), Role::Administrator),
         (post.clone(), format!("/people/{id}/role"), Role::Administrator),
         (post.clone(), format!("/people/{id}/agents"), Role::Administrator),
+        (post.clone(), format!("/people/{id}/deactivated"), Role::Administrator),
+        (post.clone(), "/go-live/evidence".into(), Role::Administrator),
         (post, format!("/people/{id}/password"), Role::Administrator),
         (get, "/people".into(), Role::Viewer),
     ]
 }
 
 /// Pages that strangers see too, and those whose name a parameter of another page would match.
-const OPEN: [(&str, &str); 5] = [
+const OPEN: [(&str, &str); 7] = [
     ("get", "/sign-in"),
     ("post", "/sign-in"),
+    ("get", "/sign-in/code"),
+    ("post", "/sign-in/code"),
     ("post", "/sign-out"),
     ("get", "/demand/import/example.csv"),
     ("post", "/people/me"),
@@ -453,6 +461,37 @@ async fn administrators_who_demote_each_other_leave_one(pool: PgPool) {
         admin.post(&format!("/people/{first}/role"), "role=viewer").await.status,
         StatusCode::FORBIDDEN
     );
+}
+
+#[sqlx::test(migrations = false)]
+async fn whoever_has_left_cannot_sign_in_and_their_sessions_and_tokens_end(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let (admin, planner) =
+        (centre.visitor(Role::Administrator).await, centre.visitor(Role::Planner).await);
+    let users = centre.store.users().await.unwrap();
+    let id = |role| users.iter().find(|user| user.role == role).unwrap().id;
+    let (person, own) = (id(Role::Planner), id(Role::Administrator));
+    let secret = centre.store.add_token(centre.centre, "Nightly", person).await.unwrap();
+    let address = format!("/people/{person}/deactivated");
+    let done = admin.post(&address, "is_deactivated=true").await;
+    assert_eq!(done.location(), "/people?note=deactivated");
+    admin
+        .get("/people")
+        .await
+        .says("Three people can sign in.")
+        .says("Let A planner sign in again");
+    assert_eq!(planner.get("/").await.status, StatusCode::SEE_OTHER, "the session is over");
+    assert!(centre.store.user_by_token(&secret).await.unwrap().is_none());
+    let form = "email=planner%40example.org&password=low+tide+at+nine";
+    let refused = centre.stranger().post("/sign-in", form).await;
+    refused.says("do not belong together");
+    // The way back, and nobody's way to keep everybody out.
+    admin.post(&address, "is_deactivated=false").await;
+    centre.visitor(Role::Planner).await.get("/demand").await.says("Bookings");
+    let self_made = admin.post(&format!("/people/{own}/deactivated"), "is_deactivated=true").await;
+    self_made.says("Another administrator must do this to you");
+    assert!(!centre.store.deactivate(own, true).await.unwrap(), "the only administrator stays");
+    admin.get("/people/trail").await.says("may not sign in");
 }
 
 #[sqlx::test(migrations = false)]

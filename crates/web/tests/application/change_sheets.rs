@@ -18,8 +18,13 @@ async fn second_version(centre: &Centre) -> Uuid {
 
 /// A finished trial of a version.
 async fn tried(centre: &Centre, planner: &Visitor, version: Uuid) -> Uuid {
+    tried_on(centre, planner, version, 30).await
+}
+
+/// The same on so many simulated days.
+async fn tried_on(centre: &Centre, planner: &Visitor, version: Uuid, days: u32) -> Uuid {
     let form = format!(
-        "contact_type={}&version={version}&days={TODAY}&cover=planned&replications=20&seed=3",
+        "contact_type={}&version={version}&days={TODAY}&cover=planned&replications={days}&seed=3",
         centre.bookings
     );
     let queued = planner.post("/trials", &form).await;
@@ -235,4 +240,38 @@ async fn the_record_cannot_be_rewritten_and_its_evidence_is_played_again_to_the_
     .await
     .unwrap();
     planner.get(&sheet).await.says("The record was changed outside Barometer.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_change_rests_on_as_many_days_as_the_centre_asks_for(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let version = second_version(&centre).await;
+    let two_days = tried_on(&centre, &planner, version, 2).await;
+    let sheet = draw_up(&planner, 2, &format!("&evidence=trial%3A{two_days}")).await;
+    refused(&planner, &sheet, "act=propose", "has too few simulated days").await;
+    planner.get(&sheet).await.says("too little to count");
+    planner.get("/go-live").await.says("counts with at least 30 simulated days.");
+    // Administrators say what counts.
+    let admin = centre.visitor(Role::Administrator).await;
+    for (form, message) in [
+        ("least_days=1&widest_points=", "Must be a whole number from 2 to 10000."),
+        ("least_days=30&widest_points=40", "Must be 0.1 to 20 points, or empty."),
+        ("least_days=30&widest_points=wide", "is not a number"),
+    ] {
+        refused(&admin, "/go-live/evidence", form, message).await;
+    }
+    done(&admin, "/go-live/evidence", "least_days=2&widest_points=0.1").await;
+    refused(&planner, &sheet, "act=propose", "not precise enough").await;
+    planner
+        .get("/go-live")
+        .await
+        .says("at least 2 simulated days, service level within ± 0.1 points");
+    done(&admin, "/go-live/evidence", "least_days=2&widest_points=").await;
+    done(&planner, &sheet, "act=propose").await;
+    admin
+        .get("/people/trail")
+        .await
+        .says("changed what counts as evidence")
+        .says("at least 30 simulated days");
 }

@@ -16,6 +16,7 @@ mod outbox;
 mod planning;
 mod reporting;
 mod searching;
+mod second_factor;
 mod staffing;
 mod strategy_stage;
 mod trail;

@@ -79,6 +79,7 @@ impl Centre {
             demo: false,
             https: false,
             idle_minutes: 60,
+            administrators_need_second_factor: false,
             upload_limit_mb: 1,
             metrics_token: None,
             access_log: false,
@@ -184,6 +185,16 @@ impl Answer {
 }
 
 impl Visitor {
+    /// The same server, with this cookie.
+    pub fn with(&self, cookie: &str) -> Self {
+        Self { app: self.app.clone(), cookie: Some(cookie.to_owned()) }
+    }
+
+    /// The same visitor of another server.
+    pub fn of(&self, app: Router) -> Self {
+        Self { app, cookie: self.cookie.clone() }
+    }
+
     pub async fn get(&self, address: &str) -> Answer {
         self.send(Request::get(address), Body::empty()).await
     }

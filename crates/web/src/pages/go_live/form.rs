@@ -104,7 +104,7 @@ pub(crate) async fn ask(
     Query(query): Query<NewQuery>,
 ) -> Result<Response, PageError> {
     let version = version(&app, &context, query.version).await?;
-    let offer = release::evidence_of(&app.store, version.id, OFFERED).await?;
+    let offer = release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;
     // Everything that was tried speaks for it until the planner says otherwise.
     let text = SheetText {
         title: version.called().to_owned(),
@@ -126,7 +126,8 @@ pub(crate) async fn draw_up(
     let mut wrong = FormErrors::default();
     let text = typed.text(&context, &mut wrong);
     if !wrong.is_empty() {
-        let offer = release::evidence_of(&app.store, version.id, OFFERED).await?;
+        let offer =
+            release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;
         return refused(&FormPage::new(&context, &version, (text, wrong), &offer, None));
     }
     let (store, by) = (&app.store, context.user.id);
@@ -142,7 +143,7 @@ pub(crate) async fn ask_again(
 ) -> Result<Response, PageError> {
     let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     let version = opened.version().ok_or(PageError::NotFound)?;
-    let offer = release::evidence_of(&app.store, version.id, OFFERED).await?;
+    let offer = release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;
     let said = (opened.sheet.text.clone(), FormErrors::default());
     page(&FormPage::new(&context, version, said, &offer, Some(number)))
 }
@@ -159,7 +160,8 @@ pub(crate) async fn revise(
     let mut wrong = FormErrors::default();
     let text = typed.text(&context, &mut wrong);
     if !wrong.is_empty() {
-        let offer = release::evidence_of(&app.store, version.id, OFFERED).await?;
+        let offer =
+            release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;
         return refused(&FormPage::new(&context, version, (text, wrong), &offer, Some(number)));
     }
     let (act, who) = (SheetAct::Revised(text), Some(actor(&context)));

@@ -1,5 +1,6 @@
 //! Go-live: what is live, which change sheets wait, and what went live when.
 
+pub(crate) mod evidence;
 pub(crate) mod form;
 pub(crate) mod sheet;
 
@@ -8,10 +9,15 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_app::live::View;
 use barometer_plan::{ChangeSheet, SheetState};
-use barometer_store::{GoLive, KeptSheet, LiveRelease, ReleaseAnswer, StrategyVersion};
+use barometer_store::{GoLive, KeptSheet, LiveRelease, ReleaseAnswer, Role, StrategyVersion};
+use serde::Deserialize;
+
+use evidence::EvidenceForm;
 
 use crate::App;
 use crate::access::RequestContext;
+use crate::extract::Query;
+use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -32,6 +38,17 @@ struct OverviewPage {
     there: Option<(String, bool)>,
     /// Versions that a sheet can be drawn up for.
     versions: Vec<(String, String, &'static str)>,
+    /// What counts as evidence.
+    evidence: String,
+    /// The same as a form, for administrators.
+    evidence_form: Option<EvidenceForm>,
+    wrong: FormErrors,
+    note: Option<&'static str>,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ShowQuery {
+    note: Option<String>,
 }
 
 struct SheetRow {
@@ -59,25 +76,45 @@ struct PastRow {
 pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
+    Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
-    let (versions, past, kept, release) = tokio::try_join!(
+    let mut template = overview(&app, &context, None).await?;
+    template.note = (query.note.as_deref() == Some("evidence"))
+        .then_some("What counts as evidence is changed.");
+    page(&template)
+}
+
+/// The page; with what was typed of the rule for evidence where that was refused.
+async fn overview(
+    app: &App,
+    context: &RequestContext,
+    typed: Option<(EvidenceForm, FormErrors)>,
+) -> Result<OverviewPage, PageError> {
+    let (versions, past, kept, release, rules) = tokio::try_join!(
         app.store.strategy_versions(context.centre.id),
         app.store.latest_go_lives(LISTED),
         app.store.change_sheets(context.centre.id),
         app.store.live_release(context.centre.id),
+        app.store.evidence_rules(context.centre.id),
     )?;
     let sheets: Vec<(&KeptSheet, ChangeSheet)> =
         kept.iter().filter_map(|kept| Some((kept, kept.sheet()?))).collect();
-    page(&OverviewPage {
-        frame: Frame::of(&context, Stage::GoLive, None),
+    let (evidence_form, wrong) =
+        typed.unwrap_or_else(|| (EvidenceForm::of(&rules), FormErrors::default()));
+    Ok(OverviewPage {
+        frame: Frame::of(context, Stage::GoLive, None),
         answer: answer(&versions, &sheets),
         there: app
             .live
             .is_there()
-            .then(|| on_the_switch(&app.live.view().borrow(), release.as_ref(), &context)),
-        sheets: sheets.iter().map(|each| SheetRow::of(each, &versions, &context)).collect(),
-        past: past.into_iter().map(|each| past_row(each, &kept, &context)).collect(),
+            .then(|| on_the_switch(&app.live.view().borrow(), release.as_ref(), context)),
+        sheets: sheets.iter().map(|each| SheetRow::of(each, &versions, context)).collect(),
+        past: past.into_iter().map(|each| past_row(each, &kept, context)).collect(),
         versions: if context.may_plan() { proposable(&versions, &sheets) } else { Vec::new() },
+        evidence: evidence::in_words(&rules),
+        evidence_form: context.may(Role::Administrator).then_some(evidence_form),
+        wrong,
+        note: None,
     })
 }
 

@@ -258,6 +258,7 @@ impl EvidenceRow {
             problem: match (document, each.is_of_version) {
                 (_, false) => Some("not of this version"),
                 (None, true) => Some("not finished"),
+                (Some(_), true) if !each.is_enough => Some("too little to count"),
                 (Some(_), true) => None,
             },
         }
