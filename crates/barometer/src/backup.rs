@@ -5,7 +5,7 @@ use std::process::Command;
 
 use anyhow::{Context, Result, bail};
 use barometer_app::clock::now;
-use barometer_store::{Store, TableSums, schema_version};
+use barometer_store::{BackupLine, Store, TableSums, schema_version};
 use clap::Args;
 use jiff::Timestamp;
 use percent_encoding::percent_decode_str;
@@ -74,9 +74,15 @@ pub async fn backup(
     std::fs::write(folder.join(MANIFEST), text).context("writing the backup's sums")?;
     let rows: i64 = manifest.tables.values().map(|table| table.rows).sum();
     println!("{}: {} tables, {rows} rows.", folder.display(), manifest.tables.len());
+    let made = BackupLine {
+        made_at: manifest.made_at,
+        folder: folder.display().to_string(),
+        rows,
+        is_checked: !options.unchecked,
+    };
     if options.unchecked {
         println!("It was not checked.");
-        return Ok(());
+        return Ok(store.note_backup(&made).await?);
     }
     let name = format!("barometer_check_{}", Uuid::new_v4().simple());
     store.make_database(&name).await.context(
@@ -87,7 +93,7 @@ pub async fn backup(
     store.drop_database(&name).await?;
     checked?;
     println!("Checked: restored elsewhere, every table is the same.");
-    Ok(())
+    Ok(store.note_backup(&made).await?)
 }
 
 /// Fills an empty database from a backup, and compares every table.

@@ -36,6 +36,10 @@ pub struct Options {
     /// Administrators need a second factor for what only they may do.
     #[arg(long, env = "BAROMETER_ADMINISTRATORS_NEED_SECOND_FACTOR")]
     administrators_need_second_factor: bool,
+    /// Days after which trials, comparisons and searches are forgotten, unless a change sheet rests on them; 0 keeps
+    /// them for ever.
+    #[arg(long, env = "BAROMETER_KEEP_RUNS_DAYS", default_value_t = 0)]
+    keep_runs_days: u32,
     /// Uploads larger than this, in MB, are refused.
     #[arg(long, default_value_t = 512)]
     upload_limit_mb: usize,
@@ -102,7 +106,7 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
             tracing::warn!(?error, "some forecasts are not made yet");
         }
     });
-    let tidy = tokio::spawn(tidy(store));
+    let tidy = tokio::spawn(tidy(store, options.keep_runs_days));
     tracing::info!("listening on http://{}", listener.local_addr()?);
     let stopping = async move {
         worker::stop_signal().await;
@@ -116,12 +120,20 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     Ok(())
 }
 
-async fn tidy(store: Store) {
+async fn tidy(store: Store, keep_runs_days: u32) {
     let mut every = tokio::time::interval(TIDY_EVERY);
     loop {
         every.tick().await;
         if let Err(error) = store.forget_expired_sessions().await {
             tracing::warn!(?error, "expired sessions stay for now");
+        }
+        if keep_runs_days == 0 {
+            continue;
+        }
+        match store.forget_old_runs(keep_runs_days).await {
+            Ok(0) => {}
+            Ok(runs) => tracing::info!(runs, "old runs are forgotten"),
+            Err(error) => tracing::warn!(?error, "old runs stay for now"),
         }
     }
 }

@@ -60,7 +60,7 @@ pub use jobs::{Job, JobQueue};
 pub use lists::{List, ListCounts, ListRow, ListSubject, ListWriter, NotCalled};
 pub use live::{Intervention, InterventionNote, LiveRelease, ReleaseAnswer};
 pub use marks::{Decision, HistoryMark};
-pub use operating::{OperatingFigures, OperatingState, TableSize, WorkerLine};
+pub use operating::{BackupLine, OperatingFigures, OperatingState, TableSize, WorkerLine};
 pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
 pub use reports::{

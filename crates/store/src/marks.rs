@@ -64,7 +64,7 @@ impl Store {
             "SELECT history_marks.id, from_time, until_time, finding, treatment, why, \
                users.name AS by, created_at \
              FROM history_marks LEFT JOIN users ON users.id = created_by \
-             WHERE contact_type_id = $1 ORDER BY from_time, created_at",
+             WHERE contact_type_id = $1 ORDER BY from_time, created_at, finding, id",
         )
         .bind(contact_type)
         .fetch_all(&self.pool)

@@ -1,5 +1,7 @@
 //! What an operator asks: whether the database is as it should be, what waits, who works.
 
+use jiff::Timestamp;
+use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use sqlx::migrate::Migrator;
 
@@ -32,6 +34,19 @@ pub struct WorkerLine {
     pub silent_secs: f64,
     /// Whether it counts for alive.
     pub is_alive: bool,
+}
+
+/// A backup of the database.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BackupLine {
+    /// The moment whose state it holds.
+    pub made_at: Timestamp,
+    /// Where it was written.
+    pub folder: String,
+    /// Rows of all tables.
+    pub rows: i64,
+    /// Whether it was restored elsewhere and compared.
+    pub is_checked: bool,
 }
 
 /// A table of the database with its size.
@@ -118,6 +133,68 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing workers"))
+    }
+
+    /// The last backup that was made; `None` before the first.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn last_backup(&self) -> Result<Option<BackupLine>, StoreError> {
+        let row: Option<(jiff_sqlx::Timestamp, String, i64, bool)> = sqlx::query_as(
+            "SELECT made_at, folder, rows, is_checked FROM backups ORDER BY made_at DESC LIMIT 1",
+        )
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the last backup"))?;
+        Ok(row.map(|(made_at, folder, rows, is_checked)| BackupLine {
+            made_at: made_at.to_jiff(),
+            folder,
+            rows,
+            is_checked,
+        }))
+    }
+
+    /// Notes a backup that was made.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn note_backup(&self, backup: &BackupLine) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO backups (made_at, folder, rows, is_checked) VALUES ($1, $2, $3, $4)",
+        )
+        .bind(backup.made_at.to_sqlx())
+        .bind(&backup.folder)
+        .bind(backup.rows)
+        .bind(backup.is_checked)
+        .execute(&self.pool)
+        .await
+        .map(|_| ())
+        .map_err(StoreError::on("noting a backup"))
+    }
+
+    /// Forgets trials, comparisons and searches that ended so many days ago; returns how many. What a change sheet
+    /// names as evidence, and the trial with which a version went live, stay for ever.
+    ///
+    /// # Errors
+    ///
+    /// [`StoreError::Database`] when the database does not answer.
+    pub async fn forget_old_runs(&self, days: u32) -> Result<u64, StoreError> {
+        sqlx::query(
+            "DELETE FROM runs \
+             WHERE kind IN ('trial', 'comparison', 'search') \
+               AND state IN ('done', 'failed', 'cancelled') \
+               AND ended_at < now() - make_interval(days => $1) \
+               AND NOT EXISTS (SELECT 1 FROM change_sheet_entries \
+                 WHERE strpos(act::text, runs.id::text) > 0) \
+               AND NOT EXISTS (SELECT 1 FROM go_lives WHERE trial_id = runs.id)",
+        )
+        .bind(i32::try_from(days).unwrap_or(i32::MAX))
+        .execute(&self.pool)
+        .await
+        .map(|done| done.rows_affected())
+        .map_err(StoreError::on("forgetting old runs"))
     }
 
     /// The largest tables, and the version of the database server.

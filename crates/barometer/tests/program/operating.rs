@@ -33,6 +33,9 @@ async fn a_backup_is_checked_and_brings_everything_back(pool: PgPool) {
     assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
     let said = String::from_utf8_lossy(&made.stdout).into_owned();
     assert!(said.contains("Checked: restored elsewhere, every table is the same."), "{said}");
+    let noted = Store::on(pool.clone()).last_backup().await.unwrap().unwrap();
+    assert_eq!((noted.folder.as_str(), noted.is_checked), (folder_name.as_str(), true));
+    assert!(noted.rows > 10_000, "{noted:?}");
     let refused = |database: &str, arguments: &[&str], wanted: &str| {
         let output = run(database, arguments, "");
         let said = String::from_utf8_lossy(&output.stderr).into_owned();

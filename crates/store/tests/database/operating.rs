@@ -1,6 +1,7 @@
 //! What an operator asks of a database: who works, what waits, and whether two databases are the same.
 
-use barometer_store::{RunState, Store};
+use barometer_plan::{EvidenceKey, SheetAct, SheetText};
+use barometer_store::{BackupLine, RunState, Store};
 use jiff::civil::date;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -89,4 +90,62 @@ async fn sums_differ_where_a_row_does_and_a_snapshot_does_not_move(pool: PgPool)
         after.keys().filter(|table| before.get(*table) != after.get(*table)).collect();
     assert_eq!(differ, ["public.centres", "public.facts_changes"]);
     assert_eq!(after["public.centres"].rows, before["public.centres"].rows);
+}
+
+#[sqlx::test(migrations = false)]
+async fn the_last_backup_is_told(pool: PgPool) {
+    let store = fixture(pool).await.store;
+    assert_eq!(store.last_backup().await.unwrap(), None);
+    let made = |day: &str, is_checked| BackupLine {
+        made_at: format!("{day}T08:00:00Z").parse().unwrap(),
+        folder: format!("/backups/{day}"),
+        rows: 12,
+        is_checked,
+    };
+    let later = made("2026-11-29", false);
+    for backup in [&later, &made("2026-11-28", true)] {
+        store.note_backup(backup).await.unwrap();
+    }
+    assert_eq!(store.last_backup().await.unwrap(), Some(later));
+}
+
+/// Trials go when they are old, but not what a decision rests on.
+#[sqlx::test(migrations = false)]
+async fn old_runs_are_forgotten_unless_a_decision_rests_on_them(pool: PgPool) {
+    let fixture = fixture(pool.clone()).await;
+    let store = &fixture.store;
+    let mut ids = Vec::new();
+    for _ in 0..4 {
+        let id = crate::stories::queued(&fixture).await;
+        store.cancel_run(id).await.unwrap();
+        ids.push(id);
+    }
+    let [old, evidence, released, young] = ids[..] else { panic!("four") };
+    let waiting = crate::stories::queued(&fixture).await;
+    for id in [old, evidence, released, waiting] {
+        sqlx::query(
+            "UPDATE runs SET created_at = now() - interval '50 days', \
+               ended_at = CASE WHEN ended_at IS NOT NULL THEN now() - interval '40 days' END WHERE id = $1",
+        )
+        .bind(id)
+        .execute(&pool)
+        .await
+        .unwrap();
+    }
+    let version: Uuid = sqlx::query_scalar("SELECT strategy_version_id FROM trials WHERE id = $1")
+        .bind(old)
+        .fetch_one(&pool)
+        .await
+        .unwrap();
+    store.go_live(version, Some(released), None, "to begin with").await.unwrap();
+    let text = SheetText { evidence: vec![EvidenceKey::Trial(evidence)], ..SheetText::default() };
+    let drawn = SheetAct::DrawnUp(text);
+    store.draw_up_sheet(fixture.centre, version, None, &drawn, fixture.planner).await.unwrap();
+    assert_eq!(store.forget_old_runs(41).await.unwrap(), 0, "none is that old");
+    assert_eq!(store.forget_old_runs(30).await.unwrap(), 1);
+    for (id, stays) in
+        [(old, false), (evidence, true), (released, true), (young, true), (waiting, true)]
+    {
+        assert_eq!(store.trial(id).await.is_ok(), stays, "{id}");
+    }
 }

@@ -158,7 +158,7 @@ fn subject(fixture: &Fixture) -> Subject {
     }
 }
 
-async fn queued(fixture: &Fixture) -> Uuid {
+pub async fn queued(fixture: &Fixture) -> Uuid {
     let Fixture { store, centre, planner, .. } = fixture;
     let version =
         store.add_strategy_version(*centre, &Strategy::plain("Bookings"), None).await.unwrap();

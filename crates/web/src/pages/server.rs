@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_store::{OperatingState, Run, TableSize, WorkerLine, schema_version};
+use barometer_store::{BackupLine, OperatingState, Run, TableSize, WorkerLine, schema_version};
 
 use super::progress;
 use crate::App;
@@ -28,6 +28,8 @@ struct ServerPage {
     failures: Vec<FailureRow>,
     database: String,
     tables: Vec<(String, String)>,
+    /// The last backup in words; `None` before the first.
+    backup: Option<String>,
     versions: Vec<(&'static str, String)>,
 }
 
@@ -45,12 +47,13 @@ pub(crate) async fn show(
     State(app): State<App>,
     Administrator(context): Administrator,
 ) -> Result<Response, PageError> {
-    let (state, figures, workers, failed, (tables, server)) = tokio::try_join!(
+    let (state, figures, workers, failed, (tables, server), backup) = tokio::try_join!(
         app.store.operating_state(),
         app.store.operating_figures(),
         app.store.workers(),
         app.store.failed_runs(MOST_FAILURES),
         app.store.sizes(MOST_TABLES),
+        app.store.last_backup(),
     )?;
     let answer = answer(&state, failed.len());
     let mut failures = Vec::with_capacity(failed.len());
@@ -76,12 +79,24 @@ pub(crate) async fn show(
         failures,
         database: bytes(figures.database_bytes),
         tables: tables.into_iter().map(|TableSize { name, bytes: of }| (name, bytes(of))).collect(),
+        backup: backup.map(|backup| backup_words(&backup, &context)),
         versions: vec![
             ("Barometer", env!("CARGO_PKG_VERSION").to_owned()),
             ("Schema", schema_version().to_string()),
             ("PostgreSQL", server),
         ],
     })
+}
+
+/// "29 Nov 2026, 08:38, 1,204,112 rows in /backups/today, restored elsewhere and compared".
+fn backup_words(backup: &BackupLine, context: &RequestContext) -> String {
+    format!(
+        "{}, {} rows in {}, {}",
+        words::moment(backup.made_at, &context.centre.zone),
+        words::thousands(backup.rows as f64),
+        backup.folder,
+        if backup.is_checked { "restored elsewhere and compared" } else { "not checked" }
+    )
 }
 
 fn answer(state: &OperatingState, failures: usize) -> String {

@@ -162,6 +162,15 @@ async fn a_run_that_failed_is_named_with_its_reason_and_tried_again(pool: PgPool
     let planner = centre.visitor(Role::Planner).await;
     let admin = centre.visitor(Role::Administrator).await;
     admin.get("/people/server").await.says("No worker is alive").says("none has failed");
+    admin.get("/people/server").await.says("No backup was ever made.");
+    let made_at = "2026-11-23T06:30:00Z".parse().unwrap();
+    let folder = "/backups/monday".to_owned();
+    let backup = barometer_store::BackupLine { made_at, folder, rows: 1_204, is_checked: true };
+    centre.store.note_backup(&backup).await.unwrap();
+    admin
+        .get("/people/server")
+        .await
+        .says("Last backup: 23 Nov 2026, 06:30, 1,204 rows in /backups/monday, restored elsewhere and compared.");
     planner.post("/demand/forecast-all", "").await;
     let run = centre.store.open_runs().await.unwrap()[0];
     centre.store.fail_run(run, "the disk was full").await.unwrap();
