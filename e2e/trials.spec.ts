@@ -30,7 +30,16 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await expect(deciding.getByText(/hold on \d+ of 200 simulated days\. .* fails most often, on \d+/)).toBeVisible();
   await expect(deciding.getByRole('row', { name: /Contacts.* to [\d,]+ .* from [\d,]+/ }).first()).toBeVisible();
   await expect(page.getByRole('link', { name: 'Days as CSV' })).toBeVisible();
+  // What happened there, and one contact of it in slow motion.
+  await page.getByRole('link', { name: 'Sailing changes queue' }).first().click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('What happened at Sailing changes queue?');
+  await expect(page.locator('.answer')).toContainText(/contacts a day came here\. Most of them/);
+  await expect(page.getByRole('row', { name: /gives up/ }).first()).toBeVisible();
+  await page.getByRole('row', { name: /gives up/ }).first().getByRole('link', { name: 'Walk it through' }).click();
+  await expect(page.locator('.answer')).toContainText('A contact of Sailing changes that arrives at');
+  await page.goBack();
   await page.getByRole('link', { name: 'See it on the map' }).click();
+  await page.goto(page.url().replace(/&part=[^&]*/, ''));
   await expect(page.locator('.answer')).toContainText('Most contacts are lost at “Sailing changes queue”');
 });
 

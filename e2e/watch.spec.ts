@@ -59,3 +59,25 @@ test('the wall shows the board alone, and it goes on by itself', async ({ page }
   const before = await clock.textContent();
   await expect(clock).not.toHaveText(before ?? '', { timeout: 20_000 });
 });
+
+test('an alarm is added, changed in its form and removed', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/watch/alarms');
+  await page.getByLabel('Measure').selectOption('Contacts waiting, contacts');
+  await page.getByLabel('Contact type').selectOption('Groups');
+  await page.getByLabel('Rings beyond').fill('40');
+  await page.getByRole('button', { name: 'Add it' }).click();
+  await page.getByRole('link', { name: 'Change: Groups: contacts waiting over 40' }).click();
+  await expect(page.getByRole('heading', { name: 'Change an alarm' })).toBeVisible();
+  await expect(page.getByLabel('Rings beyond')).toHaveValue('40');
+  await page.getByLabel('Rings beyond').fill('fifty');
+  await page.getByRole('button', { name: 'Change it' }).click();
+  await expect(page.getByText('“fifty” is not a number')).toBeVisible();
+  await page.getByLabel('Rings beyond').fill('50');
+  await page.getByRole('button', { name: 'Change it' }).click();
+  const row = page.getByRole('row', { name: /Groups: contacts waiting over 50/ });
+  await expect(row).toBeVisible();
+  page.once('dialog', (dialog) => void dialog.accept());
+  await row.getByRole('button', { name: 'Remove' }).click();
+  await expect(row).toHaveCount(0);
+});

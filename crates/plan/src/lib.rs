@@ -84,9 +84,9 @@ pub use shrinkage::Shrinkage;
 pub use sweep::Sweepable;
 pub use threshold::Threshold;
 pub use trial::{
-    AssemblyError, DayByDay, Driver, DriverOfDay, Judged, TargetByDay, TeamPeople, Theory, Third,
-    TrialDigest, TrialInputs, TrialInterval, TrialOutcome, TrialResult, TrialTeam, TrialType,
-    TypePlan, channel_of, customers_of,
+    AssemblyError, DayByDay, Driver, DriverOfDay, Followed, FollowedEnd, Judged, TargetByDay,
+    TeamPeople, Theory, Third, TrialDigest, TrialInputs, TrialInterval, TrialOutcome, TrialResult,
+    TrialTeam, TrialType, TypePlan, channel_of, customers_of, followed,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;

@@ -3,8 +3,8 @@
 use barometer_plan::AlarmRule;
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
-use sqlx::FromRow;
 use sqlx::types::Json;
+use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::outbox::{self, NewMessage};
@@ -28,6 +28,8 @@ pub struct Ring {
     pub id: Uuid,
     /// Of which alarm.
     pub alarm: Uuid,
+    /// What the alarm was when it rang: it may have been changed since.
+    pub rule: AlarmRule,
     /// When, by the switch's clock.
     pub rang_at: Timestamp,
     /// The value that made it ring.
@@ -51,6 +53,7 @@ struct AlarmRow {
 struct RingRow {
     id: Uuid,
     alarm_id: Uuid,
+    rule: Json<AlarmRule>,
     rang_at: jiff_sqlx::Timestamp,
     value: f64,
     cleared_at: Option<jiff_sqlx::Timestamp>,
@@ -112,15 +115,31 @@ impl Store {
             return Err(StoreError::NotFound);
         }
         if !is_on {
-            sqlx::query(
-                "UPDATE alarm_rings SET cleared_at = $2 WHERE alarm_id = $1 AND cleared_at IS NULL",
-            )
+            clear(&mut tx, alarm, at).await.map_err(&failed)?;
+        }
+        tx.commit().await.map_err(&failed)
+    }
+
+    /// Makes another rule of an alarm; one that rings clears, for it rang by the rule before.
+    pub async fn change_alarm(
+        &self,
+        (centre, alarm): (Uuid, Uuid),
+        rule: &AlarmRule,
+        at: Timestamp,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("changing an alarm");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let done = sqlx::query("UPDATE alarms SET rule = $3 WHERE id = $2 AND centre_id = $1")
+            .bind(centre)
             .bind(alarm)
-            .bind(at.to_sqlx())
+            .bind(Json(rule))
             .execute(&mut *tx)
             .await
             .map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
         }
+        clear(&mut tx, alarm, at).await.map_err(&failed)?;
         tx.commit().await.map_err(&failed)
     }
 
@@ -145,7 +164,8 @@ impl Store {
         let failed = StoreError::on("letting an alarm ring");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let done = sqlx::query(
-            "INSERT INTO alarm_rings (alarm_id, rang_at, value) VALUES ($1, $2, $3) \
+            "INSERT INTO alarm_rings (alarm_id, rang_at, value, rule) \
+             SELECT id, $2, $3, rule FROM alarms WHERE id = $1 \
              ON CONFLICT DO NOTHING",
         )
         .bind(alarm)
@@ -187,15 +207,9 @@ impl Store {
 
     /// An alarm does not ring any more.
     pub async fn clear_alarm(&self, alarm: Uuid, at: Timestamp) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE alarm_rings SET cleared_at = $2 WHERE alarm_id = $1 AND cleared_at IS NULL",
-        )
-        .bind(alarm)
-        .bind(at.to_sqlx())
-        .execute(&self.pool)
-        .await
-        .map(|_| ())
-        .map_err(StoreError::on("clearing an alarm"))
+        let failed = StoreError::on("clearing an alarm");
+        let mut connection = self.pool.acquire().await.map_err(&failed)?;
+        clear(&mut connection, alarm, at).await.map_err(&failed)
     }
 
     /// Somebody has seen a ring; whoever came first stays named.
@@ -217,7 +231,7 @@ impl Store {
     /// The latest times at which a centre's alarms rang, those that ring first.
     pub async fn rings(&self, centre: Uuid, most: i64) -> Result<Vec<Ring>, StoreError> {
         let rows: Vec<RingRow> = sqlx::query_as(
-            "SELECT ring.id, ring.alarm_id, ring.rang_at, ring.value, ring.cleared_at, \
+            "SELECT ring.id, ring.alarm_id, ring.rule, ring.rang_at, ring.value, ring.cleared_at, \
                users.name AS seen_by, ring.escalated_at \
              FROM alarm_rings AS ring JOIN alarms ON alarms.id = ring.alarm_id \
              LEFT JOIN users ON users.id = ring.seen_by \
@@ -234,6 +248,7 @@ impl Store {
             .map(|row| Ring {
                 id: row.id,
                 alarm: row.alarm_id,
+                rule: row.rule.0,
                 rang_at: row.rang_at.to_jiff(),
                 value: row.value,
                 cleared_at: row.cleared_at.map(|at| at.to_jiff()),
@@ -242,4 +257,17 @@ impl Store {
             })
             .collect())
     }
+}
+
+async fn clear(
+    connection: &mut PgConnection,
+    alarm: Uuid,
+    at: Timestamp,
+) -> Result<(), sqlx::Error> {
+    sqlx::query("UPDATE alarm_rings SET cleared_at = $2 WHERE alarm_id = $1 AND cleared_at IS NULL")
+        .bind(alarm)
+        .bind(at.to_sqlx())
+        .execute(connection)
+        .await
+        .map(|_| ())
 }

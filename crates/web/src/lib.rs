@@ -236,6 +236,7 @@ pub fn router(app: App) -> Router {
         .route("/searches/{search}/search.json", get(searches::export))
         .route("/searches/{search}/people.csv", get(searches::people))
         .route("/searches/{search}/tried.csv", get(searches::tried))
+        .route("/trials/{trial}/steps/{step}", get(trials::show_step))
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))

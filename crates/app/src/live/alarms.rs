@@ -18,7 +18,8 @@ use crate::AppError;
 /// The alarms of a centre, and where each is.
 #[derive(Debug, Default)]
 pub(super) struct Watching {
-    states: HashMap<Uuid, AlarmState>,
+    /// With the rule by which it came there.
+    states: HashMap<Uuid, (AlarmRule, AlarmState)>,
     is_begun: bool,
 }
 
@@ -75,7 +76,7 @@ impl Watching {
             for ring in store.rings(centre.id, i64::MAX).await? {
                 if ring.cleared_at.is_none() {
                     let rings = AlarmState { beyond_since: None, rings: true };
-                    self.states.insert(ring.alarm, rings);
+                    self.states.insert(ring.alarm, (ring.rule, rings));
                 }
             }
             self.is_begun = true;
@@ -101,7 +102,7 @@ impl Watching {
                 continue;
             }
             if alarm.rule.hours.is_some_and(|hours| !hours.holds(minute)) {
-                if self.states.remove(&alarm.id).is_some_and(|state| state.rings) {
+                if self.states.remove(&alarm.id).is_some_and(|(_, state)| state.rings) {
                     store.clear_alarm(alarm.id, now).await?;
                 }
                 continue;
@@ -110,7 +111,14 @@ impl Watching {
             let is_known = alarm.rule.measure == AlarmMeasure::Silence || !view.is_old();
             let value = value(&alarm.rule, &view, outlook.as_deref()).filter(|_| is_known);
             let at_secs = now.as_second() as f64;
-            let state = self.states.entry(alarm.id).or_default();
+            let (rule, state) = self
+                .states
+                .entry(alarm.id)
+                .or_insert_with(|| (alarm.rule.clone(), AlarmState::default()));
+            // An alarm that was changed begins anew.
+            if *rule != alarm.rule {
+                (*rule, *state) = (alarm.rule.clone(), AlarmState::default());
+            }
             match state.step(&alarm.rule, at_secs, value) {
                 Some(AlarmChange::Rings) => {
                     let value = value.unwrap_or_default();

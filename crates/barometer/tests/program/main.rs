@@ -367,7 +367,9 @@ async fn a_centre_and_its_people_are_added_from_the_command_line(pool: PgPool) {
     let (arguments, password) = add("king", "the evening tide\n");
     failing(&arguments, password, "king is no role");
     let (arguments, password) = add("planner", "short\n");
-    failing(&arguments, password, "at least 10 characters");
+    failing(&arguments, password, "Use 12 to 200 characters.");
+    let (arguments, password) = add("planner", "password1234\n");
+    failing(&arguments, password, "This is easily guessed");
     let (arguments, password) = add("planner", "the evening tide\n");
     assert!(run(&database, &arguments, password).status.success());
     failing(&arguments, password, "taken already");

@@ -1,6 +1,7 @@
 //! A trial as it is kept: everything it depends on, and what it came to beside theory.
 
 mod day_by_day;
+mod followed;
 mod of_centre;
 mod result;
 mod theory;
@@ -20,6 +21,7 @@ use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
 pub use day_by_day::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
+pub use followed::{Followed, FollowedEnd, followed};
 pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
 pub use result::{Judged, TrialDigest, TrialOutcome, TrialResult};
 pub use theory::Theory;

@@ -146,6 +146,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/trials/{id}/intervals.csv"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/days.csv"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/trial.json"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/steps/queue"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day.csv"), Role::Viewer),
         (get.clone(), format!("/trials/sets/{id}"), Role::Viewer),

@@ -456,6 +456,19 @@ async fn an_alarm_is_tried_on_the_past_rings_is_seen_and_clears(pool: PgPool) {
     let cleared = rings(false).await;
     assert_eq!(cleared.len(), 1, "it rang once: {cleared:?}");
     let alarm = cleared[0].alarm;
+    // It is changed in the form that it was typed in; what rang before is still told as it was.
+    let form = planner.get(&format!("/watch/alarms?edit={alarm}")).await;
+    form.says("Change an alarm").says("value=\"duty@larkhaven.example\"").says("Change it");
+    let changed = format!("{}&alarm={alarm}", waits.replace("threshold=2", "threshold=7"));
+    let bad = planner.post("/watch/alarms", &changed.replace("minutes=0", "minutes=soon")).await;
+    bad.says("Change an alarm").says("“soon” is not a number");
+    assert_eq!(planner.post("/watch/alarms", &changed).await.status, StatusCode::SEE_OTHER);
+    let alarms = centre.store.alarms(centre.centre).await.unwrap();
+    assert_eq!((alarms.len(), alarms[0].id, alarms[0].rule.threshold), (1, alarm, 7.0));
+    let told = planner.get("/watch/alarms").await;
+    told.says("Bookings: contacts waiting over 7").says("Bookings: contacts waiting over 2");
+    let unknown = changed.replace(&alarm.to_string(), &Uuid::nil().to_string());
+    assert_eq!(planner.post("/watch/alarms", &unknown).await.status, StatusCode::NOT_FOUND);
     planner.post(&format!("/watch/alarms/{alarm}"), "act=off").await;
     planner.get("/watch/alarms").await.says("Switch on");
     planner.post(&format!("/watch/alarms/{alarm}"), "act=remove").await;

@@ -141,6 +141,19 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
         .map(|line| line.split(',').nth(3).unwrap().parse::<f64>().unwrap())
         .sum();
     assert!((offered / 40.0 - result.outcome.day.offered.mean).abs() < 1e-9);
+    // What happened at a step, and contacts of a simulated day to walk through.
+    let step = trial.inputs.strategy.steps[0].clone();
+    page.says(&format!("{address}/steps/{}", step.id));
+    let told = planner.get(&format!("{address}/steps/{}", step.id)).await;
+    told.says(&format!("What happened at {}?", step.name)).says("contacts a day came here");
+    told.says("answered").says("Walk it through");
+    let walk = told.text.split("href=\"/strategy/walk?").nth(1).unwrap().split('"').next().unwrap();
+    let walk = walk.replace("&#38;", "&").replace("&amp;", "&");
+    let walked = planner.get(&format!("/strategy/walk?{walk}")).await;
+    assert_eq!(walked.status, StatusCode::OK, "{}", walked.text);
+    walked.says("A contact of Bookings that arrives at");
+    let nowhere = planner.get(&format!("{address}/steps/nowhere")).await;
+    assert_eq!(nowhere.status, StatusCode::NOT_FOUND);
     let json: serde_json::Value =
         serde_json::from_str(&planner.get(&format!("{address}/trial.json")).await.text).unwrap();
     assert_eq!(json["inputs"]["seed"], 5);

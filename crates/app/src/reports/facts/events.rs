@@ -4,7 +4,6 @@ use barometer_plan::DayAccount;
 use barometer_report::facts::{AlarmFacts, ReleaseFacts, TrialFacts};
 use barometer_store::{Centre, GoLive, Ring, Store, TrialLine};
 use jiff::civil::Date;
-use uuid::Uuid;
 
 use super::Reach;
 use crate::AppError;
@@ -35,15 +34,10 @@ pub(super) async fn alarms(
     centre: &Centre,
     reach: &Reach,
 ) -> Result<Vec<AlarmFacts>, AppError> {
-    let (rules, rings) =
-        tokio::try_join!(store.alarms(centre.id), store.rings(centre.id, MOST_EVENTS))?;
-    let watches = |alarm: Uuid| {
-        let rule = rules.iter().find(|rule| rule.id == alarm);
-        rule.map_or_else(|| "an alarm that was removed".to_owned(), |rule| rule.rule.sentence())
-    };
+    let rings = store.rings(centre.id, MOST_EVENTS).await?;
     let alarm = |ring: Ring| AlarmFacts {
         rang_at: centre.zone.to_datetime(ring.rang_at),
-        watches: watches(ring.alarm),
+        watches: ring.rule.sentence(),
         minutes: ring
             .cleared_at
             .map(|cleared| cleared.duration_since(ring.rang_at).as_secs_f64() / 60.0),

@@ -20,6 +20,8 @@ pub(super) struct PanelView {
     findings: Vec<FindingView>,
     ways: Vec<WayRow>,
     timeline: Option<TimelineView>,
+    /// Where the trial of this version tells what happened here.
+    in_trial: Option<String>,
     repair_address: String,
     change_address: String,
     based_on: String,
@@ -86,6 +88,7 @@ impl PanelView {
             findings: mine.map(|finding| FindingView::of(finding, strategy, address)).collect(),
             ways: ways(seen, part, address),
             timeline: TimelineView::of(seen, part, &context.centre.zone),
+            in_trial: in_trial(seen, part),
             repair_address: format!("/strategy/repair?day={}", context.day),
             change_address: format!("/strategy/change?day={}", context.day),
             based_on: seen.opened.basis.to_string(),
@@ -96,6 +99,13 @@ impl PanelView {
             may_plan: context.may_plan(),
         }
     }
+}
+
+/// Where the trial of the open version tells what happened at a step.
+fn in_trial(seen: &Seen, part: &PartId) -> Option<String> {
+    let PartId::Step(step) = part else { return None };
+    let (trial, open) = (seen.trial.as_ref()?, seen.opened.version()?);
+    (trial.version == open.version).then(|| format!("/trials/{}/steps/{step}", trial.id))
 }
 
 /// What the part does to a caller at the moment, in the planner's present numbers.

@@ -11,6 +11,7 @@ mod result;
 mod scope;
 mod sets;
 mod shown;
+mod steps;
 
 use askama::Template;
 use axum::extract::State;
@@ -41,6 +42,7 @@ pub(crate) use replay::{replay, replay_csv};
 use result::ResultView;
 pub(crate) use scope::{days_words, subject_of};
 pub(crate) use sets::show_set;
+pub(crate) use steps::show as show_step;
 
 #[derive(Template)]
 #[template(path = "trials/show.html")]

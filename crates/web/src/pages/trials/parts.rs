@@ -22,6 +22,8 @@ pub(super) struct PartsView {
 
 pub(super) struct LineRow {
     pub name: String,
+    /// Where it is told what happened there.
+    pub address: Option<String>,
     pub entered: String,
     pub answered: String,
     pub level: String,
@@ -62,6 +64,8 @@ pub(super) struct LabelRow {
 
 pub(super) struct FlowRow {
     pub from: String,
+    /// Where it is told what happened there.
+    pub address: Option<String>,
     pub why: String,
     pub to: String,
     pub contacts: String,
@@ -94,12 +98,12 @@ impl PartsView {
         let within = trial.inputs.types.get(kind).map_or(0.0, |each| each.rules.within_secs);
         let chart = WaitChart { answered: curve(&answered), abandoned: curve(&abandoned), within };
         Ok(Self {
-            lines: line_rows(names, summary),
+            lines: line_rows(trial, names, summary),
             teams: team_rows(names, summary),
             campaigns: campaign_rows(names, summary),
             agents: agent_rows(names, summary),
             labels: label_rows(names, summary),
-            flows: flow_rows(names, summary),
+            flows: flow_rows(trial, names, summary),
             waits: wait_rows(&answered, &abandoned),
             wait_answer: wait_answer(&answered),
             wait_chart: charts::embedded(&chart)?,
@@ -107,7 +111,13 @@ impl PartsView {
     }
 }
 
-fn line_rows(names: &Names, summary: &Summary) -> Vec<LineRow> {
+/// Where a trial tells what happened at the step of this name; `None` where it has none.
+fn address_of(trial: &Trial, name: &str) -> Option<String> {
+    let step = trial.inputs.strategy.steps.iter().find(|step| step.name == name)?;
+    Some(format!("/trials/{}/steps/{}", trial.id, step.id))
+}
+
+fn line_rows(trial: &Trial, names: &Names, summary: &Summary) -> Vec<LineRow> {
     let row = |(at, name): (usize, &String)| {
         let line = summary.of_service_point(at);
         let share = |share: Option<Estimate>| match share {
@@ -115,6 +125,7 @@ fn line_rows(names: &Names, summary: &Summary) -> Vec<LineRow> {
             _ => words::NONE.to_owned(),
         };
         LineRow {
+            address: address_of(trial, name),
             name: name.clone(),
             entered: words::estimated_count(line.entered),
             answered: words::estimated_count(line.answered),
@@ -210,12 +221,13 @@ fn label_rows(names: &Names, summary: &Summary) -> Vec<LabelRow> {
         .collect()
 }
 
-fn flow_rows(names: &Names, summary: &Summary) -> Vec<FlowRow> {
+fn flow_rows(trial: &Trial, names: &Names, summary: &Summary) -> Vec<FlowRow> {
     let offered = summary.day().offered.mean.max(f64::MIN_POSITIVE);
     let flows = names.flows.iter().zip(summary.flows());
     flows
         .filter(|(_, contacts)| contacts.mean > 0.0)
         .map(|(name, contacts)| FlowRow {
+            address: address_of(trial, &name.from),
             from: name.from.clone(),
             why: name.why.clone(),
             to: name.to.clone(),

@@ -251,7 +251,10 @@ pub(crate) async fn replay_csv(
     exports::csv(&format!("trial-day-{}.csv", replication + 1), &heading, rows).await
 }
 
-async fn tell(inputs: TrialInputs, replication: u32) -> Result<(Names, EventLog), PageError> {
+pub(super) async fn tell(
+    inputs: TrialInputs,
+    replication: u32,
+) -> Result<(Names, EventLog), PageError> {
     let told = tokio::task::spawn_blocking(move || {
         let experiment = inputs.experiment().map_err(|error| error.to_string())?;
         let (_, log) = experiment.log(replication).map_err(|error| error.to_string())?;
@@ -276,6 +279,11 @@ fn event(event: &LoggedEvent) -> Option<(f64, u8, u32, u32)> {
         What::Reached { .. } | What::CallbackPromised => return None,
     };
     Some((charts::tenth(event.at_secs), code, event.contact, of))
+}
+
+/// What has become of a contact that ended without an agent.
+pub(super) const fn end_words(how: End) -> &'static str {
+    ENDS[place_of(how) as usize]
 }
 
 const fn place_of(how: End) -> u32 {
@@ -304,7 +312,7 @@ fn said(what: What, names: &Names) -> (&'static str, String) {
         What::NotAnswered => ("not answered", String::new()),
         What::Answered { agent: by } => ("answered", agent(by)),
         What::Done { agent: by } => ("done", agent(by)),
-        What::Ended { how } => ("ended", ENDS[place_of(how) as usize].to_owned()),
+        What::Ended { how } => ("ended", end_words(how).to_owned()),
         What::CallbackPromised => ("callback promised", String::new()),
         What::AgentSignedIn { agent: who } => ("agent signed in", agent(who)),
         What::AgentSignedOut { agent: who } => ("agent signed out", agent(who)),

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Planner, RequestContext};
-use crate::extract::{Form, Path};
+use crate::extract::{Form, Path, Query};
 use crate::forms::{ActForm, FormErrors};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -87,8 +87,17 @@ pub(crate) struct AlarmForm {
     escalation_minutes: String,
     #[serde(default)]
     escalation_tells: String,
+    /// The alarm that is changed; empty for a new one.
+    #[serde(default)]
+    alarm: String,
     #[serde(default)]
     act: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ShowQuery {
+    /// The alarm that is to be changed.
+    edit: Option<Uuid>,
 }
 
 /// Who is told, and when: "duty@example.org; after 10 min harbour@example.org; 08:00-20:00 only".
@@ -109,15 +118,11 @@ fn told(rule: &AlarmRule) -> String {
     told.join("; ")
 }
 
-/// Rings with the words of their alarms.
-pub(super) fn ring_rows(
-    rings: Vec<Ring>,
-    alarms: &[Alarm],
-    zone: &jiff::tz::TimeZone,
-) -> Vec<RingRow> {
-    let rows = rings.into_iter().filter_map(|ring| {
-        let rule = &alarms.iter().find(|alarm| alarm.id == ring.alarm)?.rule;
-        Some(RingRow {
+/// Rings with the words of their alarms as they were then.
+pub(super) fn ring_rows(rings: Vec<Ring>, zone: &jiff::tz::TimeZone) -> Vec<RingRow> {
+    let row = |ring: Ring| {
+        let rule = &ring.rule;
+        RingRow {
             id: ring.id,
             words: rule.sentence(),
             severity: rule.severity.word(),
@@ -127,16 +132,23 @@ pub(super) fn ring_rows(
             cleared_at: ring.cleared_at.map(|at| words::day_clock(at, zone)),
             seen_by: ring.seen_by,
             escalated_at: ring.escalated_at.map(|at| words::day_clock(at, zone)),
-        })
-    });
-    rows.collect()
+        }
+    };
+    rings.into_iter().map(row).collect()
 }
 
 /// `GET /watch/alarms`
 pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
+    Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
+    if let Some(id) = query.edit.filter(|_| context.may_plan()) {
+        let alarms = app.store.alarms(context.centre.id).await?;
+        let alarm = alarms.iter().find(|alarm| alarm.id == id).ok_or(PageError::NotFound)?;
+        let typed = AlarmForm::of(alarm);
+        return page(&shown(&app, &context, typed, FormErrors::default(), None).await?);
+    }
     let typed = AlarmForm {
         minutes: "2".to_owned(),
         severity: Severity::Warning.word().to_owned(),
@@ -192,7 +204,7 @@ async fn shown(
             .map(|severity| (severity.word(), typed.severity == severity.word()))
             .collect(),
         alarms: alarms.iter().map(row).collect(),
-        rings: ring_rows(rings, &alarms, &context.centre.zone),
+        rings: ring_rows(rings, &context.centre.zone),
         typed,
         wrong,
         tried,
@@ -217,6 +229,31 @@ fn answer(alarms: &[Alarm], ringing: usize) -> String {
 }
 
 impl AlarmForm {
+    /// An alarm as it would be typed.
+    fn of(alarm: &Alarm) -> Self {
+        let rule = &alarm.rule;
+        let scale = if rule.measure.is_share() { 100.0 } else { 1.0 };
+        let names = |list: &[Recipient]| {
+            list.iter().map(Recipient::to_string).collect::<Vec<_>>().join(", ")
+        };
+        let escalation = rule.escalation.as_ref();
+        Self {
+            measure: rule.measure.key().to_owned(),
+            contact_type: rule.contact_type.clone().unwrap_or_default(),
+            threshold: words::plain_number(scale * rule.threshold),
+            clears_at: words::plain_number(scale * rule.clears_at),
+            minutes: words::plain_number(rule.minutes),
+            severity: rule.severity.word().to_owned(),
+            hours: rule.hours.map_or_else(String::new, |hours| hours.to_string()),
+            tells: names(&rule.tells),
+            escalation_minutes: escalation
+                .map_or_else(String::new, |each| words::plain_number(each.after_minutes)),
+            escalation_tells: escalation.map_or_else(String::new, |each| names(&each.tells)),
+            alarm: alarm.id.to_string(),
+            act: String::new(),
+        }
+    }
+
     /// The rule that is typed, or what is wrong with it.
     fn rule(&self) -> Result<AlarmRule, FormErrors> {
         let mut wrong = FormErrors::default();
@@ -280,7 +317,7 @@ impl AlarmForm {
     }
 }
 
-/// `POST /watch/alarms`: a new one is tried on the past, or added.
+/// `POST /watch/alarms`: one is tried on the past, added, or changed.
 pub(crate) async fn add(
     State(app): State<App>,
     Planner(context): Planner,
@@ -295,7 +332,14 @@ pub(crate) async fn add(
         let none = FormErrors::default();
         return page(&shown(&app, &context, form, none, Some(tried)).await?);
     }
-    app.store.add_alarm(context.centre.id, &rule, Some(context.user.id)).await?;
+    let centre = context.centre.id;
+    match form.alarm.as_str() {
+        "" => app.store.add_alarm(centre, &rule, Some(context.user.id)).await?,
+        alarm => {
+            let alarm = alarm.parse().map_err(|_| PageError::NotFound)?;
+            app.store.change_alarm((centre, alarm), &rule, moment(&app)).await?;
+        }
+    }
     Ok(Redirect::to("/watch/alarms").into_response())
 }
 

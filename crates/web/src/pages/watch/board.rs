@@ -128,8 +128,7 @@ pub(super) async fn draw(app: &App, centre: &Centre, view: &View) -> Result<Stri
     let mut rings = app.store.rings(centre.id, MOST_RINGS).await?;
     rings.retain(|ring| ring.cleared_at.is_none());
     if !rings.is_empty() {
-        let alarms = app.store.alarms(centre.id).await?;
-        part.rings = ring_rows(rings, &alarms, &centre.zone);
+        part.rings = ring_rows(rings, &centre.zone);
     }
     Ok(part.render()?)
 }
