@@ -84,7 +84,11 @@ pub(crate) async fn show(
     let contacts = followed(strategy, &names, &log, place, EXAMPLES);
     let name = &strategy.steps[place].name;
     let ways = ways(name, &names.flows, &summary);
-    let span = if trial.subject.days == 1 { "day" } else { "replication" };
+    let span = match trial.subject.days {
+        1 => "day",
+        7 => "week",
+        _ => "row of days",
+    };
     let zone = &context.centre.zone;
     page(&StepPage {
         frame: Frame::of(&context, Stage::Trials, only_type(&trial.subject.contact_types)),
@@ -132,7 +136,7 @@ fn total(ways: &[Way<'_>]) -> f64 {
 
 fn answer(ways: &[Way<'_>], span: &str) -> String {
     let Some(first) = ways.first() else {
-        return "No contact came here in any replication.".to_owned();
+        return "No contact came here on any simulated day.".to_owned();
     };
     let all = total(ways);
     format!(
