@@ -1,4 +1,18 @@
 // Small help for forms: ask before what destroys, go where a choice leads, one submit at a time.
+const keys = new WeakMap();
+
+// The key by which the server knows a form that is sent twice: the same for as long as the form is shown.
+function giveKey(form) {
+  if (form.method !== 'post' || form.elements.once) return;
+  if (!keys.has(form)) {
+    const numbers = crypto.getRandomValues(new Uint8Array(16));
+    keys.set(form, Array.from(numbers, (number) => number.toString(16).padStart(2, '0')).join(''));
+  }
+  const field = document.createElement('input');
+  Object.assign(field, { type: 'hidden', name: 'once', value: keys.get(form) });
+  form.append(field);
+}
+
 export function bindForms() {
   document.addEventListener('submit', (event) => {
     const form = event.target;
@@ -6,6 +20,7 @@ export function bindForms() {
       event.preventDefault();
       return;
     }
+    giveKey(form);
     if (form.dataset.once !== undefined) {
       const button = event.submitter;
       // After the submit itself, which a disabled button would stop.

@@ -127,6 +127,9 @@ async fn tidy(store: Store, keep_runs_days: u32) {
         if let Err(error) = store.forget_expired_sessions().await {
             tracing::warn!(?error, "expired sessions stay for now");
         }
+        if let Err(error) = store.forget_old_forms().await {
+            tracing::warn!(?error, "keys of old forms stay for now");
+        }
         if keep_runs_days == 0 {
             continue;
         }

@@ -16,6 +16,7 @@ mod error;
 mod expectations;
 mod forecast_runs;
 mod forecasts;
+mod form_keys;
 mod frozen;
 mod history;
 mod imports;
@@ -53,6 +54,7 @@ pub use error::StoreError;
 pub use forecasts::{
     DemandLine, ForecastDay, ForecastHead, ForecastLine, ForecastLock, MadeInterval,
 };
+pub use form_keys::SentBefore;
 pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{AnswerSpeed, DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
@@ -69,7 +71,7 @@ pub use reports::{
 };
 pub use runs::{Run, RunKind, RunState};
 pub use searches::{NewSearch, Search, SearchLine};
-pub use sessions::Sessions;
+pub use sessions::{SESSION_FROM, SessionLine, Sessions};
 pub use shift_searches::ShiftSearch;
 pub use special_days::{NewSpecialDay, SpecialDayEntry};
 pub use strategies::{GoLive, NewVersion, StrategyVersion};

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use async_trait::async_trait;
+use jiff::Timestamp;
 use serde_json::Value;
 use sqlx::PgPool;
 use sqlx::types::Json;
@@ -38,17 +39,66 @@ impl Store {
     }
 }
 
+/// A session of a person.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SessionLine {
+    /// The digest of its key, by which it is ended.
+    pub id: String,
+    /// When it was begun.
+    pub since: Timestamp,
+    /// When it ends unless it is used before.
+    pub until: Timestamp,
+    /// The address from which it was begun, where that is known.
+    pub from: Option<String>,
+    /// Whether it is the one that asks.
+    pub is_this: bool,
+}
+
+/// Where a session keeps the address from which it was begun.
+pub const SESSION_FROM: &str = "from";
+
 impl Store {
-    /// How many sessions a person has open.
-    pub async fn count_sessions(&self, user: Uuid) -> std::result::Result<i64, StoreError> {
-        sqlx::query_scalar(
-            "SELECT count(*) FROM sessions \
-             WHERE record -> 'axum-login.data' ->> 'user_id' = $1 AND expires_at > now()",
+    /// The sessions that a person has open, the latest first; `here` is the key of the one that asks.
+    pub async fn sessions_of(
+        &self,
+        user: Uuid,
+        here: &str,
+    ) -> std::result::Result<Vec<SessionLine>, StoreError> {
+        type Row = (String, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp, Option<String>, bool);
+        let rows: Vec<Row> = sqlx::query_as(
+            "SELECT id, created_at, expires_at, record ->> $3, \
+               id = encode(sha256(convert_to($2, 'UTF8')), 'hex') \
+             FROM sessions \
+             WHERE record -> 'axum-login.data' ->> 'user_id' = $1 AND expires_at > now() \
+             ORDER BY created_at DESC, id",
         )
         .bind(user.to_string())
-        .fetch_one(&self.pool)
+        .bind(here)
+        .bind(SESSION_FROM)
+        .fetch_all(&self.pool)
         .await
-        .map_err(StoreError::on("counting sessions"))
+        .map_err(StoreError::on("listing sessions"))?;
+        let line = |(id, since, until, from, is_this): Row| SessionLine {
+            id,
+            since: since.to_jiff(),
+            until: until.to_jiff(),
+            from,
+            is_this,
+        };
+        Ok(rows.into_iter().map(line).collect())
+    }
+
+    /// Ends one session of a person.
+    pub async fn end_session(&self, user: Uuid, id: &str) -> std::result::Result<(), StoreError> {
+        let done = sqlx::query(
+            "DELETE FROM sessions WHERE id = $2 AND record -> 'axum-login.data' ->> 'user_id' = $1",
+        )
+        .bind(user.to_string())
+        .bind(id)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::on("ending a session"))?;
+        if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound) }
     }
 
     /// Ends all sessions of a person but one.

@@ -88,6 +88,8 @@ pub(crate) struct RequestContext {
     pub day: Date,
     /// Where the request came from, where that is known.
     pub from: Option<IpAddr>,
+    /// The key of the session; empty where a script asks with a token.
+    pub session: String,
 }
 
 #[derive(Deserialize)]
@@ -123,6 +125,7 @@ impl FromRequestParts<App> for RequestContext {
         let session = AuthSession::<Accounts>::from_request_parts(parts, app)
             .await
             .map_err(|(_, reason)| PageError::Internal(reason.into()))?;
+        let key = session.session.id().map_or_else(String::new, |id| id.to_string());
         let Some(Account(user)) = session.user else {
             return Err(PageError::signed_out(parts));
         };
@@ -132,7 +135,7 @@ impl FromRequestParts<App> for RequestContext {
         // A day that is no day is treated as none: the period simply starts today.
         let day = query.and_then(|Query(query)| forms::day(&query.day?)).unwrap_or(today);
         let Ok(ClientAddress(from)) = ClientAddress::from_request_parts(parts, app).await;
-        Ok(Self { user, centre, today, day, from })
+        Ok(Self { user, centre, today, day, from, session: key })
     }
 }
 

@@ -13,6 +13,7 @@ mod exports;
 mod extract;
 mod forms;
 mod frame;
+mod once;
 mod operator;
 mod page_error;
 mod pages;

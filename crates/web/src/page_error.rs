@@ -32,6 +32,10 @@ pub(crate) enum PageError {
     NoCentre,
     #[error("{0}")]
     Refused(String),
+    #[error(
+        "This was sent twice and is carried out once. Go back, reload the page and see what has become of it."
+    )]
+    SentTwice,
     #[error("This came from another site and was not carried out.")]
     CrossSite,
     #[error(
@@ -54,6 +58,7 @@ impl PageError {
             | Self::NeedsSecondFactor
             | Self::CrossSite => StatusCode::FORBIDDEN,
             Self::NotFound => StatusCode::NOT_FOUND,
+            Self::SentTwice => StatusCode::CONFLICT,
             Self::NoCentre | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -68,6 +73,7 @@ impl PageError {
             Self::NotFound => "Where did it go?",
             Self::NoCentre => "Which centre?",
             Self::Refused(_) => "Can this be done?",
+            Self::SentTwice => "Was that done?",
             Self::CrossSite => "Where did this come from?",
             Self::Internal(_) => "What went wrong?",
         }

@@ -2,6 +2,7 @@
 
 use axum::Router;
 use axum::http::{HeaderName, HeaderValue, header};
+use axum::middleware::from_fn_with_state;
 use axum_login::AuthManagerLayerBuilder;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, Predicate, SizeAbove};
@@ -12,7 +13,7 @@ use tower_sessions::{Expiry, SessionManagerLayer};
 
 use crate::App;
 use crate::access::Accounts;
-use crate::page_error;
+use crate::{once, page_error};
 
 /// No inline script, nothing from elsewhere. Style attributes are allowed: the chart library sets
 /// them on its own elements.
@@ -36,6 +37,7 @@ pub(crate) fn protect(pages: Router, app: &App) -> Router {
         .quality(tower_http::CompressionLevel::Fastest)
         .compress_when(SizeAbove::new(1024).and(DefaultPredicate::new()));
     pages
+        .layer(from_fn_with_state(app.clone(), once::carried_out_once))
         .layer(accounts)
         // Every change must come from our own pages: Sec-Fetch-Site and Origin are compared.
         .layer(CsrfLayer::new().with_rejection_response(page_error::cross_site))

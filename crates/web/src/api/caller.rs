@@ -35,6 +35,7 @@ impl FromRequestParts<App> for Caller {
         let centre = app.store.centre().await?.ok_or(PageError::NoCentre)?;
         let today = today(&centre);
         let Ok(ClientAddress(from)) = ClientAddress::from_request_parts(parts, app).await;
-        Ok(Self(RequestContext { user, centre, today, day: today, from }))
+        let session = String::new();
+        Ok(Self(RequestContext { user, centre, today, day: today, from, session }))
     }
 }

@@ -4,7 +4,8 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
-use barometer_store::{Deed, Noted, Role, StoreError, Token, User};
+use barometer_store::{Deed, Noted, Role, SessionLine, StoreError, Token, User};
+use jiff::ToSpan;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -37,9 +38,33 @@ struct PeoplePage {
     wrong: FormErrors,
     tokens: Vec<TokenRow>,
     /// Sessions of this person, this one included.
-    sessions: i64,
+    sessions: Vec<SessionRow>,
     /// Whether this person has a second factor.
     has_second_factor: bool,
+}
+
+/// Somewhere a person is signed in.
+struct SessionRow {
+    id: String,
+    since: String,
+    last: String,
+    from: String,
+    is_this: bool,
+}
+
+async fn sessions(app: &App, context: &RequestContext) -> Result<Vec<SessionRow>, PageError> {
+    let idle = i64::from(app.settings.idle_minutes).minutes();
+    let zone = &context.centre.zone;
+    let lines = app.store.sessions_of(context.user.id, &context.session).await?;
+    let row = |line: SessionLine| SessionRow {
+        since: words::moment(line.since, zone),
+        // Each use moves the end.
+        last: words::moment(line.until.checked_sub(idle).unwrap_or(line.until), zone),
+        from: line.from.unwrap_or_else(|| words::NONE.to_owned()),
+        is_this: line.is_this,
+        id: line.id,
+    };
+    Ok(lines.into_iter().map(row).collect())
 }
 
 struct TokenRow {
@@ -87,7 +112,7 @@ pub(crate) async fn show(
         PeoplePage::new(&app, &context, PersonForm::default(), FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("added") => Some("Added. They can sign in now."),
-        Some("ended") => Some("Your other sessions have ended."),
+        Some("ended") => Some("The session has ended: whoever goes on there has to sign in."),
         Some("role") => Some("The role is changed."),
         Some("factor") => Some("The second factor is changed; sessions without it have ended."),
         Some("deactivated") => Some("Who may sign in is changed."),
@@ -144,7 +169,7 @@ impl PeoplePage {
             least_chars: LEAST_PASSWORD_CHARS,
             note: None,
             wrong,
-            sessions: app.store.count_sessions(context.user.id).await?,
+            sessions: sessions(app, context).await?,
             has_second_factor: context.user.has_second_factor,
         })
     }
@@ -325,18 +350,29 @@ pub(crate) async fn change_own_password(
     // The session is bound to the password: this one goes on with the new one.
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
     trail::note(&app, &context, Deed::PasswordChanged, Noted::about(user.name.clone())).await;
-    begin_session(&mut session, &Account(user)).await?;
+    begin_session(&mut session, &Account(user), context.from).await?;
     Ok(Redirect::to("/people?note=password").into_response())
 }
 
-/// `POST /people/me/sessions`: ends all sessions of this person but this one.
+#[derive(Deserialize)]
+pub(crate) struct EndForm {
+    /// The session that is to end; empty for all but this one.
+    #[serde(default)]
+    session: String,
+}
+
+/// `POST /people/me/sessions`: ends one session of this person, or all but this one.
 pub(crate) async fn end_other_sessions(
     State(app): State<App>,
     context: RequestContext,
-    session: AuthSession<Accounts>,
+    Form(form): Form<EndForm>,
 ) -> Result<Response, PageError> {
-    let Some(here) = session.session.id() else { return Err(PageError::NotFound) };
-    app.store.end_other_sessions(context.user.id, &here.to_string()).await?;
+    match form.session.as_str() {
+        "" => {
+            app.store.end_other_sessions(context.user.id, &context.session).await?;
+        }
+        one => app.store.end_session(context.user.id, one).await?,
+    }
     trail::note(&app, &context, Deed::SessionsEnded, Noted::default()).await;
     Ok(Redirect::to("/people?note=ended").into_response())
 }

@@ -122,7 +122,7 @@ pub(crate) async fn set_up(
     session.session.remove::<Vec<u8>>(UNCONFIRMED).await.map_err(internal)?;
     // Other sessions end: they were begun without it. This one goes on.
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
-    begin_session(&mut session, &Account(user)).await?;
+    begin_session(&mut session, &Account(user), context.from).await?;
     Ok(Redirect::to("/people?note=factor").into_response())
 }
 
@@ -147,7 +147,7 @@ pub(crate) async fn remove_own(
     }
     take_away(&app, &context, context.user.id).await?;
     let user = app.store.user(context.user.id).await?.ok_or(PageError::NotFound)?;
-    begin_session(&mut session, &Account(user)).await?;
+    begin_session(&mut session, &Account(user), context.from).await?;
     Ok(Redirect::to("/people?note=factor").into_response())
 }
 

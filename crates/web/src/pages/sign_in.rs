@@ -1,5 +1,6 @@
 //! Signing in and out.
 
+use std::net::IpAddr;
 use std::time::{Duration, Instant};
 
 use askama::Template;
@@ -9,7 +10,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum_login::AuthSession;
 use barometer_app::clock::now;
 use barometer_app::second_factor::Secret;
-use barometer_store::Deed;
+use barometer_store::{Deed, SESSION_FROM};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -157,7 +158,7 @@ pub(crate) async fn sign_in(
         return Ok(Redirect::to("/sign-in/code").into_response());
     }
     app.attempts.succeeded(&email, address);
-    begin_session(&mut session, &account).await?;
+    begin_session(&mut session, &account, address).await?;
     note_at_the_door(&app, &email, address, Deed::SignedIn).await;
     Ok(Redirect::to(own_path(&next)).into_response())
 }
@@ -166,8 +167,11 @@ pub(crate) async fn sign_in(
 pub(super) async fn begin_session(
     session: &mut AuthSession<Accounts>,
     account: &Account,
+    from: Option<IpAddr>,
 ) -> Result<(), PageError> {
     session.login(account).await.map_err(internal)?;
+    let from = from.map(|from| from.to_string());
+    session.session.insert(SESSION_FROM, from).await.map_err(internal)?;
     session.session.cycle_id().await.map_err(internal)
 }
 
@@ -249,7 +253,7 @@ pub(crate) async fn take_code(
     };
     app.attempts.succeeded(&email, address);
     session.session.remove::<Waiting>(WAITING).await.map_err(internal)?;
-    begin_session(&mut session, &Account(user)).await?;
+    begin_session(&mut session, &Account(user), address).await?;
     note_at_the_door(&app, &email, address, Deed::SignedIn).await;
     Ok(Redirect::to(own_path(&waiting.next)).into_response())
 }

@@ -414,6 +414,17 @@ async fn a_new_password_ends_other_sessions_and_so_does_a_button(pool: PgPool) {
     assert_eq!(ended.location(), "/people?note=ended");
     assert_eq!(there.get("/").await.status, StatusCode::SEE_OTHER);
     assert_eq!(here.get("/").await.status, StatusCode::OK);
+    // One of them alone, by whoever it belongs to.
+    let there = centre.visitor(Role::Planner).await;
+    let page = here.get("/people").await;
+    page.says("You are signed in at 2 places.").says("here");
+    let id = page.text.split("name=\"session\" value=\"").nth(1).unwrap()[..64].to_owned();
+    let stolen = other.post("/people/me/sessions", &format!("session={id}")).await;
+    assert_eq!(stolen.status, StatusCode::NOT_FOUND, "somebody else's is not theirs to end");
+    assert_eq!(there.get("/").await.status, StatusCode::OK);
+    here.post("/people/me/sessions", &format!("session={id}")).await;
+    assert_eq!(there.get("/").await.status, StatusCode::SEE_OTHER);
+    assert_eq!(here.get("/").await.status, StatusCode::OK);
     let there = centre.visitor(Role::Planner).await;
     let form = "current=low+tide+at+nine&new=high+tide+at+noon";
     let changed = here.post("/people/me", form).await;

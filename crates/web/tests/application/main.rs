@@ -17,6 +17,7 @@ mod planning;
 mod reporting;
 mod searching;
 mod second_factor;
+mod sent_twice;
 mod staffing;
 mod strategy_stage;
 mod trail;
