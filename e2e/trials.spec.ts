@@ -33,7 +33,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   // What happened there, and one contact of it in slow motion.
   await page.getByRole('link', { name: 'Sailing changes queue' }).first().click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('What happened at Sailing changes queue?');
-  await expect(page.locator('.answer')).toContainText(/contacts a day came here\. Most of them/);
+  await expect(page.locator('.answer')).toContainText(/contacts a day reached it\. Most of them/);
   await expect(page.getByRole('row', { name: /gives up/ }).first()).toBeVisible();
   await page.getByRole('row', { name: /gives up/ }).first().getByRole('link', { name: 'Walk it through' }).click();
   await expect(page.locator('.answer')).toContainText('A contact of Sailing changes that arrives at');

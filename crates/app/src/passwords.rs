@@ -82,7 +82,7 @@ fn letters_besides(password: &str, own: &[&str]) -> usize {
     rest.chars().filter(|letter| letter.is_alphabetic()).count()
 }
 
-/// Why a password cannot be taken: too short, or easily guessed by whoever knows lists of common ones and what
+/// Why a password cannot be taken: too short, or easily guessed by anybody who knows lists of common ones and what
 /// belongs to the person (`own`: name, address, centre). `None` where it can.
 pub fn fault(password: &str, own: &[&str]) -> Option<String> {
     if !(LEAST_PASSWORD_CHARS..=MOST_PASSWORD_CHARS).contains(&password.chars().count()) {

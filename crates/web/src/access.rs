@@ -66,7 +66,7 @@ impl AuthnBackend for Accounts {
     type Error = NotAuthenticated;
 
     async fn authenticate(&self, typed: Credentials) -> Result<Option<Account>, NotAuthenticated> {
-        // Whoever may not sign in any more is told what an unknown address is told, after as long.
+        // A person who may not sign in any more is told what an unknown address is told, after as long.
         let user = self.store.user_by_email(typed.email.trim()).await?;
         let user = user.filter(|user| !user.is_deactivated);
         let hash = user.as_ref().map(|user| user.password_hash.clone());

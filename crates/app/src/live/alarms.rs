@@ -44,15 +44,15 @@ pub fn value(rule: &AlarmRule, view: &View, outlook: Option<&Outlook>) -> Option
         AlarmMeasure::Waiting => Some(waits(state, name).count() as f64),
         AlarmMeasure::LongestWait => Some(waits(state, name).fold(0.0, f64::max)),
         AlarmMeasure::ChanceByTonight => {
-            let types = &outlook?.today.now.inputs.types;
-            let of = types.iter().position(|each| each.name == name)?;
-            outlook?.ends.get(of).map(|end| end.chance)
+            let outlook = outlook?;
+            outlook.ends.get(outlook.place_of(name)?).map(|end| end.chance)
         }
         AlarmMeasure::Silence => None,
     }
 }
 
-fn waits<'a>(state: &'a SwitchState, name: &'a str) -> impl Iterator<Item = f64> + 'a {
+/// For how many seconds each contact of a type that waits has waited.
+pub fn waits<'a>(state: &'a SwitchState, name: &'a str) -> impl Iterator<Item = f64> + 'a {
     let now = state.present.at_secs;
     state.present.contacts.iter().filter_map(move |contact| match contact.at {
         PresentAt::Waiting { since_secs, .. } if contact.contact_type == name => {
@@ -115,7 +115,7 @@ impl Watching {
                 .states
                 .entry(alarm.id)
                 .or_insert_with(|| (alarm.rule.clone(), AlarmState::default()));
-            // An alarm that was changed begins anew.
+            // An alarm that was changed begins again.
             if *rule != alarm.rule {
                 (*rule, *state) = (alarm.rule.clone(), AlarmState::default());
             }

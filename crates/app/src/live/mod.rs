@@ -21,7 +21,7 @@ use tokio::sync::{Notify, watch};
 
 pub use account::queue_account;
 pub use act::Done;
-pub use alarms::{tried_on_the_past, value};
+pub use alarms::{tried_on_the_past, value, waits};
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
 pub use feed::run;
 pub use now::{Today, TypeNow};

@@ -34,6 +34,13 @@ pub struct Outlook {
     made_at: Instant,
 }
 
+impl Outlook {
+    /// The place of a contact type in it; `None` where nothing is planned for it.
+    pub fn place_of(&self, contact_type: &str) -> Option<usize> {
+        self.today.now.inputs.types.iter().position(|each| each.name == contact_type)
+    }
+}
+
 /// What would help, and when it was worked out.
 #[derive(Debug)]
 pub struct Helps {

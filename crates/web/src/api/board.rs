@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use barometer_app::AppError;
-use barometer_app::live::Outlook;
+use barometer_app::live::{Outlook, waits};
 use barometer_simulate::{PointCounts, TypeCounts};
 use barometer_wire::centre::{Board, QueueOnBoard, TeamOnBoard, TypeOnBoard, TypeTonight};
 use barometer_wire::{QueueState, SwitchState, TeamState, TypeState};
@@ -12,7 +12,6 @@ use barometer_wire::{QueueState, SwitchState, TeamState, TypeState};
 use super::ApiError;
 use super::caller::Caller;
 use crate::App;
-use crate::pages::watch::rows::waits;
 
 /// `GET /api/board`
 pub(crate) async fn show(
@@ -47,11 +46,11 @@ pub(crate) async fn show(
 
 fn on_board(state: &SwitchState, of_type: &TypeState, outlook: Option<&Outlook>) -> TypeOnBoard {
     let whole: TypeCounts = of_type.intervals.iter().sum();
-    let waits = waits(state, &of_type.contact_type);
+    let waits: Vec<f64> = waits(state, &of_type.contact_type).collect();
     let planned = outlook.and_then(|outlook| {
-        let types = &outlook.today.now.inputs.types;
-        let of = types.iter().position(|each| each.name == of_type.contact_type)?;
-        Some((&types[of].rules, &outlook.today.types[of], &outlook.ends[of]))
+        let of = outlook.place_of(&of_type.contact_type)?;
+        let today = &outlook.today;
+        Some((&today.now.inputs.types[of].rules, &today.types[of], &outlook.ends[of]))
     });
     TypeOnBoard {
         contact_type: of_type.contact_type.clone(),

@@ -11,7 +11,7 @@ use crate::access::RequestContext;
 use crate::extract::ClientAddress;
 use crate::page_error::PageError;
 
-/// Whoever made the token that a script sends: the script may do what they may.
+/// The person who made the token that a script sends: the script may do what they may.
 pub(crate) struct Caller(pub RequestContext);
 
 impl FromRequestParts<App> for Caller {

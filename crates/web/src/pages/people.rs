@@ -112,7 +112,7 @@ pub(crate) async fn show(
         PeoplePage::new(&app, &context, PersonForm::default(), FormErrors::default()).await?;
     template.note = match query.note.as_deref() {
         Some("added") => Some("Added. They can sign in now."),
-        Some("ended") => Some("The session has ended: whoever goes on there has to sign in."),
+        Some("ended") => Some("The session has ended: going on there takes a new sign-in."),
         Some("role") => Some("The role is changed."),
         Some("factor") => Some("The second factor is changed; sessions without it have ended."),
         Some("deactivated") => Some("Who may sign in is changed."),

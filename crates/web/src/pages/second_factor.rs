@@ -132,7 +132,7 @@ pub(crate) struct RemoveForm {
     current: String,
 }
 
-/// `POST /people/me/second-factor/remove`: for whoever knows the password.
+/// `POST /people/me/second-factor/remove`: with the current password.
 pub(crate) async fn remove_own(
     State(app): State<App>,
     context: RequestContext,

@@ -219,7 +219,7 @@ pub(crate) struct CodeForm {
     code: String,
 }
 
-/// `POST /sign-in/code`: the second factor of whoever has shown the password.
+/// `POST /sign-in/code`: the second factor, after the password.
 pub(crate) async fn take_code(
     State(app): State<App>,
     mut session: AuthSession<Accounts>,

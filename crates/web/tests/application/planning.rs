@@ -145,7 +145,7 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     let step = trial.inputs.strategy.steps[0].clone();
     page.says(&format!("{address}/steps/{}", step.id));
     let told = planner.get(&format!("{address}/steps/{}", step.id)).await;
-    told.says(&format!("What happened at {}?", step.name)).says("contacts a day came here");
+    told.says(&format!("What happened at {}?", step.name)).says("contacts a day reached it");
     told.says("answered").says("Walk it through");
     let walk = told.text.split("href=\"/strategy/walk?").nth(1).unwrap().split('"').next().unwrap();
     let walk = walk.replace("&#38;", "&").replace("&amp;", "&");

@@ -136,11 +136,11 @@ fn total(ways: &[Way<'_>]) -> f64 {
 
 fn answer(ways: &[Way<'_>], span: &str) -> String {
     let Some(first) = ways.first() else {
-        return "No contact came here on any simulated day.".to_owned();
+        return "No contact reached this step on any simulated day.".to_owned();
     };
     let all = total(ways);
     format!(
-        "{} contacts a {span} came here. Most of them, {}, went on by “{}” to {}.",
+        "{} contacts a {span} reached it. Most of them, {}, went on by “{}” to {}.",
         words::thousands(all),
         words::percent(first.contacts.mean / all),
         first.why,

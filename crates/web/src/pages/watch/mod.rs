@@ -7,7 +7,7 @@ pub(crate) mod board;
 pub(crate) mod drill;
 pub(crate) mod help;
 pub(crate) mod outbox;
-pub(crate) mod rows;
+mod rows;
 pub(crate) mod stand_in;
 mod stream;
 pub(crate) mod weeks;

@@ -1,8 +1,8 @@
 //! The rows of the board.
 
-use barometer_app::live::Outlook;
+use barometer_app::live::{Outlook, waits};
 use barometer_plan::{Rules, Verdict};
-use barometer_simulate::{PresentAt, TypeCounts};
+use barometer_simulate::TypeCounts;
 use barometer_wire::{CampaignState, QueueState, SwitchState};
 use jiff::tz::TimeZone;
 
@@ -101,19 +101,6 @@ fn share(level: Option<f64>) -> String {
     level.map_or_else(|| words::NONE.to_owned(), words::whole_percent)
 }
 
-/// For how many seconds each contact of a type that waits has waited.
-pub(crate) fn waits(state: &SwitchState, contact_type: &str) -> Vec<f64> {
-    let now = &state.present;
-    let waiting = now.contacts.iter().filter_map(|contact| match contact.at {
-        PresentAt::Waiting { .. } if contact.contact_type == contact_type => {
-            let since = contact.waiting_since_secs.unwrap_or(now.at_secs);
-            Some(now.at_secs - since)
-        }
-        _ => None,
-    });
-    waiting.collect()
-}
-
 /// The contact types of a state; without an outlook, what the switch alone can tell.
 pub(super) fn types(
     state: &SwitchState,
@@ -121,15 +108,14 @@ pub(super) fn types(
     zone: &TimeZone,
 ) -> Vec<TypeRow> {
     let all = state.types.iter().map(|of_type| {
-        let waits = waits(state, &of_type.contact_type);
+        let waits: Vec<f64> = waits(state, &of_type.contact_type).collect();
         let longest = waits.iter().copied().reduce(f64::max);
         let whole: TypeCounts = of_type.intervals.iter().sum();
         let over = of_type.intervals.len().saturating_sub(1);
         let last = over.checked_sub(1).and_then(|last| of_type.intervals.get(last));
         let known = outlook.and_then(|outlook| {
-            let types = &outlook.today.now.inputs.types;
-            let of = types.iter().position(|each| each.name == of_type.contact_type)?;
-            Some((outlook, of, &types[of].rules))
+            let of = outlook.place_of(&of_type.contact_type)?;
+            Some((outlook, of, &outlook.today.now.inputs.types[of].rules))
         });
         let level_so_far = whole.service_level();
         let wanted = known.map(|(_, _, rules)| rules.service_level);
