@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use barometer_plan::{CoverInterval, TrialInputs};
-use barometer_store::{Centre, Search, Store};
+use barometer_store::{Centre, Save, Search, Store};
 use barometer_strategy::Edit;
 use uuid::Uuid;
 
@@ -54,18 +54,22 @@ pub async fn begin_draft(
 }
 
 /// Plans the people of a finished search as the cover of its contact types, all or none: each contact type gets the
-/// people of the team at home with it.
+/// people of the team at home with it. `based_on` has the versions of their covers that were seen.
 ///
 /// # Errors
 ///
 /// [`AppError::Refused`] where it is not done, where contact types share a team, so that nobody can say whose cover its
 /// people are, or where a contact type has other intervals; otherwise when the database fails.
-pub async fn use_as_cover(store: &Store, search: &Search) -> Result<(), AppError> {
+pub async fn use_as_cover(
+    store: &Store,
+    search: &Search,
+    (by, based_on): (Uuid, &[i64]),
+) -> Result<(), AppError> {
     let refused = |why: String| Err(AppError::Refused(why));
     let inputs = found(search)?;
     let mut homes: BTreeMap<&str, &str> = BTreeMap::new();
-    let mut covers: Vec<(Uuid, Vec<CoverInterval>)> = Vec::new();
-    for id in &search.subject.contact_types {
+    let mut covers: Vec<(Uuid, Vec<CoverInterval>, Save)> = Vec::new();
+    for (nth, id) in search.subject.contact_types.iter().enumerate() {
         let contact_type = store.contact_type(*id).await?;
         let kind = inputs.types.iter().position(|each| each.name == contact_type.name);
         let Some((kind, home)) = kind.and_then(|kind| Some((kind, inputs.home_of(kind)?))) else {
@@ -83,7 +87,8 @@ pub async fn use_as_cover(store: &Store, search: &Search) -> Result<(), AppError
         }
         let people = inputs.starts().zip(&home.agents);
         let cover = people.map(|(start, agents)| CoverInterval { start, agents: *agents });
-        covers.push((*id, cover.collect()));
+        let save = Save::of(by, based_on.get(nth).copied().unwrap_or(0));
+        covers.push((*id, cover.collect(), save));
     }
     Ok(store.save_covers(&covers).await?)
 }

@@ -16,7 +16,8 @@ use barometer_plan::{
 use barometer_report::{Format, Ready, Timing, TimingDays};
 use barometer_store::{
     AnswerSpeed, HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry,
-    NewRevision, NewSchedule, NewSpecialDay, NewTrial, NewVersion, Role, Sending, Store, Subject,
+    NewRevision, NewSchedule, NewSpecialDay, NewTrial, NewVersion, Role, Save, Sending, Store,
+    Subject,
 };
 use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
@@ -376,7 +377,7 @@ async fn load_contact_type(
     store.add_history(id, &history).await?;
     let cover: Vec<CoverInterval> =
         cover.into_iter().map(|(start, agents)| CoverInterval { start, agents }).collect();
-    store.save_cover(id, &cover).await?;
+    store.save_cover(id, &cover, Save::OURS).await?;
     let contact_type = store.contact_type(id).await?;
     refresh_forecast(store, &contact_type, zone).await?;
     Ok(())

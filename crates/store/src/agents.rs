@@ -7,7 +7,8 @@ use jiff_sqlx::ToSqlx;
 use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 /// One person.
 #[derive(Clone, Debug, FromRow)]
@@ -140,9 +141,11 @@ impl Store {
         (from, to): (Timestamp, Timestamp),
         people: &[NamedAgent],
         cover: &[CoverInterval],
+        save: Save,
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("saving the roster");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Cover(contact_type), save).await?;
         sqlx::query(
             "DELETE FROM agent_shifts \
              WHERE contact_type_id = $1 AND starts_at >= $2 AND starts_at < $3",

@@ -8,7 +8,8 @@ use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
 use crate::outbox::{self, NewMessage};
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 /// An alarm.
 #[derive(Clone, Debug, PartialEq)]
@@ -126,9 +127,11 @@ impl Store {
         (centre, alarm): (Uuid, Uuid),
         rule: &AlarmRule,
         at: Timestamp,
+        save: Save,
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("changing an alarm");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Alarm(alarm), save).await?;
         let done = sqlx::query("UPDATE alarms SET rule = $3 WHERE id = $2 AND centre_id = $1")
             .bind(centre)
             .bind(alarm)

@@ -2,6 +2,7 @@
 
 use barometer_forecast::{Grain, MethodName};
 use barometer_plan::{EvidenceRules, LineRules, Rules};
+use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff_sqlx::ToSqlx;
@@ -9,7 +10,8 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 /// One contact centre.
 #[derive(Clone, Debug)]
@@ -39,6 +41,8 @@ pub struct ContactType {
     pub pinned_method: Option<MethodName>,
     /// The contact type that it is forecast like, and which share of it, while it has no history.
     pub like: Option<(Uuid, f64)>,
+    /// Since when it is archived; none where it is in use.
+    pub archived_at: Option<Timestamp>,
 }
 
 #[derive(FromRow)]
@@ -58,6 +62,7 @@ struct ContactTypeRow {
     pinned_method: Option<String>,
     like_type_id: Option<Uuid>,
     like_share: Option<f64>,
+    archived_at: Option<jiff_sqlx::Timestamp>,
 }
 
 impl TryFrom<ContactTypeRow> for ContactType {
@@ -73,11 +78,13 @@ impl TryFrom<ContactTypeRow> for ContactType {
             rules: row.rules.0,
             pinned_method: row.pinned_method.as_deref().and_then(MethodName::from_slug),
             like: row.like_type_id.zip(row.like_share),
+            archived_at: row.archived_at.map(|at| at.to_jiff()),
         })
     }
 }
 
-const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules, pinned_method, like_type_id, like_share \
+const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules, pinned_method, like_type_id, like_share, \
+     archived_at \
      FROM contact_types";
 
 impl Store {
@@ -129,14 +136,22 @@ impl Store {
     }
 
     /// Changes what lines the centre has and promises.
-    pub async fn save_line_rules(&self, centre: Uuid, rules: &LineRules) -> Result<(), StoreError> {
+    pub async fn save_line_rules(
+        &self,
+        centre: Uuid,
+        rules: &LineRules,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the lines");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Lines(centre), save).await?;
         sqlx::query("UPDATE centres SET line_rules = $2 WHERE id = $1")
             .bind(centre)
             .bind(Json(rules))
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map(|_| ())
-            .map_err(StoreError::on("saving the lines"))
+            .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// What evidence has to come to; that of a new centre before anybody said.
@@ -155,14 +170,18 @@ impl Store {
         &self,
         centre: Uuid,
         rules: &EvidenceRules,
+        save: Save,
     ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the rules for evidence");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Evidence(centre), save).await?;
         sqlx::query("UPDATE centres SET evidence_rules = $2 WHERE id = $1")
             .bind(centre)
             .bind(Json(rules))
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map(|_| ())
-            .map_err(StoreError::on("saving the rules for evidence"))
+            .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// Removes a centre with everything that belongs to it.
@@ -185,22 +204,15 @@ impl Store {
         tx.commit().await.map_err(&failed)
     }
 
-    /// Removes a contact type with its history, forecast, cover, strategies and trials: all or
-    /// nothing.
-    pub async fn remove_contact_type(&self, id: Uuid) -> Result<(), StoreError> {
-        let failed = StoreError::on("removing a contact type");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        for statement in [
-            "DELETE FROM history WHERE contact_type_id = $1",
-            "DELETE FROM contact_types WHERE id = $1",
-        ] {
-            sqlx::query(statement).bind(id).execute(&mut *tx).await.map_err(&failed)?;
-        }
-        tx.commit().await.map_err(&failed)
+    /// The centre's contact types that are in use, in their order.
+    pub async fn contact_types(&self, centre: Uuid) -> Result<Vec<ContactType>, StoreError> {
+        let mut types = self.all_contact_types(centre).await?;
+        types.retain(|each| each.archived_at.is_none());
+        Ok(types)
     }
 
-    /// The centre's contact types in their order.
-    pub async fn contact_types(&self, centre: Uuid) -> Result<Vec<ContactType>, StoreError> {
+    /// The centre's contact types in their order, archived ones too.
+    pub async fn all_contact_types(&self, centre: Uuid) -> Result<Vec<ContactType>, StoreError> {
         let rows: Vec<ContactTypeRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
             "{CONTACT_TYPES} WHERE centre_id = $1 ORDER BY position, name"
         )))
@@ -262,42 +274,63 @@ impl Store {
         &self,
         contact_type: Uuid,
         method: Option<MethodName>,
+        save: Save,
     ) -> Result<(), StoreError> {
+        let failed = StoreError::on("pinning a method");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Method(contact_type), save).await?;
         let done = sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
             .bind(contact_type)
             .bind(method.map(MethodName::slug))
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map_err(StoreError::on("pinning a method"))?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+            .map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        tx.commit().await.map_err(&failed)
     }
 
     /// Changes a contact type's targets, and keeps those from before for
     /// [`undo_rules`](Self::undo_rules).
-    pub async fn save_rules(&self, contact_type: Uuid, rules: &Rules) -> Result<(), StoreError> {
+    pub async fn save_rules(
+        &self,
+        contact_type: Uuid,
+        rules: &Rules,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving targets");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Targets(contact_type), save).await?;
         let done = sqlx::query(
             "UPDATE contact_types SET rules = $2, previous_rules = rules WHERE id = $1",
         )
         .bind(contact_type)
         .bind(Json(rules))
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map_err(StoreError::on("saving targets"))?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        .map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        tx.commit().await.map_err(&failed)
     }
 
     /// Changes the targets back to those before the last save; once more makes that undone. Nothing
     /// happens where nothing was saved.
-    pub async fn undo_rules(&self, contact_type: Uuid) -> Result<(), StoreError> {
+    pub async fn undo_rules(&self, contact_type: Uuid, save: Save) -> Result<(), StoreError> {
+        let failed = StoreError::on("undoing targets");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Targets(contact_type), save).await?;
         sqlx::query(
             "UPDATE contact_types SET rules = previous_rules, previous_rules = rules \
              WHERE id = $1 AND previous_rules IS NOT NULL",
         )
         .bind(contact_type)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map(|_| ())
-        .map_err(StoreError::on("undoing targets"))
+        .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 }
 

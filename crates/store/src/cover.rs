@@ -5,7 +5,8 @@ use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 impl Store {
     /// The cover of intervals that start from `from` until before `to`, in order; intervals for
@@ -41,20 +42,20 @@ impl Store {
         &self,
         contact_type: Uuid,
         cover: &[CoverInterval],
+        save: Save,
     ) -> Result<(), StoreError> {
-        let mut connection =
-            self.pool.acquire().await.map_err(StoreError::on("saving the cover"))?;
-        insert_cover(&mut connection, contact_type, cover).await
+        self.save_covers(&[(contact_type, cover.to_vec(), save)]).await
     }
 
     /// Plans intervals of several contact types, replacing what was planned for them, all or none.
     pub async fn save_covers(
         &self,
-        covers: &[(Uuid, Vec<CoverInterval>)],
+        covers: &[(Uuid, Vec<CoverInterval>, Save)],
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("saving the cover");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        for (contact_type, cover) in covers {
+        for (contact_type, cover, save) in covers {
+            count_save(&mut tx, Edited::Cover(*contact_type), *save).await?;
             insert_cover(&mut tx, *contact_type, cover).await?;
         }
         tx.commit().await.map_err(&failed)

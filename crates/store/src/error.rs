@@ -1,5 +1,7 @@
 //! What can go wrong with the database, as far as a caller acts on it.
 
+use crate::SavedMeanwhile;
+
 /// Why a question has no answer.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
@@ -27,6 +29,9 @@ pub enum StoreError {
     /// Somebody or something else has this name or address.
     #[error("this is taken already")]
     Taken,
+    /// Somebody else saved another version than the one that this edit was based on.
+    #[error("somebody else saved this meanwhile")]
+    SavedMeanwhile(SavedMeanwhile),
     /// Somebody else is doing the same thing at this moment.
     #[error("this is being done already")]
     Busy,

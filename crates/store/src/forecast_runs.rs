@@ -54,7 +54,7 @@ pub(crate) async fn queue_forecasts(
     sqlx::query(
         "UPDATE runs SET work_total = coalesce( \
            nullif((SELECT count(*) FROM forecast_run_types WHERE run_id = $1), 0), \
-           (SELECT count(*) FROM contact_types WHERE centre_id = $2)) WHERE id = $1",
+           (SELECT count(*) FROM contact_types WHERE centre_id = $2 AND archived_at IS NULL)) WHERE id = $1",
     )
     .bind(run)
     .bind(centre)

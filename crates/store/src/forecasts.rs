@@ -339,7 +339,7 @@ impl Store {
                  WHERE contact_type_id = contact_types.id \
                    AND day >= first_day AND day < first_day + 28) AS expected \
              FROM contact_types LEFT JOIN forecasts ON contact_type_id = contact_types.id \
-             WHERE centre_id = $1 ORDER BY position, contact_types.id",
+             WHERE centre_id = $1 AND archived_at IS NULL ORDER BY position, contact_types.id",
         )
         .bind(centre)
         .bind(zone.iana_name().unwrap_or("UTC"))

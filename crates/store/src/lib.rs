@@ -6,6 +6,7 @@
 mod accounts;
 mod agents;
 mod alarms;
+mod archive;
 mod backup;
 mod centres;
 mod change_sheets;
@@ -29,6 +30,7 @@ mod outbox;
 mod overlays;
 mod reports;
 mod runs;
+mod saves;
 mod searches;
 mod secret;
 mod sessions;
@@ -45,6 +47,7 @@ mod waivers;
 pub use accounts::{KeptAccount, OpeningPlan};
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use alarms::{Alarm, Ring};
+pub use archive::ArchivedType;
 pub use backup::{Snapshot, TableSum, TableSums, schema_version};
 pub use centres::{Centre, ContactType};
 pub use change_sheets::{KeptEntry, KeptSheet, NewEntry, Publication};
@@ -70,6 +73,7 @@ pub use reports::{
     NewEdition, NewSchedule, PageState, Schedule, Sending, Slots, TeamHours,
 };
 pub use runs::{Run, RunKind, RunState};
+pub use saves::{Edited, Save, SavedMeanwhile};
 pub use searches::{NewSearch, Search, SearchLine};
 pub use sessions::{SESSION_FROM, SessionLine, Sessions};
 pub use shift_searches::ShiftSearch;

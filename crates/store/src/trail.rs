@@ -41,6 +41,10 @@ pub enum Deed {
     TargetsChanged,
     /// Changed the people planned.
     CoverChanged,
+    /// Put a contact type into the archive.
+    ContactTypeArchived,
+    /// Took a contact type out of the archive.
+    ContactTypeRestored,
     /// Removed a contact type with everything that belonged to it.
     ContactTypeRemoved,
     /// Did something with a change sheet: proposed, approved, went live, went back.
@@ -51,7 +55,7 @@ pub enum Deed {
 
 impl Deed {
     /// All of them.
-    pub const ALL: [Self; 18] = [
+    pub const ALL: [Self; 20] = [
         Self::SignedIn,
         Self::SignInRefused,
         Self::SessionsEnded,
@@ -67,6 +71,8 @@ impl Deed {
         Self::ImportUndone,
         Self::TargetsChanged,
         Self::CoverChanged,
+        Self::ContactTypeArchived,
+        Self::ContactTypeRestored,
         Self::ContactTypeRemoved,
         Self::ChangeSheet,
         Self::EvidenceRulesChanged,
@@ -90,6 +96,8 @@ impl Deed {
             Self::ImportUndone => "import_undone",
             Self::TargetsChanged => "targets_changed",
             Self::CoverChanged => "cover_changed",
+            Self::ContactTypeArchived => "contact_type_archived",
+            Self::ContactTypeRestored => "contact_type_restored",
             Self::ContactTypeRemoved => "contact_type_removed",
             Self::ChangeSheet => "change_sheet",
             Self::EvidenceRulesChanged => "evidence_rules_changed",
@@ -119,6 +127,8 @@ impl Deed {
             Self::ImportUndone => "undid an import",
             Self::TargetsChanged => "changed targets",
             Self::CoverChanged => "changed the cover",
+            Self::ContactTypeArchived => "archived a contact type",
+            Self::ContactTypeRestored => "restored a contact type",
             Self::ContactTypeRemoved => "removed a contact type",
             Self::ChangeSheet => "worked on a change sheet",
             Self::EvidenceRulesChanged => "changed what counts as evidence",

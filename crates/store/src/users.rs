@@ -5,7 +5,8 @@ use sqlx::query::Query;
 use sqlx::{FromRow, Postgres};
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 /// What a person may do; each role may do all that the ones before it may.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, sqlx::Type)]
@@ -58,6 +59,8 @@ pub struct User {
     pub role: Role,
     /// Whether they may see single agents at work.
     pub sees_agents: bool,
+    /// The version of what they may do, see [`Edited::Person`].
+    pub version: i64,
     /// Whether they also show a code of an authenticator when they sign in.
     pub has_second_factor: bool,
     /// Whether they may not sign in any more.
@@ -65,6 +68,7 @@ pub struct User {
 }
 
 const COLUMNS: &str = "SELECT id, name, email, password_hash, role, sees_agents, \
+     coalesce((SELECT version FROM saves WHERE what = 'person' AND saves.id = users.id), 0) AS version, \
      deactivated_at IS NOT NULL AS is_deactivated, second_factor IS NOT NULL AS has_second_factor, \
      encode(sha256(convert_to(password_hash, 'UTF8') || coalesce(second_factor, '')), 'hex') AS session_key FROM users";
 
@@ -96,21 +100,26 @@ impl Store {
     }
 
     /// Gives a person another role, unless no administrator would be left; says whether it did.
-    pub async fn set_role(&self, id: Uuid, role: Role) -> Result<bool, StoreError> {
+    pub async fn set_role(&self, id: Uuid, role: Role, save: Save) -> Result<bool, StoreError> {
         let change = sqlx::query("UPDATE users SET role = $2 WHERE id = $1").bind(id).bind(role);
-        self.while_one_administrates(id, role == Role::Administrator, change).await
+        self.while_one_administrates(id, role == Role::Administrator, change, save).await
     }
 
     /// Keeps a person from signing in, or no longer; their sessions end. Not where no administrator would be left;
     /// says whether it did.
-    pub async fn deactivate(&self, id: Uuid, is_deactivated: bool) -> Result<bool, StoreError> {
+    pub async fn deactivate(
+        &self,
+        id: Uuid,
+        is_deactivated: bool,
+        save: Save,
+    ) -> Result<bool, StoreError> {
         let change = sqlx::query(
             "UPDATE users SET deactivated_at = CASE WHEN $2 THEN coalesce(deactivated_at, now()) END \
              WHERE id = $1",
         )
         .bind(id)
         .bind(is_deactivated);
-        self.while_one_administrates(id, !is_deactivated, change).await
+        self.while_one_administrates(id, !is_deactivated, change, save).await
     }
 
     /// Changes a person unless no administrator would be left; says whether it did.
@@ -119,6 +128,7 @@ impl Store {
         id: Uuid,
         is_one_still: bool,
         change: Query<'_, Postgres, PgArguments>,
+        save: Save,
     ) -> Result<bool, StoreError> {
         let failed = StoreError::on("changing a person");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
@@ -132,6 +142,7 @@ impl Store {
         .map_err(&failed)?;
         let stays = is_one_still || administrators.iter().any(|other| *other != id);
         if stays {
+            count_save(&mut tx, Edited::Person(id), save).await?;
             change.execute(&mut *tx).await.map_err(&failed)?;
             tx.commit().await.map_err(&failed)?;
         }
@@ -139,14 +150,22 @@ impl Store {
     }
 
     /// Lets a person see single agents at work, or no longer.
-    pub async fn let_see_agents(&self, id: Uuid, sees_agents: bool) -> Result<(), StoreError> {
+    pub async fn let_see_agents(
+        &self,
+        id: Uuid,
+        sees_agents: bool,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("changing who sees single agents");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Person(id), save).await?;
         sqlx::query("UPDATE users SET sees_agents = $2 WHERE id = $1")
             .bind(id)
             .bind(sees_agents)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map(|_| ())
-            .map_err(StoreError::on("changing who sees single agents"))
+            .map_err(&failed)?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// The secret of a person's authenticator, and the last step of time whose code was used.

@@ -9,6 +9,7 @@ mod access_log;
 mod api;
 mod assets;
 mod charts;
+mod edited;
 mod exports;
 mod extract;
 mod forms;
@@ -138,7 +139,9 @@ pub fn router(app: App) -> Router {
         .route("/demand/{contact_type}/frozen", get(frozen::show).post(frozen::freeze))
         .route("/demand/{contact_type}/frozen/{version}/remove", post(frozen::remove))
         .route("/demand/{contact_type}/frozen/{version}/{format}", get(demand::export::frozen))
-        .route("/demand/{contact_type}/remove", post(demand::remove))
+        .route("/demand/{contact_type}/archive", post(demand::archive::archive))
+        .route("/demand/{contact_type}/restore", post(demand::archive::restore))
+        .route("/demand/{contact_type}/remove", post(demand::archive::remove))
         .route("/staffing", get(staffing::first))
         .route("/staffing/{contact_type}", get(staffing::show))
         .route("/staffing/{contact_type}/try", post(staffing::try_out))

@@ -8,8 +8,10 @@ use axum::http::request::Parts;
 use axum::http::{HeaderValue, StatusCode};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use barometer_app::AppError;
-use barometer_store::{Role, StoreError};
+use barometer_store::{Role, SavedMeanwhile, StoreError};
 use tower_http::csrf::ProtectionError;
+
+use crate::edited;
 
 /// Why a page cannot be shown. Its `Display` is for the visitor, its source for the log.
 #[derive(Debug, thiserror::Error)]
@@ -36,6 +38,11 @@ pub(crate) enum PageError {
         "This was sent twice and is carried out once. Go back, reload the page and see what has become of it."
     )]
     SentTwice,
+    #[error(
+        "{} changed this after you had opened the page, so nothing was done. Go back, reload the page and look again.",
+        edited::who(.0)
+    )]
+    SavedMeanwhile(SavedMeanwhile),
     #[error("This came from another site and was not carried out.")]
     CrossSite,
     #[error(
@@ -58,7 +65,7 @@ impl PageError {
             | Self::NeedsSecondFactor
             | Self::CrossSite => StatusCode::FORBIDDEN,
             Self::NotFound => StatusCode::NOT_FOUND,
-            Self::SentTwice => StatusCode::CONFLICT,
+            Self::SentTwice | Self::SavedMeanwhile(_) => StatusCode::CONFLICT,
             Self::NoCentre | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -74,6 +81,7 @@ impl PageError {
             Self::NoCentre => "Which centre?",
             Self::Refused(_) => "Can this be done?",
             Self::SentTwice => "Was that done?",
+            Self::SavedMeanwhile(_) => "Who was first?",
             Self::CrossSite => "Where did this come from?",
             Self::Internal(_) => "What went wrong?",
         }
@@ -88,6 +96,7 @@ impl From<StoreError> for PageError {
                 "Somebody is doing the same at this moment. Wait a little, then reload the page."
                     .to_owned(),
             ),
+            StoreError::SavedMeanwhile(first) => Self::SavedMeanwhile(first),
             error @ StoreError::TooManyTypes => {
                 Self::Refused(format!("Nothing was saved: {error}."))
             }

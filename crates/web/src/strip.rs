@@ -128,6 +128,7 @@ mod tests {
             rules: Rules::STARTING,
             pinned_method: None,
             like: None,
+            archived_at: None,
         }
     }
 

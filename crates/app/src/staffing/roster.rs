@@ -7,7 +7,7 @@ use barometer_plan::{
     LoadSpread, RosterCandidate, ShiftProblem, ShiftShape, assign, cover_of, present_of,
     required_in_week, stretches_of,
 };
-use barometer_store::{Centre, ContactType, NamedAgent, ShiftSearch, Store};
+use barometer_store::{Centre, ContactType, NamedAgent, Save, ShiftSearch, Store};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -58,6 +58,7 @@ pub async fn use_fitted(
     centre: &Centre,
     contact_type: &ContactType,
     search: &ShiftSearch,
+    save: Save,
 ) -> Result<bool, AppError> {
     let Some(roster) = &search.roster else { return Ok(false) };
     let (monday, zone) = (search.monday, &centre.zone);
@@ -86,7 +87,7 @@ pub async fn use_fitted(
     let everybody = cover_of(shifts.iter().flatten(), contact_type.grain.secs(), zone);
     let cover = present_of(everybody, contact_type.rules.shrinkage.at_work());
     let week = span(monday, 7, zone)?;
-    store.save_roster(centre.id, contact_type.id, week, &named, &cover).await?;
+    store.save_roster(centre.id, contact_type.id, week, &named, &cover, save).await?;
     Ok(true)
 }
 
@@ -101,6 +102,7 @@ pub async fn import(
     centre: &Centre,
     contact_type: &ContactType,
     shifts: Vec<RosterShift>,
+    save: Save,
 ) -> Result<Option<Date>, AppError> {
     let zone = &centre.zone;
     let date = |at: Timestamp| zone.to_datetime(at).date();
@@ -120,7 +122,7 @@ pub async fn import(
     let cover = cover_of(stretches, contact_type.grain.secs(), zone);
     let (Some(first), Some(last)) = (cover.first(), cover.last()) else { return Ok(None) };
     let days = (span(date(first.start), 1, zone)?.0, span(date(last.start), 1, zone)?.1);
-    store.save_roster(centre.id, contact_type.id, days, &people, &cover).await?;
+    store.save_roster(centre.id, contact_type.id, days, &people, &cover, save).await?;
     Ok(Some(date(first.start)))
 }
 

@@ -101,6 +101,35 @@ pub(super) async fn refuse_coarser(
     Ok(())
 }
 
+/// Refuses rows of archived contact types: what nobody sees would be saved.
+pub(super) async fn refuse_archived(
+    connection: &mut PgConnection,
+    (import, number): (Uuid, i32),
+    (types, archived): (&[FileType], &[Uuid]),
+) -> Result<(), StoreError> {
+    let is_archived = |each: &FileType| each.known.is_some_and(|(id, _)| archived.contains(&id));
+    for (type_number, each) in types.iter().enumerate().filter(|(_, each)| is_archived(each)) {
+        let reason =
+            format!("{} is archived; restore it under Demand, then read the file again", each.name);
+        sqlx::query(
+            "WITH gone AS ( \
+               DELETE FROM import_rows WHERE import_number = $2 AND type_number = $3 \
+               RETURNING row_number) \
+             INSERT INTO import_refusals (import_id, row_number, field, reason) \
+             SELECT $1, row_number, 'contact_type', $4 FROM gone ORDER BY row_number LIMIT $5",
+        )
+        .bind(import)
+        .bind(number)
+        .bind(i16::try_from(type_number).map_err(|_| StoreError::TooManyTypes)?)
+        .bind(reason)
+        .bind(KEPT_REFUSALS)
+        .execute(&mut *connection)
+        .await
+        .map_err(StoreError::on("looking for archived contact types"))?;
+    }
+    Ok(())
+}
+
 /// Refuses the second and later rows of the same interval: which is right cannot be told.
 pub(super) async fn refuse_repeats(
     connection: &mut PgConnection,

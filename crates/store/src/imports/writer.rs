@@ -37,6 +37,7 @@ pub struct ImportWriter {
     numbers: HashMap<String, usize>,
     types: Vec<FileType>,
     known: HashMap<String, (Uuid, Grain)>,
+    archived: Vec<Uuid>,
     rows_read: i64,
     refusals: Vec<Refusal>,
     /// A row that is a whole day comes as many intervals and counts once.
@@ -50,12 +51,14 @@ impl ImportWriter {
         centre: &Centre,
         reader: Transaction<'static, Postgres>,
     ) -> Result<Self, StoreError> {
-        let known = store.contact_types(centre.id).await?;
+        let known = store.all_contact_types(centre.id).await?;
         let copy = store
             .pool
             .copy_in_raw("COPY import_rows FROM STDIN (FORMAT binary)")
             .await
             .map_err(StoreError::on("beginning to read the file"))?;
+        let archived = known.iter().filter(|each| each.archived_at.is_some());
+        let archived = archived.map(|each| each.id).collect();
         let known =
             known.iter().map(|each| (each.name.to_lowercase(), (each.id, each.grain))).collect();
         let mut buffer = Vec::with_capacity(COPY_CHUNK + 512);
@@ -71,6 +74,7 @@ impl ImportWriter {
             numbers: HashMap::new(),
             types: Vec::new(),
             known,
+            archived,
             rows_read: 0,
             refusals: Vec::new(),
             last_row: 0,
@@ -129,6 +133,7 @@ impl ImportWriter {
         checks::insert_types(&mut tx, self.import, &self.types).await?;
         checks::insert_refusals(&mut tx, self.import, &self.refusals).await?;
         checks::refuse_coarser(&mut tx, import, &self.types).await?;
+        checks::refuse_archived(&mut tx, import, (&self.types, &self.archived)).await?;
         if self.types.iter().any(|each| !each.is_in_order) {
             checks::refuse_repeats(&mut tx, import).await?;
         }

@@ -12,7 +12,8 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 pub use editions::{Edition, EditionFile, EditionLine, FailedEdition, MadeEdition, NewEdition};
 pub use measured::{MeasuredCounts, Slots, TeamHours};
@@ -115,7 +116,11 @@ impl Store {
         centre: Uuid,
         id: Uuid,
         (definition, keep_days): (&Definition, i32),
+        save: Save,
     ) -> Result<(), StoreError> {
+        let failed = StoreError::on("changing a report");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Report(id), save).await?;
         let done = sqlx::query(
             "UPDATE reports SET title = $3, definition = $4, keep_days = $5, changed_at = now() \
              WHERE centre_id = $1 AND id = $2",
@@ -125,10 +130,13 @@ impl Store {
         .bind(&definition.title)
         .bind(Json(definition))
         .bind(keep_days)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map_err(StoreError::on("changing a report"))?;
-        if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound) }
+        .map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        tx.commit().await.map_err(&failed)
     }
 
     /// Removes a report with its schedules and everything that was made of it.

@@ -5,7 +5,8 @@ use barometer_forecast::{
 };
 use barometer_plan::{IntervalLoad, Rules};
 use barometer_store::{
-    Decision, ForecastDay, ForecastHead, HistoryInterval, MadeInterval, NewSpecialDay, StoreError,
+    Decision, ForecastDay, ForecastHead, HistoryInterval, MadeInterval, NewSpecialDay, Save,
+    StoreError,
 };
 use jiff::civil::{Date, date};
 use sqlx::PgPool;
@@ -188,14 +189,15 @@ async fn overlays_are_seen_from_both_ends_and_go_with_their_contact_type(pool: P
     assert!(matches!(not_its_own, Err(StoreError::NotFound)));
     assert_eq!(store.remove_overlay(bookings, id).await.unwrap(), Some(chat));
     store.add_overlay(bookings, "Again", &overlay, Some(chat), None).await.unwrap();
-    store.remove_contact_type(chat).await.unwrap();
+    store.archive_contact_type(chat, None).await.unwrap();
+    store.remove_archived_type(chat).await.unwrap();
     assert!(store.overlays(bookings).await.unwrap().is_empty());
 }
 
 #[sqlx::test(migrations = false)]
 async fn a_contact_type_remembers_its_method_and_its_model(pool: PgPool) {
     let Fixture { store, centre, bookings, .. } = fixture(pool).await;
-    store.pin_method(bookings, Some(MethodName::YearAgo)).await.unwrap();
+    store.pin_method(bookings, Some(MethodName::YearAgo), Save::OURS).await.unwrap();
     let model = store.contact_type(bookings).await.unwrap();
     assert_eq!(model.pinned_method, Some(MethodName::YearAgo));
     let like = store.add_contact_type_like(centre, "Island bus", &model, 0.25).await.unwrap();
@@ -203,7 +205,7 @@ async fn a_contact_type_remembers_its_method_and_its_model(pool: PgPool) {
     assert_eq!((like.like, like.grain), (Some((bookings, 0.25)), Grain::Half));
     let taken = store.add_contact_type_like(centre, "bookings", &model, 0.25).await;
     assert!(matches!(taken, Err(StoreError::Taken)));
-    store.pin_method(bookings, None).await.unwrap();
+    store.pin_method(bookings, None, Save::OURS).await.unwrap();
     assert_eq!(store.contact_type(bookings).await.unwrap().pinned_method, None);
 }
 

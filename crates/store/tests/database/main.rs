@@ -14,6 +14,7 @@ mod outbox;
 mod report_pages;
 mod reports;
 mod rosters;
+mod saves;
 mod searches;
 mod sessions;
 mod stories;

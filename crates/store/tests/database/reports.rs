@@ -5,7 +5,7 @@ use barometer_plan::Recipient;
 use barometer_report::{Days, Definition, Format, Ready, Report, Timing, TimingDays};
 use barometer_store::{
     AnswerSpeed, EditionFile, HistoryInterval, ImportRow, MadeEdition, MeasuredCounts, NewEdition,
-    NewMessage, NewSchedule, RunState, Sending, Slots, StoreError,
+    NewMessage, NewSchedule, RunState, Save, Sending, Slots, StoreError,
 };
 use barometer_wire::{IntervalRow, StaffingRow};
 use jiff::ToSpan;
@@ -194,7 +194,7 @@ async fn a_report_is_kept_changed_scheduled_and_removed_with_what_it_made(pool: 
     let kept = store.report(centre, id).await.unwrap();
     assert_eq!((&kept.definition, kept.keep_days), (&definition, 400));
     let renamed = barometer_report::Definition { title: "Harbour".into(), ..definition.clone() };
-    store.change_report(centre, id, (&renamed, 30)).await.unwrap();
+    store.change_report(centre, id, (&renamed, 30), Save::OURS).await.unwrap();
     assert_eq!(store.reports(centre).await.unwrap()[0].keep_days, 30);
     let sending = Sending {
         addresses: vec!["boss@example.org".to_owned()],

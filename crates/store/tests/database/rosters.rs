@@ -3,7 +3,7 @@
 use barometer_plan::{
     CoverInterval, FitProgress, FreeDays, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
-use barometer_store::{NamedAgent, RunState, StoreError};
+use barometer_store::{NamedAgent, RunState, Save, StoreError};
 use jiff::Timestamp;
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -33,13 +33,19 @@ fn cover(clock: &str, agents: u32) -> CoverInterval {
 #[sqlx::test(migrations = false)]
 async fn a_roster_replaces_shifts_and_cover_of_its_days_and_nothing_else(pool: PgPool) {
     let Fixture { store, centre, bookings, .. } = &fixture(pool).await;
-    store.save_cover(*bookings, &[cover("08:00", 9), cover("20:00", 9)]).await.unwrap();
+    store.save_cover(*bookings, &[cover("08:00", 9), cover("20:00", 9)], Save::OURS).await.unwrap();
     let first = [agent("Ada Quill", &[("09:00", "12:00"), ("12:30", "17:00")])];
     let day = (at("08:30"), at("19:00"));
-    store.save_roster(*centre, *bookings, day, &first, &[cover("09:00", 1)]).await.unwrap();
+    store
+        .save_roster(*centre, *bookings, day, &first, &[cover("09:00", 1)], Save::OURS)
+        .await
+        .unwrap();
     let again =
         [agent("ada quill", &[("10:00", "12:00")]), agent("Bram Oster", &[("10:00", "11:00")])];
-    store.save_roster(*centre, *bookings, day, &again, &[cover("10:00", 2)]).await.unwrap();
+    store
+        .save_roster(*centre, *bookings, day, &again, &[cover("10:00", 2)], Save::OURS)
+        .await
+        .unwrap();
     let agents = store.agents(*centre).await.unwrap();
     let names: Vec<_> = agents.iter().map(|agent| agent.name.as_str()).collect();
     assert_eq!(names, ["Ada Quill", "Bram Oster"], "the same person however the name is written");
@@ -49,7 +55,7 @@ async fn a_roster_replaces_shifts_and_cover_of_its_days_and_nothing_else(pool: P
     assert_eq!(kept, [cover("08:00", 9), cover("10:00", 2), cover("20:00", 9)]);
     // What cannot be saved changes nothing: a shift that ends before it starts.
     let wrong = [agent("Cleo", &[("12:00", "11:00")])];
-    assert!(store.save_roster(*centre, *bookings, day, &wrong, &[]).await.is_err());
+    assert!(store.save_roster(*centre, *bookings, day, &wrong, &[], Save::OURS).await.is_err());
     assert_eq!(store.cover_between(*bookings, at("10:00"), at("11:00")).await.unwrap().len(), 1);
     assert_eq!(store.agents(*centre).await.unwrap().len(), 2);
 }
@@ -128,13 +134,13 @@ async fn lines_and_targets_come_back_as_they_were_saved(pool: PgPool) {
     let Fixture { store, centre, bookings, .. } = &fixture(pool).await;
     assert_eq!(store.line_rules(*centre).await.unwrap(), LineRules::STARTING);
     let rules = LineRules { lines: Some(60), menu_secs: 25.0, ..LineRules::STARTING };
-    store.save_line_rules(*centre, &rules).await.unwrap();
+    store.save_line_rules(*centre, &rules, Save::OURS).await.unwrap();
     assert_eq!(store.line_rules(*centre).await.unwrap(), rules);
-    store.undo_rules(*bookings).await.unwrap();
+    store.undo_rules(*bookings, Save::OURS).await.unwrap();
     assert_eq!(store.contact_type(*bookings).await.unwrap().rules, Rules::STARTING);
     let dearer = Rules { service_level: 0.95, cost_per_hour: Some(20.0), ..Rules::STARTING };
-    store.save_rules(*bookings, &dearer).await.unwrap();
+    store.save_rules(*bookings, &dearer, Save::OURS).await.unwrap();
     assert_eq!(store.contact_type(*bookings).await.unwrap().rules, dearer);
-    store.undo_rules(*bookings).await.unwrap();
+    store.undo_rules(*bookings, Save::OURS).await.unwrap();
     assert_eq!(store.contact_type(*bookings).await.unwrap().rules, Rules::STARTING);
 }

@@ -5,7 +5,7 @@ use barometer_plan::{
     CoverInterval, IntervalLoad, Rules, TrialInputs, TrialInterval, TrialResult, customers_of,
 };
 use barometer_simulate::Summary;
-use barometer_store::{HistoryInterval, NewTrial, Role, RunState, StoreError, Subject};
+use barometer_store::{HistoryInterval, NewTrial, Role, RunState, Save, StoreError, Subject};
 use barometer_strategy::{Duration, Strategy};
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -28,7 +28,7 @@ async fn a_centre_keeps_its_contact_types_in_order_and_goes_with_all_of_them(poo
     let Fixture { store, centre, bookings, .. } = fixture(pool).await;
     store.add_contact_type(centre, "Chat", Grain::Quarter, &Rules::STARTING).await.unwrap();
     let rules = Rules { service_level: 0.9, abandonment: None, ..Rules::STARTING };
-    store.save_rules(bookings, &rules).await.unwrap();
+    store.save_rules(bookings, &rules, Save::OURS).await.unwrap();
     let types = store.contact_types(centre).await.unwrap();
     let names: Vec<_> = types.iter().map(|each| (each.name.as_str(), each.grain)).collect();
     assert_eq!(names, [("Bookings", Grain::Half), ("Chat", Grain::Quarter)]);
@@ -77,8 +77,8 @@ async fn cover_is_planned_and_planned_again(pool: PgPool) {
     let Fixture { store, bookings, .. } = fixture(pool).await;
     let cover = |start, agents| CoverInterval { start: at(start), agents };
     let (eight, half_past) = ("2026-07-02T08:00:00Z", "2026-07-02T08:30:00Z");
-    store.save_cover(bookings, &[cover(eight, 5), cover(half_past, 6)]).await.unwrap();
-    store.save_cover(bookings, &[cover(half_past, 9)]).await.unwrap();
+    store.save_cover(bookings, &[cover(eight, 5), cover(half_past, 6)], Save::OURS).await.unwrap();
+    store.save_cover(bookings, &[cover(half_past, 9)], Save::OURS).await.unwrap();
     let kept = store.cover_between(bookings, at(eight), at("2026-07-03T00:00:00Z")).await.unwrap();
     assert_eq!(kept, [cover(eight, 5), cover(half_past, 9)]);
 }
@@ -123,7 +123,8 @@ async fn a_contact_type_goes_with_its_history_and_trials_stay_as_they_are(pool: 
         store.add_history(id, std::slice::from_ref(&interval)).await.unwrap();
     }
     let trial = queued(&fixture).await;
-    store.remove_contact_type(*bookings).await.unwrap();
+    store.archive_contact_type(*bookings, None).await.unwrap();
+    store.remove_archived_type(*bookings).await.unwrap();
     assert!(matches!(store.contact_type(*bookings).await, Err(StoreError::NotFound)));
     let trial = store.trial(trial).await.unwrap();
     assert_eq!((trial.subject.name.as_str(), trial.inputs), ("Bookings", inputs()));

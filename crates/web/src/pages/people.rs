@@ -11,6 +11,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Account, Accounts, Administrator, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::Frame;
@@ -224,6 +225,8 @@ pub(crate) async fn add(
 #[derive(Deserialize)]
 pub(crate) struct RoleForm {
     role: String,
+    #[serde(default)]
+    based_on: String,
 }
 
 /// `POST /people/{person}/role`
@@ -240,7 +243,7 @@ pub(crate) async fn change_role(
         return Err(PageError::Refused(message.to_owned()));
     }
     let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
-    if !app.store.set_role(person, role).await? {
+    if !app.store.set_role(person, role, edited::save(&context, &form.based_on)).await? {
         let message = "This is the only administrator left. Make somebody else one first.";
         return Err(PageError::Refused(message.to_owned()));
     }
@@ -252,6 +255,8 @@ pub(crate) async fn change_role(
 #[derive(Deserialize)]
 pub(crate) struct AgentsForm {
     sees_agents: bool,
+    #[serde(default)]
+    based_on: String,
 }
 
 /// `POST /people/{person}/agents`: lets somebody see single agents, or no longer.
@@ -262,7 +267,8 @@ pub(crate) async fn let_see_agents(
     Form(form): Form<AgentsForm>,
 ) -> Result<Response, PageError> {
     let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
-    app.store.let_see_agents(person, form.sees_agents).await?;
+    let save = edited::save(&context, &form.based_on);
+    app.store.let_see_agents(person, form.sees_agents, save).await?;
     let told = |sees: bool| if sees { "sees them" } else { "hidden" };
     let change = Noted::from_to(before.name, told(before.sees_agents), told(form.sees_agents));
     trail::note(&app, &context, Deed::AgentsRightChanged, change).await;
@@ -272,6 +278,8 @@ pub(crate) async fn let_see_agents(
 #[derive(Deserialize)]
 pub(crate) struct DeactivateForm {
     is_deactivated: bool,
+    #[serde(default)]
+    based_on: String,
 }
 
 /// `POST /people/{person}/deactivated`: keeps somebody from signing in, or lets them again.
@@ -286,7 +294,8 @@ pub(crate) async fn deactivate(
         return Err(PageError::Refused(message.to_owned()));
     }
     let before = app.store.user(person).await?.ok_or(PageError::NotFound)?;
-    if !app.store.deactivate(person, form.is_deactivated).await? {
+    let save = edited::save(&context, &form.based_on);
+    if !app.store.deactivate(person, form.is_deactivated, save).await? {
         let message = "This is the only administrator left. Make somebody else one first.";
         return Err(PageError::Refused(message.to_owned()));
     }

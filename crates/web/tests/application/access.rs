@@ -2,7 +2,7 @@
 
 use axum::body::Body;
 use axum::http::{Method, Request, StatusCode, header};
-use barometer_store::Role;
+use barometer_store::{Role, Save};
 use barometer_web::{DEMO_USERS, Settings};
 use sqlx::PgPool;
 use tower::ServiceExt;
@@ -55,7 +55,9 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/people/tokens".into(), Role::Administrator),
         (post.clone(), format!("/people/tokens/{id}/remove"), Role::Administrator),
         (post.clone(), format!("/demand/import/{id}/discard"), Role::Planner),
-        (post.clone(), format!("/demand/{id}/remove"), Role::Planner),
+        (post.clone(), format!("/demand/{id}/archive"), Role::Planner),
+        (post.clone(), format!("/demand/{id}/restore"), Role::Planner),
+        (post.clone(), format!("/demand/{id}/remove"), Role::Administrator),
         (get.clone(), "/staffing".into(), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}"), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}/need/csv"), Role::Viewer),
@@ -462,10 +464,12 @@ async fn administrators_who_demote_each_other_leave_one(pool: PgPool) {
     let (first, second) = (id(Role::Administrator), id(Role::Approver));
     for _ in 0..10 {
         for each in [first, second] {
-            assert!(store.set_role(each, Role::Administrator).await.unwrap());
+            assert!(store.set_role(each, Role::Administrator, Save::OURS).await.unwrap());
         }
-        let (one, other) =
-            tokio::join!(store.set_role(first, Role::Viewer), store.set_role(second, Role::Viewer));
+        let (one, other) = tokio::join!(
+            store.set_role(first, Role::Viewer, Save::OURS),
+            store.set_role(second, Role::Viewer, Save::OURS)
+        );
         assert_ne!(one.unwrap(), other.unwrap(), "one of them");
     }
     let admin = centre.visitor(Role::Viewer).await;
@@ -485,7 +489,7 @@ async fn whoever_has_left_cannot_sign_in_and_their_sessions_and_tokens_end(pool:
     let (person, own) = (id(Role::Planner), id(Role::Administrator));
     let secret = centre.store.add_token(centre.centre, "Nightly", person).await.unwrap();
     let address = format!("/people/{person}/deactivated");
-    let done = admin.post(&address, "is_deactivated=true").await;
+    let done = admin.save("/people", &address, "is_deactivated=true").await;
     assert_eq!(done.location(), "/people?note=deactivated");
     admin
         .get("/people")
@@ -498,11 +502,14 @@ async fn whoever_has_left_cannot_sign_in_and_their_sessions_and_tokens_end(pool:
     let refused = centre.stranger().post("/sign-in", form).await;
     refused.says("do not belong together");
     // The way back, and nobody's way to keep everybody out.
-    admin.post(&address, "is_deactivated=false").await;
+    admin.save("/people", &address, "is_deactivated=false").await;
     centre.visitor(Role::Planner).await.get("/demand").await.says("Bookings");
     let self_made = admin.post(&format!("/people/{own}/deactivated"), "is_deactivated=true").await;
     self_made.says("Another administrator must do this to you");
-    assert!(!centre.store.deactivate(own, true).await.unwrap(), "the only administrator stays");
+    assert!(
+        !centre.store.deactivate(own, true, Save::OURS).await.unwrap(),
+        "the only administrator stays"
+    );
     admin.get("/people/trail").await.says("may not sign in");
 }
 

@@ -261,13 +261,13 @@ async fn a_change_rests_on_as_many_days_as_the_centre_asks_for(pool: PgPool) {
     ] {
         refused(&admin, "/go-live/evidence", form, message).await;
     }
-    done(&admin, "/go-live/evidence", "least_days=2&widest_points=0.1").await;
+    done(&admin, "/go-live/evidence", "least_days=2&widest_points=0.1&based_on=0").await;
     refused(&planner, &sheet, "act=propose", "not precise enough").await;
     planner
         .get("/go-live")
         .await
         .says("at least 2 simulated days, service level within ± 0.1 points");
-    done(&admin, "/go-live/evidence", "least_days=2&widest_points=").await;
+    done(&admin, "/go-live/evidence", "least_days=2&widest_points=&based_on=1").await;
     done(&planner, &sheet, "act=propose").await;
     admin
         .get("/people/trail")

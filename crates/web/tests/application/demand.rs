@@ -220,7 +220,10 @@ async fn a_new_contact_type_is_forecast_like_another_until_it_has_history(pool: 
     assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
     wrong.says("is not a number").says("Choose the contact type that it is like.");
     let form = format!("name=bookings&percent=15&model={}", centre.bookings);
-    planner.post("/demand/like", &form).await.says("There is one of this name already.");
+    planner
+        .post("/demand/like", &form)
+        .await
+        .says("There is one of this name already, in use or archived.");
     let form = format!("name=Island+bus&percent=15&model={}", centre.bookings);
     let added = planner.post("/demand/like", &form).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);

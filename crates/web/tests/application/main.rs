@@ -3,10 +3,12 @@
 #![cfg(test)]
 
 mod access;
+mod archiving;
 mod bad_input;
 mod change_sheets;
 mod demand;
 mod drafts;
+mod editing;
 mod importing;
 mod interface;
 mod lists;

@@ -80,7 +80,9 @@ async fn cover_is_planned_for_a_stretch_and_as_needed(pool: PgPool) {
         assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{more}");
         answer.says(message);
     }
-    let answer = planner.post(&address, &form("from=09%3A00&to=10%3A00&people=4")).await;
+    let page = format!("/staffing/{}/roster?day={TODAY}", centre.bookings);
+    let hour = form("from=09%3A00&to=10%3A00&people=4");
+    let answer = planner.save(&page, &address, &hour).await;
     assert_eq!(answer.status, StatusCode::SEE_OTHER);
     let cover = async || {
         let (from, to) = (at("2026-11-23T08:30"), at("2026-11-23T10:30"));
@@ -88,7 +90,7 @@ async fn cover_is_planned_for_a_stretch_and_as_needed(pool: PgPool) {
         planned.iter().map(|interval| interval.agents).collect::<Vec<_>>()
     };
     assert_eq!(cover().await, [9, 4, 4, 9]);
-    planner.post(&address, &format!("how=need-day&day={TODAY}")).await;
+    planner.save(&page, &address, &format!("how=need-day&day={TODAY}")).await;
     planner
         .get(&format!("/staffing/{}?day={TODAY}", centre.bookings))
         .await
@@ -238,19 +240,4 @@ async fn a_queued_trial_is_cancelled_at_once_and_has_no_result(pool: PgPool) {
     let again =
         planner.get(&format!("/trials?again={}", address.rsplit('/').next().unwrap())).await;
     again.says("value=\"200\"");
-}
-
-#[sqlx::test(migrations = false)]
-async fn a_contact_type_is_removed_with_its_pages(pool: PgPool) {
-    let centre = Centre::new(pool).await;
-    let planner = centre.visitor(Role::Planner).await;
-    let page = planner.get(&format!("/demand/{}", centre.bookings)).await;
-    page.says("Remove Bookings with its history, forecast and cover?");
-    let gone = planner.post(&format!("/demand/{}/remove", centre.bookings), "").await;
-    assert_eq!(gone.status, StatusCode::SEE_OTHER);
-    assert_eq!(
-        planner.get(&format!("/demand/{}", centre.bookings)).await.status,
-        StatusCode::NOT_FOUND
-    );
-    planner.get("/demand").await.says("No contact types yet");
 }

@@ -4,7 +4,7 @@ use axum::http::{StatusCode, header};
 use barometer_app::outbox::Delivery;
 use barometer_app::reports::tick;
 use barometer_report::{Cell, Format, Grouping, Ready, Report, Section};
-use barometer_store::{MessageState, NewSchedule, Role, RunState, Sending};
+use barometer_store::{MessageState, NewSchedule, Role, RunState, Save, Sending};
 use jiff::{Timestamp, ToSpan};
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -107,7 +107,8 @@ async fn a_period_that_cannot_be_told_is_said_and_nothing_panics(pool: PgPool) {
     let form = format!("{}&contact_type={gone}", week_review("Groups+only"));
     let report = key(planner.post("/reports", &form).await.location());
     planner.get(&format!("/reports/{report}")).await.says("Groups");
-    centre.store.remove_contact_type(gone).await.unwrap();
+    centre.store.archive_contact_type(gone, None).await.unwrap();
+    centre.store.remove_archived_type(gone).await.unwrap();
     planner.get(&format!("/reports/{report}")).await.says("have been removed. Edit the report");
 }
 
@@ -295,7 +296,7 @@ async fn a_report_that_is_sent_only_when_a_target_is_missed_stays_at_home(pool: 
     // With a ceiling that the week breaks, it goes out.
     let contact_type = centre.store.contact_type(centre.bookings).await.unwrap();
     let strict = barometer_plan::Rules { abandonment: Some(0.001), ..contact_type.rules };
-    centre.store.save_rules(centre.bookings, &strict).await.unwrap();
+    centre.store.save_rules(centre.bookings, &strict, Save::OURS).await.unwrap();
     tick(&centre.store, at("2026-11-24T07:00")).await.unwrap();
     centre.work_off().await;
     let messages = centre.store.messages(centre.centre, 10).await.unwrap();
@@ -351,7 +352,8 @@ async fn the_owner_is_told_of_a_failure_once(pool: PgPool) {
     let report = key(planner.post("/reports", &form).await.location());
     let due = at("2026-11-23T07:00");
     schedule(&centre, report, due, to(&["boss@example.org"])).await;
-    centre.store.remove_contact_type(gone).await.unwrap();
+    centre.store.archive_contact_type(gone, None).await.unwrap();
+    centre.store.remove_archived_type(gone).await.unwrap();
     tick(&centre.store, due).await.unwrap();
     centre.work_off().await;
     tick(&centre.store, due).await.unwrap();

@@ -61,7 +61,8 @@ async fn a_search_begins_from_a_trial_and_says_what_it_takes(pool: PgPool) {
     let best = &search.answer.unwrap().best.design.people;
     assert!(tried.inputs.teams[0].agents.iter().any(|people| best.contains(people)));
     // Its people become the cover of the day, interval by interval.
-    let planned = planner.post(&format!("/searches/{id}/cover"), "").await;
+    let planned =
+        planner.save(&format!("/searches/{id}"), &format!("/searches/{id}/cover"), "").await;
     assert_eq!(planned.location(), format!("/?day={TODAY}"));
     let day = (tried.inputs.starts().next().unwrap(), tried.inputs.starts().last().unwrap());
     let cover = centre.store.cover_between(centre.bookings, day.0, day.1).await.unwrap();

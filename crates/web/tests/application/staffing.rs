@@ -2,7 +2,7 @@
 
 use axum::http::StatusCode;
 use barometer_plan::{Model, Rules};
-use barometer_store::Role;
+use barometer_store::{Role, Save};
 use sqlx::PgPool;
 
 use crate::visitor::{Centre, TODAY};
@@ -42,13 +42,14 @@ async fn saved_targets_can_be_undone(pool: PgPool) {
     let address = format!("/staffing/{}/targets", centre.bookings);
     let level =
         async || centre.store.contact_type(centre.bookings).await.unwrap().rules.service_level;
-    let saved =
-        planner.post(&address, &AS_SAVED.replace("service_level=80", "service_level=90")).await;
+    let page = format!("/staffing/{}?saved=targets", centre.bookings);
+    let ninety = AS_SAVED.replace("service_level=80", "service_level=90");
+    let saved = planner.save(&page, &address, &ninety).await;
     assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
     assert_eq!(level().await, 0.9);
-    planner.post(&format!("{address}/undo"), "day=2026-11-24").await;
+    planner.save(&page, &format!("{address}/undo"), "day=2026-11-24").await;
     assert_eq!(level().await, 0.8);
-    planner.post(&format!("{address}/undo"), "day=2026-11-24").await;
+    planner.save(&page, &format!("{address}/undo"), "day=2026-11-24").await;
     assert_eq!(level().await, 0.9, "undone once more");
 }
 
@@ -114,7 +115,7 @@ async fn work_with_a_deadline_is_sized_by_what_is_due(pool: PgPool) {
         patience_secs: None,
         ..Rules::STARTING
     };
-    centre.store.save_rules(centre.bookings, &rules).await.unwrap();
+    centre.store.save_rules(centre.bookings, &rules, Save::OURS).await.unwrap();
     let viewer = centre.visitor(Role::Viewer).await;
     let page = viewer.get(&format!("/staffing/{}?day={TODAY}", centre.bookings)).await;
     page.says("Work that can wait").says("Work<br>left, h");
@@ -134,7 +135,11 @@ async fn a_roster_becomes_the_cover_and_a_wrong_one_changes_nothing(pool: PgPool
     let roster = "agent,start,end,break_start,break_end,team,skills,contract_hours\n\
                   Ada Quill,2026-11-24 09:00,17:00,12:00,12:30,Early,Bookings,37.5\n\
                   Bram Oster,2026-11-24 10:10,18:00,,,,,\n";
-    let taken = planner.upload_to(&address, "r.csv", "", roster).await;
+    let form = format!("{address}?day={TODAY}");
+    let version = planner.version(&address, &form).await;
+    let late = planner.upload_with(&form, "r.csv", ("based_on", "0"), roster).await;
+    late.says("saved another cover on").says("choose the file again");
+    let taken = planner.upload_with(&form, "r.csv", ("based_on", &version), roster).await;
     assert_eq!(taken.status, StatusCode::SEE_OTHER, "{}", taken.text);
     let at = |clock: &str| format!("2026-11-24T{clock}:00Z").parse::<jiff::Timestamp>().unwrap();
     let cover =
@@ -149,7 +154,9 @@ async fn a_roster_becomes_the_cover_and_a_wrong_one_changes_nothing(pool: PgPool
     page.says("Ada Quill").says("iCalendar");
     let calendar = planner.get(&format!("{address}/ics?day=2026-11-24")).await;
     calendar.says("SUMMARY:Ada Quill").says("DTSTART:20261124T090000Z");
-    let back = planner.upload_to(&address, "r.ics", "", calendar.text.as_str()).await;
+    let version = planner.version(&address, &form).await;
+    let seen = ("based_on", version.as_str());
+    let back = planner.upload_with(&address, "r.ics", seen, calendar.text.as_str()).await;
     assert_eq!(back.status, StatusCode::SEE_OTHER, "what leaves comes back: {}", back.text);
 }
 
@@ -180,7 +187,8 @@ async fn people_are_named_and_who_is_away_is_left_out_of_a_roster(pool: PgPool) 
         StatusCode::SEE_OTHER
     );
     let roster = "agent,start,end\nada,2026-11-24 09:00,17:00\n";
-    let away = planner.upload_to(&format!("{address}/roster"), "r.csv", "", roster).await;
+    let seen = ("based_on", "1");
+    let away = planner.upload_with(&format!("{address}/roster"), "r.csv", seen, roster).await;
     away.says("Everybody in this roster is on time off on its days.");
     let removed =
         planner.post(&format!("{address}/agents/{}/remove", ada.id), "day=2026-11-24").await;

@@ -2,7 +2,7 @@
 
 use axum::http::StatusCode;
 use barometer_plan::CoverInterval;
-use barometer_store::{Role, RunState};
+use barometer_store::{Role, RunState, Save};
 use jiff::ToSpan;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -133,7 +133,7 @@ async fn days_of_the_past_are_played_again_beside_what_happened(pool: PgPool) {
     let cover: Vec<_> = (0..7 * 48)
         .map(|half| CoverInterval { start: from + (30 * half).minutes(), agents: 8 })
         .collect();
-    centre.store.save_cover(centre.bookings, &cover).await.unwrap();
+    centre.store.save_cover(centre.bookings, &cover, Save::OURS).await.unwrap();
     let page = viewer.get(&address).await;
     page.says("of 7 days went as the engine expects").says("Sunday 22 November");
 }

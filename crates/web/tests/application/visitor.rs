@@ -7,7 +7,7 @@ use barometer_app::live::Live;
 use barometer_app::{demand::refresh_forecast, passwords::hash_password};
 use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, Rules};
-use barometer_store::{AnswerSpeed, HistoryInterval, Role, Store};
+use barometer_store::{AnswerSpeed, HistoryInterval, Role, Save, Store};
 use barometer_strategy::Strategy;
 use barometer_web::{App, Settings, router};
 use jiff::civil::{Date, date};
@@ -50,7 +50,7 @@ impl Centre {
         let strategy_version =
             store.add_strategy_version(centre, &Strategy::plain("Bookings"), None).await.unwrap();
         store.go_live(strategy_version, None, None, "to begin with").await.unwrap();
-        store.save_cover(bookings, &nine_people(&zone)).await.unwrap();
+        store.save_cover(bookings, &nine_people(&zone), Save::OURS).await.unwrap();
         Self { store, bookings, centre, strategy_version }
     }
 
@@ -65,7 +65,7 @@ impl Centre {
         self.store.add_history(id, &ten_weeks(&zone)).await.unwrap();
         let contact_type = self.store.contact_type(id).await.unwrap();
         refresh_forecast(&self.store, &contact_type, &zone).await.unwrap();
-        self.store.save_cover(id, &nine_people(&zone)).await.unwrap();
+        self.store.save_cover(id, &nine_people(&zone), Save::OURS).await.unwrap();
         id
     }
 
@@ -176,6 +176,16 @@ impl Answer {
         self.headers.get(header::LOCATION).map_or("", |location| location.to_str().unwrap())
     }
 
+    /// The version that the form to an address shows.
+    #[track_caller]
+    pub fn version(&self, action: &str) -> String {
+        let form = self.text.find(&format!("action=\"{action}\""));
+        let form = form.unwrap_or_else(|| panic!("no form to {action} in\n{}", self.text));
+        let field = "name=\"based_on\" value=\"";
+        let at = form + self.text[form..].find(field).expect("a version") + field.len();
+        self.text[at..].split('"').next().unwrap_or_default().to_owned()
+    }
+
     /// Fails unless the page says this.
     #[track_caller]
     pub fn says(&self, wanted: &str) -> &Self {
@@ -204,6 +214,18 @@ impl Visitor {
             .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
             .header("sec-fetch-site", "same-origin");
         self.send(request, Body::from(form.to_owned())).await
+    }
+
+    /// The version that a page shows of what the form to an address changes.
+    pub async fn version(&self, page: &str, action: &str) -> String {
+        let page = self.get(page).await;
+        page.version(action)
+    }
+
+    /// Sends a form as somebody does who has just opened its page.
+    pub async fn save(&self, page: &str, action: &str, form: &str) -> Answer {
+        let version = self.version(page, action).await;
+        self.post(action, &format!("{form}&based_on={version}")).await
     }
 
     /// Uploads a file with the form of the import page.

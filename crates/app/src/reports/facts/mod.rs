@@ -74,8 +74,8 @@ pub async fn read(
 ) -> Result<Facts, AppError> {
     let today = clock::today(centre);
     let reach = Reach::of(definition, today)?;
-    let all = store.contact_types(centre.id).await?;
-    let types = chosen(&all, definition)?;
+    let all = store.all_contact_types(centre.id).await?;
+    let types = chosen(&all, definition, instants(reach.days, centre)?.0)?;
     let has = |section: Section| definition.sections.contains(&section);
     let wants_accounts = has(Section::Causes) || definition.against == Against::Plan;
     let accounts = if_wanted(wants_accounts, events::accounts(store, centre, &reach)).await?;
@@ -124,9 +124,15 @@ async fn if_wanted<T: Default>(
     if is_wanted { read.await } else { Ok(T::default()) }
 }
 
-fn chosen(all: &[ContactType], definition: &Definition) -> Result<Vec<ContactType>, AppError> {
+/// The contact types of a report on days from `begins` on: those that it names, or else all that were in use then.
+fn chosen(
+    all: &[ContactType],
+    definition: &Definition,
+    begins: Timestamp,
+) -> Result<Vec<ContactType>, AppError> {
     if definition.contact_types.is_empty() {
-        return Ok(all.to_vec());
+        let was_in_use = |each: &&ContactType| each.archived_at.is_none_or(|since| since > begins);
+        return Ok(all.iter().filter(was_in_use).cloned().collect());
     }
     let chosen: Vec<ContactType> =
         all.iter().filter(|each| definition.contact_types.contains(&each.id)).cloned().collect();

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::{Backtest, HORIZONS, MethodName};
-use barometer_store::ContactType;
+use barometer_store::{ContactType, Edited};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -13,6 +13,7 @@ use super::tabs::{Head, Tab};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::charts;
+use crate::edited;
 use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -32,6 +33,7 @@ struct AccuracyPage {
     special: Option<String>,
     pins: Vec<Pin>,
     pin: String,
+    version: i64,
 }
 
 struct MethodRow {
@@ -93,6 +95,7 @@ pub(crate) async fn show(
     context: RequestContext,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
+    let version = app.store.version_of(Edited::Method(id)).await?;
     let contact_type = app.store.contact_type(id).await?;
     let backtest = app.store.forecast(id).await?.and_then(|head| head.backtest);
     let known = backtest.as_ref();
@@ -107,6 +110,7 @@ pub(crate) async fn show(
         coverage: known.map(coverage_rows).unwrap_or_default(),
         special: known.and_then(special_words),
         pins: pins(known, &contact_type),
+        version,
         pin: format!("/demand/{id}/method?day={}", context.day),
         head: Head::new(&app, &context, &contact_type, Tab::Accuracy).await?,
     };
@@ -116,6 +120,8 @@ pub(crate) async fn show(
 #[derive(Deserialize)]
 pub(crate) struct MethodForm {
     method: String,
+    #[serde(default)]
+    based_on: String,
 }
 
 /// `POST /demand/{contact_type}/method`: pins a method, or leaves it to the backtest.
@@ -129,7 +135,7 @@ pub(crate) async fn pin(
     if method.is_none() && !form.method.is_empty() {
         return Err(PageError::Refused("There is no such method; choose one.".to_owned()));
     }
-    app.store.pin_method(id, method).await?;
+    app.store.pin_method(id, method, edited::save(&context, &form.based_on)).await?;
     let contact_type = app.store.contact_type(id).await?;
     refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
     Ok(Redirect::to(&Tab::Accuracy.address(id, context.day)).into_response())

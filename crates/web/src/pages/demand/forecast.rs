@@ -47,7 +47,7 @@ struct ForecastPage {
     made_of: String,
     exports: String,
     staffing: String,
-    remove: String,
+    archive: String,
 }
 
 struct TrustRow {
@@ -138,7 +138,7 @@ pub(crate) async fn show(
             }),
         exports: format!("/demand/{id}/forecast"),
         staffing: Stage::Staffing.address(context.day, Some(id)),
-        remove: format!("/demand/{id}/remove?day={}", context.day),
+        archive: format!("/demand/{id}/archive?day={}", context.day),
         head: Head::new(&app, &context, &contact_type, Tab::Forecast).await?,
     };
     page(&template)

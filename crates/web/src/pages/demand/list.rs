@@ -5,12 +5,13 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_forecast::MethodName;
 use barometer_intake::MOST_NAME_CHARS;
-use barometer_store::{DemandLine, StoreError};
+use barometer_store::{DemandLine, Role, StoreError};
 use jiff::Span;
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::archive::{self, ArchivedRow};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::Form;
@@ -30,6 +31,8 @@ struct ListPage {
     run: Option<ProgressPart>,
     rows: Vec<ListRow>,
     models: Vec<(Uuid, String)>,
+    archived: Vec<ArchivedRow>,
+    may_administrate: bool,
     form: LikeForm,
     wrong: FormErrors,
     day: Date,
@@ -91,7 +94,9 @@ pub(crate) async fn add_like(
                 let address = Stage::Demand.address(context.day, Some(id));
                 return Ok(Redirect::to(&address).into_response());
             }
-            Err(StoreError::Taken) => wrong.note("name", "There is one of this name already."),
+            Err(StoreError::Taken) => {
+                wrong.note("name", "There is one of this name already, in use or archived.")
+            }
             Err(error) => return Err(error.into()),
         }
     }
@@ -123,6 +128,8 @@ impl ListPage {
             frame: Frame::of(context, Stage::Demand, None),
             answer,
             run: run.map(|run| ProgressPart::of(&run, context)),
+            archived: archive::rows(app, context).await?,
+            may_administrate: context.may(Role::Administrator),
             models: lines.into_iter().map(|line| (line.id, line.name)).collect(),
             rows,
             form,

@@ -3,6 +3,7 @@
 use barometer_store::ContactType;
 use uuid::Uuid;
 
+use super::archive::day;
 use crate::App;
 use crate::access::RequestContext;
 use crate::frame::{Frame, Stage};
@@ -56,6 +57,9 @@ pub(crate) struct Head {
     pub others: Vec<Choice>,
     pub tabs: Vec<Choice>,
     pub special_days: String,
+    /// Since when it is archived, where it is.
+    pub archived: Option<String>,
+    pub restore: String,
 }
 
 impl Head {
@@ -79,6 +83,8 @@ impl Head {
                     is_current: each == tab,
                 })
                 .collect(),
+            archived: contact_type.archived_at.map(|at| day(at, &context.centre.zone)),
+            restore: format!("/demand/{id}/restore?day={}", context.day),
             special_days: format!("/demand/special-days?of={id}&day={}", context.day),
         })
     }

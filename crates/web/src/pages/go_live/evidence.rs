@@ -3,12 +3,13 @@
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::EvidenceRules;
-use barometer_store::{Deed, Noted};
+use barometer_store::{Deed, Edited, Noted, StoreError};
 use serde::Deserialize;
 
 use super::overview;
 use crate::App;
 use crate::access::Administrator;
+use crate::edited;
 use crate::extract::Form;
 use crate::forms::FormErrors;
 use crate::page_error::PageError;
@@ -21,14 +22,17 @@ use crate::words;
 pub(crate) struct EvidenceForm {
     pub least_days: String,
     pub widest_points: String,
+    /// The version that the form shows.
+    pub based_on: String,
 }
 
 impl EvidenceForm {
-    pub fn of(rules: &EvidenceRules) -> Self {
+    pub fn of(rules: &EvidenceRules, version: i64) -> Self {
         let points = |share: f64| words::plain_number(100.0 * share);
         Self {
             least_days: rules.least_days.to_string(),
             widest_points: rules.widest.map_or_else(String::new, points),
+            based_on: version.to_string(),
         }
     }
 
@@ -62,8 +66,22 @@ pub(crate) async fn save(
     let Some(rules) = typed.read(&mut wrong) else {
         return refused(&overview(&app, &context, Some((typed, wrong))).await?);
     };
-    let before = app.store.evidence_rules(context.centre.id).await?;
-    app.store.save_evidence_rules(context.centre.id, &rules).await?;
+    let centre = context.centre.id;
+    let before = app.store.evidence_rules(centre).await?;
+    let save = edited::save(&context, &typed.based_on);
+    match app.store.save_evidence_rules(centre, &rules, save).await {
+        Ok(()) => {}
+        Err(StoreError::SavedMeanwhile(first)) => {
+            let based_on = app.store.version_of(Edited::Evidence(centre)).await?.to_string();
+            let saved = app.store.evidence_rules(centre).await?;
+            let differs = [format!("{} → {}", in_words(&saved), in_words(&rules))];
+            let message = edited::meanwhile(&first, &context, &differs);
+            let typed = EvidenceForm { based_on, ..typed };
+            let wrong = FormErrors::of("based_on", message);
+            return refused(&overview(&app, &context, Some((typed, wrong))).await?);
+        }
+        Err(error) => return Err(error.into()),
+    }
     if before != rules {
         let change = Noted::from_to(String::new(), in_words(&before), in_words(&rules));
         trail::note(&app, &context, Deed::EvidenceRulesChanged, change).await;

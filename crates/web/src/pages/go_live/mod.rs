@@ -9,7 +9,9 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_app::live::View;
 use barometer_plan::{ChangeSheet, SheetState};
-use barometer_store::{GoLive, KeptSheet, LiveRelease, ReleaseAnswer, Role, StrategyVersion};
+use barometer_store::{
+    Edited, GoLive, KeptSheet, LiveRelease, ReleaseAnswer, Role, StrategyVersion,
+};
 use serde::Deserialize;
 
 use evidence::EvidenceForm;
@@ -90,6 +92,7 @@ async fn overview(
     context: &RequestContext,
     typed: Option<(EvidenceForm, FormErrors)>,
 ) -> Result<OverviewPage, PageError> {
+    let version = app.store.version_of(Edited::Evidence(context.centre.id)).await?;
     let (versions, past, kept, release, rules) = tokio::try_join!(
         app.store.strategy_versions(context.centre.id),
         app.store.latest_go_lives(LISTED),
@@ -100,7 +103,7 @@ async fn overview(
     let sheets: Vec<(&KeptSheet, ChangeSheet)> =
         kept.iter().filter_map(|kept| Some((kept, kept.sheet()?))).collect();
     let (evidence_form, wrong) =
-        typed.unwrap_or_else(|| (EvidenceForm::of(&rules), FormErrors::default()));
+        typed.unwrap_or_else(|| (EvidenceForm::of(&rules, version), FormErrors::default()));
     Ok(OverviewPage {
         frame: Frame::of(context, Stage::GoLive, None),
         answer: answer(&versions, &sheets),

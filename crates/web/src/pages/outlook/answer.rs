@@ -168,6 +168,7 @@ mod tests {
                 rules: Rules::STARTING,
                 pinned_method: None,
                 like: None,
+                archived_at: None,
             },
             plan: schedule(&forecast, &cover, 3600.0, &Rules::STARTING).unwrap(),
             first_forecast_day: None,

@@ -5,7 +5,7 @@ use axum::extract::State;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use barometer_app::reports::Coverage;
 use barometer_report::{Ready, body};
-use barometer_store::StoreError;
+use barometer_store::{Edited, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -15,6 +15,7 @@ use super::form::{
 use super::{address, made_or_refused};
 use crate::App;
 use crate::access::{Planner, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
@@ -42,6 +43,7 @@ struct EditPage {
     last: String,
     againsts: Vec<Choosable>,
     keep_days: String,
+    based_on: String,
     wrong: FormErrors,
 }
 
@@ -70,7 +72,7 @@ pub(crate) async fn begin(
     if ready.is_none() {
         definition.title = String::new();
     }
-    let typed = ReportForm::of(&definition, KEPT_DAYS);
+    let typed = ReportForm::of(&definition, KEPT_DAYS, 0);
     page(&form(&app, &context, None, typed).await?)
 }
 
@@ -80,8 +82,9 @@ pub(crate) async fn edit(
     Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
+    let version = app.store.version_of(Edited::Report(id)).await?;
     let report = app.store.report(context.centre.id, id).await?;
-    let typed = ReportForm::of(&report.definition, report.keep_days);
+    let typed = ReportForm::of(&report.definition, report.keep_days, version);
     page(&form(&app, &context, Some(id), typed).await?)
 }
 
@@ -111,6 +114,7 @@ async fn form(
         first: typed.first,
         last: typed.last,
         keep_days: typed.keep_days,
+        based_on: typed.based_on,
         wrong: typed.wrong,
     })
 }
@@ -177,7 +181,9 @@ async fn keep(
             let kept = match report {
                 None => app.store.add_report(centre, &definition, Some(context.user.id)).await,
                 Some(id) => {
-                    app.store.change_report(centre, id, (&definition, keep_days)).await.map(|()| id)
+                    let save = edited::save(context, &typed.based_on);
+                    let change = (&definition, keep_days);
+                    app.store.change_report(centre, id, change, save).await.map(|()| id)
                 }
             };
             match kept {
@@ -186,6 +192,13 @@ async fn keep(
                     "title",
                     "Another report has this title. Choose another one.",
                 )),
+                Err(StoreError::SavedMeanwhile(first)) => {
+                    if let Some(id) = report {
+                        let version = app.store.version_of(Edited::Report(id)).await?;
+                        typed.based_on = version.to_string();
+                    }
+                    Err(FormErrors::of("based_on", edited::meanwhile(&first, context, &[])))
+                }
                 Err(error) => return Err(error.into()),
             }
         }

@@ -32,6 +32,8 @@ pub(crate) struct ReportForm {
     pub last: String,
     pub against: String,
     pub keep_days: String,
+    /// The version of the report that the form shows.
+    pub based_on: String,
     #[serde(skip)]
     pub wrong: FormErrors,
 }
@@ -84,7 +86,7 @@ fn dates(first: &str, last: &str) -> Result<Period, String> {
 
 impl ReportForm {
     /// The form of a definition.
-    pub fn of(definition: &Definition, keep_days: i32) -> Self {
+    pub fn of(definition: &Definition, keep_days: i32, version: i64) -> Self {
         let (period, first, last) = match definition.period {
             Period::Fixed { first, last } => {
                 ("dates".to_owned(), first.to_string(), last.to_string())
@@ -104,6 +106,7 @@ impl ReportForm {
             last,
             against: definition.against.key().to_owned(),
             keep_days: keep_days.to_string(),
+            based_on: version.to_string(),
             wrong: FormErrors::default(),
         }
     }
@@ -225,14 +228,14 @@ mod tests {
     fn every_ready_made_report_survives_its_way_through_the_form() {
         for ready in Ready::ALL {
             let definition = ready.definition();
-            let typed = ReportForm::of(&definition, 90);
+            let typed = ReportForm::of(&definition, 90, 3);
             assert_eq!(typed.definition(date(2026, 11, 23)).unwrap(), (definition, 90));
         }
     }
 
     #[test]
     fn what_is_chosen_keeps_its_order_and_what_is_gone_stays_visible() {
-        let mut form = ReportForm::of(&Ready::ALL[0].definition(), 90);
+        let mut form = ReportForm::of(&Ready::ALL[0].definition(), 90, 3);
         form.section = ["alarms", "service"].map(str::to_owned).to_vec();
         form.queue = ["Old queue", "Freight desk"].map(str::to_owned).to_vec();
         let definition = form.definition(date(2026, 11, 23)).unwrap().0;
@@ -251,14 +254,14 @@ mod tests {
         let wanted =
             [("Bookings line", false), ("Freight desk", true), ("Old queue (removed)", true)];
         assert_eq!(shown, wanted);
-        assert_eq!(ReportForm::of(&definition, 90).queue, form.queue);
+        assert_eq!(ReportForm::of(&definition, 90, 3).queue, form.queue);
     }
 
     #[test]
     fn what_is_wrong_stands_at_its_field() {
         let today = date(2026, 11, 23);
         let typed = |change: fn(&mut ReportForm)| {
-            let mut form = ReportForm::of(&Ready::ALL[0].definition(), 90);
+            let mut form = ReportForm::of(&Ready::ALL[0].definition(), 90, 3);
             change(&mut form);
             form.definition(today).unwrap_err()
         };

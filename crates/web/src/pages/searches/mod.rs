@@ -8,14 +8,15 @@ mod result;
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_store::{NewTrial, RunState};
+use barometer_store::{Edited, NewTrial, RunState};
+use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports::{self, Cell};
-use crate::extract::Path;
+use crate::extract::{Form, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
@@ -36,6 +37,8 @@ struct ShowPage {
     /// What it does and has so far, while it goes on.
     so_far: Option<String>,
     facts: String,
+    /// The versions of the covers of its contact types.
+    covers: Vec<i64>,
     result: Option<ResultView>,
 }
 
@@ -47,6 +50,10 @@ pub(crate) async fn show(
 ) -> Result<Response, PageError> {
     let search = app.store.search(id).await?;
     let subject = &search.subject;
+    let mut covers = Vec::new();
+    for contact_type in &subject.contact_types {
+        covers.push(app.store.version_of(Edited::Cover(*contact_type)).await?);
+    }
     let context = RequestContext { day: subject.day, ..context };
     let zone = &context.centre.zone;
     let so_far = search.phase.as_ref().filter(|_| !search.run.state.is_over()).map(|phase| {
@@ -74,6 +81,7 @@ pub(crate) async fn show(
             search.run.created_by.as_deref().unwrap_or("nobody"),
             words::moment(search.run.created_at, zone),
         ),
+        covers,
         result: search.answer.as_ref().map(|answer| ResultView::of(&search, answer, zone)),
     })
 }
@@ -115,14 +123,23 @@ pub(crate) async fn try_it(
     Ok(Redirect::to(&format!("/trials/{trial}?day={}", new.subject.day)).into_response())
 }
 
+/// The versions of the covers of its contact types that the page shows.
+#[derive(Deserialize)]
+pub(crate) struct CoverForm {
+    #[serde(default)]
+    based_on: Vec<i64>,
+}
+
 /// `POST /searches/{search}/cover`: its people become the cover of the day.
 pub(crate) async fn use_as_cover(
     State(app): State<App>,
-    _planner: Planner,
+    Planner(context): Planner,
     Path(id): Path<Uuid>,
+    Form(form): Form<CoverForm>,
 ) -> Result<Response, PageError> {
     let search = app.store.search(id).await?;
-    barometer_app::searches::use_as_cover(&app.store, &search).await?;
+    let seen = (context.user.id, form.based_on.as_slice());
+    barometer_app::searches::use_as_cover(&app.store, &search, seen).await?;
     Ok(Redirect::to(&format!("/?day={}", search.subject.day)).into_response())
 }
 

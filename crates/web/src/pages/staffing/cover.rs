@@ -4,9 +4,10 @@ use askama::Template;
 use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
+use barometer_app::AppError;
 use barometer_app::staffing::roster;
 use barometer_plan::{CoverInterval, PlannedInterval, Verdict, worst};
-use barometer_store::{AgentStretch, ContactType, Deed, Noted};
+use barometer_store::{AgentStretch, ContactType, Deed, Edited, Noted, StoreError};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Span, Timestamp};
@@ -21,6 +22,7 @@ use super::shapes::ShapesForm;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::charts;
+use crate::edited;
 use crate::exports::{self, Cell};
 use crate::extract::{Form, Multipart, Path, Query};
 use crate::page_error::PageError;
@@ -48,6 +50,8 @@ pub(crate) struct CoverForm {
     pub to: String,
     pub people: String,
     pub day: String,
+    /// The version of the cover that the page shows.
+    pub based_on: String,
     #[serde(skip)]
     pub wrong: Option<String>,
 }
@@ -128,6 +132,7 @@ impl CoverPage {
         let week = period_of(context, "week");
         let (from, to) = planning::span(monday, 7, zone)?;
         let centre = context.centre.id;
+        let based_on = app.store.version_of(Edited::Cover(id)).await?.to_string();
         let (types, source, shapes, search, agents, stretches, away) = tokio::try_join!(
             async { Ok::<_, PageError>(app.store.contact_types(centre).await?) },
             async { Ok(Source::read(&app.store, contact_type, None, week, zone).await?) },
@@ -158,11 +163,11 @@ impl CoverPage {
                 Some(charts::embedded(&chart(&plan, zone))?)
             },
             totals: totals(&plan, zone, secs),
-            cover: CoverForm { day: context.day.to_string(), ..CoverForm::default() },
+            search: search.map(|search| panel(&search, contact_type, based_on.clone())),
+            cover: CoverForm { day: context.day.to_string(), based_on, ..CoverForm::default() },
             refusals: Vec::new(),
             more_refusals: 0,
             shapes: ShapesForm::of(&shapes, contact_type),
-            search: search.map(|search| panel(&search, contact_type)),
             has_shifts: !stretches.is_empty(),
             agents: agent_rows(&agents, &stretches, &away),
             time_off: time_off_rows(&agents, &away),
@@ -268,14 +273,26 @@ pub(crate) async fn save_cover(
     match planned {
         Ok(cover) => {
             let change = changed(&contact_type.name, &plan, &cover, zone);
-            app.store.save_cover(id, &cover).await?;
+            let save = edited::save(&context, &typed.based_on);
+            match app.store.save_cover(id, &cover, save).await {
+                Ok(()) => {}
+                Err(StoreError::SavedMeanwhile(first)) => {
+                    let mut template = CoverPage::new(&app, &context, &contact_type).await?;
+                    let wrong = Some(edited::meanwhile(&first, &context, &[]));
+                    let based_on = template.cover.based_on;
+                    template.cover = CoverForm { wrong, based_on, ..typed };
+                    return refused(&template);
+                }
+                Err(error) => return Err(error.into()),
+            }
             trail::note(&app, &context, Deed::CoverChanged, change).await;
             Ok(Redirect::to(&format!("{}&saved=cover", Tab::Cover.address(id, context.day)))
                 .into_response())
         }
         Err(wrong) => {
             let mut template = CoverPage::new(&app, &context, &contact_type).await?;
-            template.cover = CoverForm { wrong: Some(wrong), ..typed };
+            let based_on = template.cover.based_on;
+            template.cover = CoverForm { wrong: Some(wrong), based_on, ..typed };
             refused(&template)
         }
     }
@@ -353,13 +370,15 @@ pub(crate) async fn import_roster(
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let zone = &context.centre.zone;
-    let mut bytes = None;
+    let (mut bytes, mut based_on) = (None, String::new());
     let cut_off = |error: MultipartError| {
         PageError::Refused(format!("The upload broke off: {}", error.body_text()))
     };
     while let Some(field) = upload.next_field().await.map_err(cut_off)? {
-        if field.name() == Some("file") {
-            bytes = Some(field.bytes().await.map_err(cut_off)?.to_vec());
+        match field.name() {
+            Some("file") => bytes = Some(field.bytes().await.map_err(cut_off)?.to_vec()),
+            Some("based_on") => based_on = field.text().await.map_err(cut_off)?,
+            _ => {}
         }
     }
     let read = match bytes {
@@ -372,15 +391,25 @@ pub(crate) async fn import_roster(
     };
     match read {
         Ok(shifts) => {
-            let day = roster::import(&app.store, &context.centre, &contact_type, shifts).await?;
-            let Some(day) = day else {
-                let mut template = CoverPage::new(&app, &context, &contact_type).await?;
-                template.refusals =
-                    vec!["Everybody in this roster is on time off on its days.".to_owned()];
-                return refused(&template);
+            let save = edited::save(&context, &based_on);
+            let why = match roster::import(&app.store, &context.centre, &contact_type, shifts, save)
+                .await
+            {
+                Ok(Some(day)) => {
+                    let address = Tab::Cover.address(id, day);
+                    return Ok(Redirect::to(&format!("{address}&saved=roster")).into_response());
+                }
+                Ok(None) => "Everybody in this roster is on time off on its days.".to_owned(),
+                Err(AppError::Store(StoreError::SavedMeanwhile(first))) => format!(
+                    "{} saved another cover on {}, after you had opened this page. Look at it, then choose the file again.",
+                    edited::who(&first),
+                    words::moment(first.at, zone)
+                ),
+                Err(error) => return Err(error.into()),
             };
-            Ok(Redirect::to(&format!("{}&saved=roster", Tab::Cover.address(id, day)))
-                .into_response())
+            let mut template = CoverPage::new(&app, &context, &contact_type).await?;
+            template.refusals = vec![why];
+            refused(&template)
         }
         Err(mut refusals) => {
             let mut template = CoverPage::new(&app, &context, &contact_type).await?;

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{Equipment, LineCalls, LineRules};
-use barometer_store::ContactType;
+use barometer_store::{ContactType, Edited, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -12,6 +12,7 @@ use super::head::{Head, Tab};
 use super::period::period_of;
 use crate::App;
 use crate::access::{Planner, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path, Query};
 use crate::forms::FormErrors;
 use crate::page_error::PageError;
@@ -32,6 +33,8 @@ pub(crate) struct LinesForm {
     pub menu_ports: String,
     pub announcement_ports: String,
     pub day: String,
+    /// The version that the form shows.
+    pub based_on: String,
     #[serde(skip)]
     pub wrong: FormErrors,
 }
@@ -80,9 +83,8 @@ pub(crate) async fn show(
     Query(query): Query<LinesQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let rules = app.store.line_rules(context.centre.id).await?;
-    let mut template =
-        lines_page(&app, &context, &contact_type, &rules, LinesForm::of(&rules)).await?;
+    let (rules, form) = saved(&app, &context).await?;
+    let mut template = lines_page(&app, &context, &contact_type, &rules, form).await?;
     template.saved = query.saved.is_some();
     page(&template)
 }
@@ -95,19 +97,37 @@ pub(crate) async fn save(
     Form(typed): Form<LinesForm>,
 ) -> Result<Response, PageError> {
     context.day = typed.day.parse().unwrap_or(context.day);
-    match typed.rules() {
+    let centre = context.centre.id;
+    let typed = match typed.rules() {
         Ok(rules) => {
-            app.store.save_line_rules(context.centre.id, &rules).await?;
-            Ok(Redirect::to(&format!("{}&saved=lines", Tab::Lines.address(id, context.day)))
-                .into_response())
+            let save = edited::save(&context, &typed.based_on);
+            match app.store.save_line_rules(centre, &rules, save).await {
+                Ok(()) => {
+                    let address = Tab::Lines.address(id, context.day);
+                    return Ok(Redirect::to(&format!("{address}&saved=lines")).into_response());
+                }
+                Err(StoreError::SavedMeanwhile(first)) => {
+                    let (_, now) = saved(&app, &context).await?;
+                    let message = edited::meanwhile(&first, &context, &[]);
+                    let wrong = FormErrors::of("based_on", message);
+                    LinesForm { wrong, based_on: now.based_on, ..typed }
+                }
+                Err(error) => return Err(error.into()),
+            }
         }
-        Err(wrong) => {
-            let contact_type = app.store.contact_type(id).await?;
-            let rules = app.store.line_rules(context.centre.id).await?;
-            let form = LinesForm { wrong, ..typed };
-            refused(&lines_page(&app, &context, &contact_type, &rules, form).await?)
-        }
-    }
+        Err(wrong) => LinesForm { wrong, ..typed },
+    };
+    let contact_type = app.store.contact_type(id).await?;
+    let rules = app.store.line_rules(centre).await?;
+    refused(&lines_page(&app, &context, &contact_type, &rules, typed).await?)
+}
+
+/// What is saved, and the form that shows it.
+async fn saved(app: &App, context: &RequestContext) -> Result<(LineRules, LinesForm), PageError> {
+    let centre = context.centre.id;
+    let based_on = app.store.version_of(Edited::Lines(centre)).await?.to_string();
+    let rules = app.store.line_rules(centre).await?;
+    Ok((rules, LinesForm { based_on, ..LinesForm::of(&rules) }))
 }
 
 impl LinesForm {

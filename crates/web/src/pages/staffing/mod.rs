@@ -19,7 +19,7 @@ use axum::extract::State;
 use axum::http::{HeaderName, HeaderValue};
 use axum::response::{IntoResponse, Response};
 use barometer_plan::{NeedError, PlannedInterval, Rules, may_pool};
-use barometer_store::ContactType;
+use barometer_store::{ContactType, Edited};
 use jiff::Span;
 use serde::Deserialize;
 use uuid::Uuid;
@@ -141,8 +141,9 @@ pub(crate) async fn show(
     Path(id): Path<Uuid>,
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
+    let based_on = app.store.version_of(Edited::Targets(id)).await?.to_string();
     let contact_type = app.store.contact_type(id).await?;
-    let targets = TargetsForm::of(&contact_type.rules);
+    let targets = TargetsForm { based_on, ..TargetsForm::of(&contact_type.rules) };
     let at = query.at.and_then(|at| at.parse().ok());
     let mut template = show_page(&app, &context, &contact_type, &query.asked, at, targets).await?;
     template.saved = query.saved.is_some();

@@ -9,7 +9,8 @@ use barometer_app::staffing::roster;
 use barometer_plan::{
     FittedRoster, FittedShift, ShiftError, ShiftProblem, ShiftShape, check_shifts,
 };
-use barometer_store::{ContactType, RunState, ShiftSearch};
+use barometer_store::{ContactType, Edited, RunState, ShiftSearch};
+use serde::Deserialize;
 use uuid::Uuid;
 
 use super::cover::CoverPage;
@@ -17,6 +18,7 @@ use super::head::Tab;
 use super::shapes::{ShapesForm, clock};
 use crate::App;
 use crate::access::{Planner, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -37,6 +39,8 @@ pub(super) struct SearchPanel {
     id: Uuid,
     contact_type: Uuid,
     is_over: bool,
+    /// The version of the cover that the page shows.
+    based_on: String,
     said: String,
     elapsed: u64,
     limit: u32,
@@ -53,7 +57,11 @@ struct ShiftRow {
     people: u32,
 }
 
-pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchPanel {
+pub(super) fn panel(
+    search: &ShiftSearch,
+    contact_type: &ContactType,
+    based_on: String,
+) -> SearchPanel {
     let run = &search.run;
     let said = match (run.state, &search.roster, &run.failure) {
         (RunState::Queued, ..) => "Waiting for a worker.".to_owned(),
@@ -78,6 +86,7 @@ pub(super) fn panel(search: &ShiftSearch, contact_type: &ContactType) -> SearchP
         id: search.id,
         contact_type: contact_type.id,
         is_over: run.state.is_over(),
+        based_on,
         said,
         elapsed: u64::from(run.work_done),
         limit: run.work_total,
@@ -257,8 +266,13 @@ pub(crate) async fn progress(
     _visit: RequestContext,
     Path((id, search)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
+    page(&panel_now(&app, id, search).await?)
+}
+
+async fn panel_now(app: &App, id: Uuid, search: Uuid) -> Result<SearchPanel, PageError> {
+    let based_on = app.store.version_of(Edited::Cover(id)).await?.to_string();
     let contact_type = app.store.contact_type(id).await?;
-    page(&panel(&of(&app, id, search).await?, &contact_type))
+    Ok(panel(&of(app, id, search).await?, &contact_type, based_on))
 }
 
 /// `POST /staffing/{contact_type}/shifts/{search}/stop`: enough; the best so far will do.
@@ -267,15 +281,20 @@ pub(crate) async fn cancel(
     _planner: Planner,
     Path((id, search)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
-    let contact_type = app.store.contact_type(id).await?;
     of(&app, id, search).await?;
     app.store.enough_of_shift_search(search).await?;
-    page(&panel(&of(&app, id, search).await?, &contact_type))
+    page(&panel_now(&app, id, search).await?)
 }
 
 async fn of(app: &App, contact_type: Uuid, search: Uuid) -> Result<ShiftSearch, PageError> {
     let search = app.store.shift_search(search).await?;
     if search.contact_type == contact_type { Ok(search) } else { Err(PageError::NotFound) }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct UseForm {
+    #[serde(default)]
+    based_on: String,
 }
 
 /// `POST /staffing/{contact_type}/shifts/{search}/use`: the shifts become the cover of their week,
@@ -284,10 +303,12 @@ pub(crate) async fn use_roster(
     State(app): State<App>,
     Planner(context): Planner,
     Path((id, search)): Path<(Uuid, Uuid)>,
+    Form(form): Form<UseForm>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
     let search = of(&app, id, search).await?;
-    if !roster::use_fitted(&app.store, &context.centre, &contact_type, &search).await? {
+    let save = edited::save(&context, &form.based_on);
+    if !roster::use_fitted(&app.store, &context.centre, &contact_type, &search, save).await? {
         return Err(PageError::NotFound);
     }
     let address = Tab::Cover.address(id, search.monday);

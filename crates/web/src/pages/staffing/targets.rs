@@ -4,13 +4,14 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{Model, Rules, Shrinkage};
 use barometer_queueing::LevelOf;
-use barometer_store::{ContactType, Deed, Noted};
+use barometer_store::{ContactType, Deed, Edited, Noted, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
 
 use super::{Asked, show_page};
 use crate::App;
 use crate::access::{Planner, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path};
 use crate::forms::FormErrors;
 use crate::page_error::PageError;
@@ -39,6 +40,8 @@ pub(crate) struct TargetsForm {
     pub training: String,
     pub breaks: String,
     pub cost_per_hour: String,
+    /// The version that the form shows.
+    pub based_on: String,
     #[serde(flatten)]
     pub asked: Asked,
     #[serde(skip)]
@@ -85,9 +88,23 @@ pub(crate) async fn save_targets(
     };
     match checked {
         Ok(rules) => {
-            app.store.save_rules(id, &rules).await?;
-            note(&app, &context, &contact_type, &rules).await;
-            Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())
+            match app.store.save_rules(id, &rules, edited::save(&context, &typed.based_on)).await {
+                Ok(()) => {
+                    note(&app, &context, &contact_type, &rules).await;
+                    let address = asked.address(id, &context, "&saved=targets");
+                    Ok(Redirect::to(&address).into_response())
+                }
+                Err(StoreError::SavedMeanwhile(first)) => {
+                    let based_on = app.store.version_of(Edited::Targets(id)).await?.to_string();
+                    let saved = app.store.contact_type(id).await?;
+                    let differs = differences(&saved.rules, &rules);
+                    let message = edited::meanwhile(&first, &context, &differs);
+                    let wrong = FormErrors::of("based_on", message);
+                    let form = TargetsForm { wrong, based_on, ..typed };
+                    refused(&show_page(&app, &context, &saved, &asked, None, form).await?)
+                }
+                Err(error) => Err(error.into()),
+            }
         }
         Err(wrong) => {
             let form = TargetsForm { wrong, ..typed };
@@ -96,16 +113,25 @@ pub(crate) async fn save_targets(
     }
 }
 
+#[derive(Deserialize)]
+pub(crate) struct UndoForm {
+    #[serde(flatten)]
+    asked: Asked,
+    #[serde(default)]
+    based_on: String,
+}
+
 /// `POST /staffing/{contact_type}/targets/undo`: the targets before the last save.
 pub(crate) async fn undo_targets(
     State(app): State<App>,
     Planner(mut context): Planner,
     Path(id): Path<Uuid>,
-    Form(asked): Form<Asked>,
+    Form(form): Form<UndoForm>,
 ) -> Result<Response, PageError> {
+    let UndoForm { asked, based_on } = form;
     context.day = asked.day.parse().unwrap_or(context.day);
     let before = app.store.contact_type(id).await?;
-    app.store.undo_rules(id).await?;
+    app.store.undo_rules(id, edited::save(&context, &based_on)).await?;
     let after = app.store.contact_type(id).await?.rules;
     note(&app, &context, &before, &after).await;
     Ok(Redirect::to(&asked.address(id, &context, "&saved=targets")).into_response())

@@ -74,6 +74,7 @@ mod tests {
             rules: Rules::STARTING,
             pinned_method: None,
             like: None,
+            archived_at: None,
         };
         names.iter().map(each).collect()
     }

@@ -5,13 +5,14 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::live::{tried_on_the_past, value};
 use barometer_plan::{AlarmHours, AlarmMeasure, AlarmRule, Escalation, Recipient, Severity};
-use barometer_store::{Alarm, Ring};
+use barometer_store::{Alarm, Edited, Ring, StoreError};
 use jiff::{Timestamp, ToSpan};
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Planner, RequestContext};
+use crate::edited;
 use crate::extract::{Form, Path, Query};
 use crate::forms::{ActForm, FormErrors};
 use crate::frame::{Frame, Stage};
@@ -90,6 +91,9 @@ pub(crate) struct AlarmForm {
     /// The alarm that is changed; empty for a new one.
     #[serde(default)]
     alarm: String,
+    /// The version of that alarm that the form shows.
+    #[serde(default)]
+    based_on: String,
     #[serde(default)]
     act: String,
 }
@@ -144,9 +148,7 @@ pub(crate) async fn show(
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     if let Some(id) = query.edit.filter(|_| context.may_plan()) {
-        let alarms = app.store.alarms(context.centre.id).await?;
-        let alarm = alarms.iter().find(|alarm| alarm.id == id).ok_or(PageError::NotFound)?;
-        let typed = AlarmForm::of(alarm);
+        let (_, typed) = kept(&app, &context, id).await?;
         return page(&shown(&app, &context, typed, FormErrors::default(), None).await?);
     }
     let typed = AlarmForm {
@@ -156,6 +158,19 @@ pub(crate) async fn show(
         ..AlarmForm::default()
     };
     page(&shown(&app, &context, typed, FormErrors::default(), None).await?)
+}
+
+/// An alarm as it is kept, and the form that shows it.
+async fn kept(
+    app: &App,
+    context: &RequestContext,
+    id: Uuid,
+) -> Result<(Alarm, AlarmForm), PageError> {
+    let based_on = app.store.version_of(Edited::Alarm(id)).await?.to_string();
+    let alarms = app.store.alarms(context.centre.id).await?;
+    let alarm = alarms.into_iter().find(|alarm| alarm.id == id).ok_or(PageError::NotFound)?;
+    let form = AlarmForm { based_on, ..AlarmForm::of(&alarm) };
+    Ok((alarm, form))
 }
 
 async fn shown(
@@ -250,6 +265,7 @@ impl AlarmForm {
                 .map_or_else(String::new, |each| words::plain_number(each.after_minutes)),
             escalation_tells: escalation.map_or_else(String::new, |each| names(&each.tells)),
             alarm: alarm.id.to_string(),
+            based_on: String::new(),
             act: String::new(),
         }
     }
@@ -337,7 +353,19 @@ pub(crate) async fn add(
         "" => app.store.add_alarm(centre, &rule, Some(context.user.id)).await?,
         alarm => {
             let alarm = alarm.parse().map_err(|_| PageError::NotFound)?;
-            app.store.change_alarm((centre, alarm), &rule, moment(&app)).await?;
+            let save = edited::save(&context, &form.based_on);
+            match app.store.change_alarm((centre, alarm), &rule, moment(&app), save).await {
+                Ok(()) => {}
+                Err(StoreError::SavedMeanwhile(first)) => {
+                    let (saved, now) = kept(&app, &context, alarm).await?;
+                    let differs = [format!("{} → {}", saved.rule.sentence(), rule.sentence())];
+                    let message = edited::meanwhile(&first, &context, &differs);
+                    let form = AlarmForm { based_on: now.based_on, ..form };
+                    let wrong = FormErrors::of("based_on", message);
+                    return refused(&shown(&app, &context, form, wrong, None).await?);
+                }
+                Err(error) => return Err(error.into()),
+            }
         }
     }
     Ok(Redirect::to("/watch/alarms").into_response())
