@@ -117,7 +117,7 @@ async fn from_history(
         failure: None,
     };
     let pinned = contact_type.pinned_method;
-    let made = tokio::task::spawn_blocking(move || {
+    let made = crate::computing::computed(move || {
         forecast(&history.marked(&marks), &calendar, HORIZON_DAYS, pinned)
     });
     // A panic in the core would be ours; the page then shows the forecast as not made.

@@ -1,6 +1,7 @@
 //! What Barometer does, use case by use case: the store and the core put together, without HTTP and
 //! without SQL. Pages, workers, the demo and the headless commands all come here.
 //!
+//! * [`computing`]: which threads compute for pages, and which for workers;
 //! * [`demand`]: forecasts from history, marks, special days and overlays;
 //! * [`planning`]: what is expected of days, with need and cover;
 //! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
@@ -17,6 +18,7 @@
 //! * [`runs`]: long work, worked off in parts by any worker.
 
 pub mod clock;
+pub mod computing;
 pub mod demand;
 pub mod drafts;
 mod error;

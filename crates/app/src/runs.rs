@@ -13,6 +13,7 @@ use barometer_store::{Job, Run, RunKind, Store, StoreError, Trial};
 use futures_util::stream::{self, StreamExt};
 use uuid::Uuid;
 
+use crate::computing::{Panicked, computed};
 use crate::demand::refresh_forecast;
 use crate::{AppError, reports};
 
@@ -101,6 +102,7 @@ async fn work_off(store: &Store, job: Job) -> Result<(), AppError> {
         RunKind::Account => account_for_day(store, run.id).await,
         RunKind::Search => search_design(store, run.id).await,
         RunKind::Report => reports::make_edition(store, run.id).await,
+        RunKind::Answer => answer_question(store, run.id).await,
     }
 }
 
@@ -137,7 +139,7 @@ async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), AppError> {
     let search = store.shift_search(id).await?;
     let limit = Duration::from_secs(search.run.work_total.into());
     let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
-    let fitted = tokio::task::spawn_blocking(move || {
+    let fitted = computed(move || {
         fit_shifts(&search.problem, limit, |progress| {
             // Where the database is away, the search goes on and says so later.
             here.block_on(reporting.report_shift_search(id, progress)).unwrap_or(true)
@@ -156,7 +158,7 @@ async fn search_design(store: &Store, id: Uuid) -> Result<(), AppError> {
     let question = store.search(id).await?.question;
     let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
     let mut asked = Instant::now();
-    let found = tokio::task::spawn_blocking(move || {
+    let found = computed(move || {
         search(&question, |progress| {
             if progress.days > 0 && asked.elapsed() < REPORT_EVERY {
                 return None;
@@ -178,7 +180,7 @@ async fn search_design(store: &Store, id: Uuid) -> Result<(), AppError> {
 async fn account_for_day(store: &Store, id: Uuid) -> Result<(), AppError> {
     let inputs = store.account_inputs(id).await?;
     let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
-    let found = tokio::task::spawn_blocking(move || {
+    let found = computed(move || {
         // Where the database is away, the work goes on and says so later.
         let goes_on = |done, _| here.block_on(reporting.report_run(id, done)).unwrap_or(true);
         inputs.account(ACCOUNT_DAYS, goes_on)
@@ -191,11 +193,34 @@ async fn account_for_day(store: &Store, id: Uuid) -> Result<(), AppError> {
     Ok(())
 }
 
+/// Answers a question of a page. A worker that dies leaves it to the next one, which begins again.
+async fn answer_question(store: &Store, id: Uuid) -> Result<(), AppError> {
+    let (question, _) = store.question(id).await?;
+    let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
+    let mut asked = Instant::now();
+    let found = computed(move || {
+        question.answer(|done| {
+            if done > 1 && asked.elapsed() < REPORT_EVERY {
+                return true;
+            }
+            asked = Instant::now();
+            // Where the database is away, the work goes on and says so later.
+            here.block_on(reporting.report_run(id, done)).unwrap_or(true)
+        })
+    });
+    match in_task(found.await) {
+        Ok(Some(answer)) => store.end_answer(id, &answer).await?,
+        Ok(None) => store.stop_run(id).await?,
+        Err(error) => store.fail_run(id, &error).await?,
+    }
+    Ok(())
+}
+
 /// The result of a task on a thread of its own; its panic goes on here.
-fn in_task<T>(done: Result<T, tokio::task::JoinError>) -> T {
+fn in_task<T>(done: Result<T, Panicked>) -> T {
     match done {
         Ok(done) => done,
-        Err(error) => std::panic::resume_unwind(Box::new(panic_message(error))),
+        Err(Panicked(message)) => std::panic::resume_unwind(Box::new(message)),
     }
 }
 
@@ -211,8 +236,7 @@ async fn play_comparison(store: &Store, id: Uuid, part: Option<u32>) -> Result<(
         if !store.has_run_part(id, nth).await? {
             let (playing, work, goes_on) =
                 (inputs.clone(), work.clone(), asking(store.clone(), id));
-            let played =
-                tokio::task::spawn_blocking(move || playing.play_part(&work, goes_on)).await;
+            let played = computed(move || playing.play_part(&work, goes_on)).await;
             match in_task(played) {
                 Ok(Some(played)) => store.keep_run_part(id, nth, 1, &played).await?,
                 Ok(None) => return Ok(store.stop_run(id).await?),
@@ -245,8 +269,7 @@ async fn play_trial(store: &Store, id: Uuid, part: Option<u32>) -> Result<(), Ap
         if !store.has_run_part(id, nth).await? {
             let (playing, range, goes_on) =
                 (experiment.clone(), range.clone(), asking(store.clone(), id));
-            let played =
-                tokio::task::spawn_blocking(move || playing.play_part_while(range, goes_on));
+            let played = computed(move || playing.play_part_while(range, goes_on));
             match in_task(played.await) {
                 Ok(Some(summary)) => {
                     store.keep_run_part(id, nth, summary.replications(), &summary).await?;

@@ -42,7 +42,8 @@ pub async fn serve(
     limits: Limits,
     stopped: impl Future<Output = ()>,
 ) -> Result<()> {
-    let mut builder = Builder::new(TokioExecutor::new());
+    // One request at a time on a connection: the limit on connections is one on requests.
+    let mut builder = Builder::new(TokioExecutor::new()).http1_only();
     builder.http1().timer(TokioTimer::new()).header_read_timeout(limits.head);
     let builder = Arc::new(builder);
     let open = GracefulShutdown::new();

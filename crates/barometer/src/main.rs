@@ -154,13 +154,13 @@ async fn run(cli: Cli) -> Result<ExitCode> {
     };
     let waits = matches!(command, Command::Serve(_) | Command::Worker(_));
     let store = cli.database.connect(waits).await?;
-    with_database(command, store, &cli.database).await.map(done)
+    with_database(command, store, cli.database).await.map(done)
 }
 
 async fn with_database(
     command: Command,
     store: Store,
-    database: &database::DatabaseOptions,
+    database: database::DatabaseOptions,
 ) -> Result<()> {
     match command {
         Command::Forecast(_)
@@ -177,11 +177,11 @@ async fn with_database(
         | Command::Map(_)
         | Command::Switch(_)
         | Command::Schema(_) => Ok(()),
-        Command::Serve(options) => serve::run(store, options).await,
+        Command::Serve(options) => serve::run(store, database, options).await,
         Command::Worker(options) => worker::run_until_stopped(store, options).await,
         Command::Report(options) => report::run(&store, &options).await,
-        Command::Backup(options) => backup::backup(&store, database, &options).await,
-        Command::Restore(options) => backup::restore(&store, database, &options).await,
+        Command::Backup(options) => backup::backup(&store, &database, &options).await,
+        Command::Restore(options) => backup::restore(&store, &database, &options).await,
         Command::Migrate => Ok(store.migrate().await?),
         Command::Demo => {
             demo::load(&store).await?;

@@ -13,6 +13,7 @@ use clap::Args;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 
+use crate::database::DatabaseOptions;
 use crate::{listen, worker};
 
 /// How often expired sessions are forgotten.
@@ -73,7 +74,7 @@ pub struct Options {
 }
 
 /// Serves until Ctrl-C or a termination signal.
-pub async fn run(store: Store, options: Options) -> Result<()> {
+pub async fn run(store: Store, database: DatabaseOptions, options: Options) -> Result<()> {
     store.migrate().await?;
     store.forget_report_pages().await?;
     let listener = TcpListener::bind(options.listen).await.with_context(|| {
@@ -98,8 +99,11 @@ pub async fn run(store: Store, options: Options) -> Result<()> {
     let app = App::new(store.clone(), settings, Live::of(address));
     tokio::spawn(live::run(store.clone(), app.live.clone(), stopped.clone()));
     let app = router(app);
-    let work = (!options.no_worker)
-        .then(|| tokio::spawn(worker::run(store.clone(), options.worker, stopped.clone())));
+    let work = if options.no_worker {
+        None
+    } else {
+        Some(worker::run_beside(database, options.worker, stopped.clone())?)
+    };
     let missing = store.clone();
     tokio::spawn(async move {
         if let Err(error) = refresh_missing_forecasts(&missing).await {

@@ -1,16 +1,20 @@
 //! Does the long work from the queue; what a job is stands in `barometer_app::runs`.
 
+use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
 use barometer_app::clock::now;
+use barometer_app::computing::{begin_workers, begin_workers_thread};
 use barometer_app::release::publish_due;
 use barometer_store::{Job, Store};
 use clap::Args;
-use tokio::sync::watch;
+use tokio::sync::{oneshot, watch};
 use uuid::Uuid;
+
+use crate::database::DatabaseOptions;
 
 /// Jobs that a worker does side by side: long searches leave room for trials, and a cancelled trial
 /// has few parts under way.
@@ -41,11 +45,42 @@ pub struct WorkerOptions {
 /// Plays trials until Ctrl-C or a termination signal.
 pub async fn run_until_stopped(store: Store, options: WorkerOptions) -> Result<()> {
     store.migrate().await?;
+    if let Some(threads) = options.threads {
+        rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global()?;
+    }
     let (stop, stopped) = watch::channel(false);
     let work = tokio::spawn(run(store, options, stopped));
     stop_signal().await;
     stop.send_replace(true);
     work.await?
+}
+
+/// Works beside a server, in the same process: on threads and with connections of its own, which give way to pages.
+/// Gives the end of it, which comes once it is told to stop.
+pub fn run_beside(
+    database: DatabaseOptions,
+    options: WorkerOptions,
+    stopped: watch::Receiver<bool>,
+) -> Result<oneshot::Receiver<Result<()>>> {
+    begin_workers(options.threads.map(usize::from), AT_ONCE)?;
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .thread_name("worker")
+        .on_thread_start(begin_workers_thread)
+        .enable_all()
+        .build()?;
+    let (ended, end) = oneshot::channel();
+    std::thread::Builder::new().name("worker".to_owned()).spawn(move || {
+        begin_workers_thread();
+        let done = runtime.block_on(async {
+            let store = database.connect(true).await?;
+            run(store, options, stopped).await
+        });
+        // What it computes in the middle of a job is left: another worker takes it up.
+        runtime.shutdown_background();
+        // The server may have ended before.
+        drop(ended.send(done));
+    })?;
+    Ok(end)
 }
 
 /// How long a worker that lost the database waits before it tries again.
@@ -57,9 +92,6 @@ pub async fn run(
     options: WorkerOptions,
     stopped: watch::Receiver<bool>,
 ) -> Result<()> {
-    if let Some(threads) = options.threads {
-        rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global()?;
-    }
     tokio::spawn(look_after_abandoned(store.clone(), stopped.clone()));
     tokio::spawn(publish_in_time(store.clone(), stopped.clone()));
     while !*stopped.borrow() {
@@ -146,6 +178,8 @@ async fn look_after_abandoned(store: Store, mut stopped: watch::Receiver<bool>) 
 /// Publishes change sheets when the time comes that they set, until told to stop. Of several workers one
 /// publishes: the others find that it was done.
 async fn publish_in_time(store: Store, mut stopped: watch::Receiver<bool>) {
+    // What keeps a sheet from going live is told once, and again where it is something else.
+    let mut told = BTreeMap::new();
     loop {
         tokio::select! {
             _ = stopped.wait_for(|stopped| *stopped) => return,
@@ -156,7 +190,11 @@ async fn publish_in_time(store: Store, mut stopped: watch::Receiver<bool>) {
                 for (number, outcome) in done {
                     match outcome {
                         Ok(()) => tracing::info!(number, "a change sheet went live in time"),
-                        Err(why) => tracing::warn!(number, why, "a change sheet cannot go live"),
+                        Err(why) if told.get(&number) == Some(&why) => {}
+                        Err(why) => {
+                            tracing::warn!(number, why, "a change sheet cannot go live");
+                            told.insert(number, why);
+                        }
                     }
                 }
             }

@@ -73,24 +73,37 @@ impl<'a> ExactDay<'a> {
     /// Begins with each interval's own need, walks through the day adding where an interval does
     /// not hold and taking where it does with fewer, then trades.
     ///
+    /// `goes_on` is told of every change that is tried, by its number; `None` where it says no. After
+    /// [`MOST_TRIES`](Self::MOST_TRIES) the plan is as good as it has become: it holds, but somebody might still be
+    /// taken from it.
+    ///
     /// # Errors
     ///
     /// [`NeedError`] when an interval's own need does not exist.
-    pub fn hold_every_interval(&self) -> Result<DayPlan, NeedError> {
+    pub fn hold_every_interval(
+        &self,
+        goes_on: &mut dyn FnMut(u32) -> bool,
+    ) -> Result<Option<DayPlan>, NeedError> {
         let model = Model::for_rules(self.rules);
         let mut search = NeedSearch::new(self.interval_secs, self.rules, model)?;
         let agents: Vec<u32> =
             self.loads.iter().map(|load| search.agents(*load)).collect::<Result<_, _>>()?;
-        let mut trial = Trial::new(self, agents)?;
+        let mut trial = Trial::new(self, agents, goes_on)?;
         trial.walk();
         trial.repair();
         trial.take_away();
         trial.trade();
         // Whatever "as before" has let through.
         trial.repair();
+        if trial.is_stopped {
+            return Ok(None);
+        }
         let figures = self.evaluate(&trial.agents)?;
-        Ok(DayPlan { agents: trial.agents, figures })
+        Ok(Some(DayPlan { agents: trial.agents, figures }))
     }
+
+    /// Changes that are tried at most to make a plan that holds cheaper.
+    pub const MOST_TRIES: u32 = 20_000;
 }
 
 fn stretches(
@@ -119,6 +132,9 @@ struct Trial<'a> {
     begins: Vec<Moment>,
     /// Intervals before a change whose waits may reach into it.
     looks_ahead: usize,
+    goes_on: &'a mut dyn FnMut(u32) -> bool,
+    tries: u32,
+    is_stopped: bool,
 }
 
 /// A day is as it was before when its probabilities differ by less than this in all.
@@ -128,7 +144,11 @@ const AS_BEFORE: f64 = 1e-8;
 const TRADED_WITHIN: usize = 4;
 
 impl<'a> Trial<'a> {
-    fn new(exact: &'a ExactDay<'a>, agents: Vec<u32>) -> Result<Self, NeedError> {
+    fn new(
+        exact: &'a ExactDay<'a>,
+        agents: Vec<u32>,
+        goes_on: &'a mut dyn FnMut(u32) -> bool,
+    ) -> Result<Self, NeedError> {
         let plan = stretches(exact.loads, &agents, exact.interval_secs, exact.rules);
         exact.day.check(&plan)?;
         let looks_ahead = (exact.rules.within_secs / exact.interval_secs).ceil() as usize;
@@ -136,9 +156,17 @@ impl<'a> Trial<'a> {
             Some(first) => vec![exact.day.start(&Start::Empty, first)],
             None => Vec::new(),
         };
-        let mut trial = Self { exact, agents, plan, begins, looks_ahead };
+        let mut trial =
+            Self { exact, agents, plan, begins, looks_ahead, goes_on, tries: 0, is_stopped: false };
         trial.play_from(0);
         Ok(trial)
+    }
+
+    /// Counts a change that is tried; whether it should be.
+    fn tries_on(&mut self) -> bool {
+        self.tries = self.tries.saturating_add(1);
+        self.is_stopped = self.is_stopped || !(self.goes_on)(self.tries);
+        !self.is_stopped
     }
 
     fn set(&mut self, at: usize, agents: u32) {
@@ -183,10 +211,10 @@ impl<'a> Trial<'a> {
                 let (figures, _) = trial.exact.day.stretch(&trial.begins[at], &trial.plan[at..]);
                 trial.exact.holds(at, trial.agents[at], &figures)
             };
-            while !holds(self) && self.agents[at] < u32::MAX {
+            while !holds(self) && self.agents[at] < u32::MAX && self.tries_on() {
                 self.set(at, self.agents[at] + 1);
             }
-            while self.agents[at] > 0 {
+            while self.agents[at] > 0 && self.tries_on() {
                 self.set(at, self.agents[at] - 1);
                 if !holds(self) {
                     self.set(at, self.agents[at] + 1);
@@ -201,7 +229,9 @@ impl<'a> Trial<'a> {
 
     /// Waits that reach into the next interval may have lost a little: one more where one fails.
     fn repair(&mut self) {
-        while let Some(at) = self.first_failure(0, None) {
+        while self.tries_on()
+            && let Some(at) = self.first_failure(0, None)
+        {
             self.set(at, self.agents[at] + 1);
             self.play_from(at);
         }
@@ -240,6 +270,9 @@ impl<'a> Trial<'a> {
 
     /// Makes the change and keeps it if all still holds; everything is as before if not.
     fn try_change(&mut self, change: &[(usize, i32)]) -> bool {
+        if self.tries >= ExactDay::MOST_TRIES || !self.tries_on() {
+            return false;
+        }
         let before = self.agents.clone();
         let mut possible = true;
         for &(at, by) in change {

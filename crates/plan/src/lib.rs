@@ -23,6 +23,7 @@ mod need;
 mod now;
 mod pooling;
 mod premises;
+mod question;
 mod record;
 mod roster;
 mod rules;
@@ -68,6 +69,7 @@ pub use need::{
 pub use now::{COME_AFTER_SECS, DayNow, Help, HelpEffect, HelpKind, PlayedRest, TypeEnd};
 pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use premises::premises_of;
+pub use question::{Answer, HeldInterval, Question};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
 pub use roster::{
     RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,

@@ -11,7 +11,7 @@ use crate::rules::Rules;
 use crate::trial::{TrialInputs, TrialInterval, customers_of};
 
 /// One interval of a day of the past.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct PastInterval {
     /// When it started.
     pub start: Timestamp,
@@ -26,7 +26,7 @@ pub struct PastInterval {
 }
 
 /// A day as it was, and as the engine plays it.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct ReplayedDay {
     /// Contacts that came.
     pub offered: u32,

@@ -22,7 +22,7 @@ fn no_plan_of_fewer_people_holds_every_interval() {
     // Small enough to try every plan that has one person fewer in all.
     let day = loads(&[6.0, 22.0, 30.0, 9.0]);
     let exact = ExactDay::new(&day, HALF_HOUR, &LEVEL_ONLY).unwrap();
-    let plan = exact.hold_every_interval().unwrap();
+    let plan = exact.hold_every_interval(&mut |_| true).unwrap().unwrap();
     for (at, figures) in plan.figures.iter().enumerate() {
         assert!(exact.holds(at, plan.agents[at], figures));
     }
@@ -76,7 +76,7 @@ fn the_simulated_day_is_held_where_the_plan_says_so() {
         })
         .collect();
     let exact = ExactDay::new(&day, HALF_HOUR, &LEVEL_ONLY).unwrap();
-    let plan = exact.hold_every_interval().unwrap();
+    let plan = exact.hold_every_interval(&mut |_| true).unwrap().unwrap();
     let replications = 4000;
     let intervals: Vec<_> = day
         .iter()

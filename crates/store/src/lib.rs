@@ -6,6 +6,7 @@
 mod accounts;
 mod agents;
 mod alarms;
+mod answers;
 mod archive;
 mod backup;
 mod centres;
@@ -47,6 +48,7 @@ mod waivers;
 pub use accounts::{KeptAccount, OpeningPlan};
 pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
 pub use alarms::{Alarm, Ring};
+pub use answers::KeptAnswer;
 pub use archive::ArchivedType;
 pub use backup::{Snapshot, TableSum, TableSums, schema_version};
 pub use centres::{Centre, ContactType};

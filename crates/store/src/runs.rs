@@ -29,6 +29,8 @@ pub enum RunKind {
     Search,
     /// A report; its work is one.
     Report,
+    /// The answer to a question of a page, in steps.
+    Answer,
 }
 
 /// How far a run has come.

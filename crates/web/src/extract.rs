@@ -43,6 +43,11 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Form<T> {
                 is_unseen(letter)
                     && !(letter.is_ascii_whitespace() && MANY_LINES.contains(&&*field))
             };
+            if text.len() > LONGEST_FIELD {
+                return Err(PageError::Refused(format!(
+                    "Nothing was changed: the field {field} has more than {LONGEST_FIELD} characters."
+                )));
+            }
             if text.contains(is_unseen) {
                 return Err(PageError::Refused(format!(
                     "Nothing was changed: the field {field} has a character that cannot be seen. Go back and type it again."
@@ -55,6 +60,9 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Form<T> {
         Ok(Self(typed))
     }
 }
+
+/// The longest text of a field, in bytes.
+const LONGEST_FIELD: usize = 100_000;
 
 /// Fields that may have several lines.
 const MANY_LINES: [&str; 1] = ["customers"];

@@ -15,6 +15,24 @@ use crate::tls::{self, innermost};
 /// How long an answer may take.
 const PATIENCE: Duration = Duration::from_secs(8);
 
+/// The largest answer that is read, in bytes: a day of a large centre is a hundredth of it.
+const LARGEST_ANSWER: usize = 32 * 1024 * 1024;
+
+/// The body of an answer, as far as it is no larger than any sensible one.
+async fn within_limit(mut answer: reqwest::Response) -> Result<Vec<u8>, SwitchError> {
+    let mut bytes = Vec::new();
+    while let Some(part) =
+        answer.chunk().await.map_err(|error| SwitchError::Away(innermost(&error)))?
+    {
+        if bytes.len() + part.len() > LARGEST_ANSWER {
+            let message = format!("its answer is larger than {} MB", LARGEST_ANSWER >> 20);
+            return Err(SwitchError::Strange(message));
+        }
+        bytes.extend_from_slice(&part);
+    }
+    Ok(bytes)
+}
+
 /// Where a switch is, and what it wants to be shown.
 #[derive(Clone, PartialEq, Eq)]
 pub struct SwitchAddress {
@@ -74,7 +92,7 @@ impl SwitchClient {
         let away = |error: reqwest::Error| SwitchError::Away(innermost(&error));
         let answer = request.send().await.map_err(away)?;
         let status = answer.status();
-        let bytes = answer.bytes().await.map_err(away)?;
+        let bytes = within_limit(answer).await?;
         if status.is_success() {
             return serde_json::from_slice(&bytes)
                 .map_err(|error| SwitchError::Strange(error.to_string()));

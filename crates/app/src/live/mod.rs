@@ -63,7 +63,8 @@ pub struct Live {
     address: Option<SwitchAddress>,
     view: watch::Sender<View>,
     wake: Arc<Notify>,
-    kept: Arc<outlook::Kept>,
+    kept: Arc<outlook::Kept<Outlook>>,
+    kept_helps: Arc<outlook::Kept<Helps>>,
 }
 
 impl Live {
@@ -74,6 +75,7 @@ impl Live {
             view: watch::channel(View::default()).0,
             wake: Arc::default(),
             kept: Arc::default(),
+            kept_helps: Arc::default(),
         }
     }
 

@@ -52,8 +52,8 @@ pub struct Helps {
     pub took: Duration,
 }
 
-/// The latest outlook.
-pub(super) type Kept = tokio::sync::Mutex<Option<Arc<Outlook>>>;
+/// The latest outlook, or what would help in it.
+pub(super) type Kept<T> = tokio::sync::Mutex<Option<Arc<T>>>;
 
 impl Live {
     /// What the day is going to be; `None` while the switch has said nothing.
@@ -103,8 +103,17 @@ impl Live {
     /// # Errors
     ///
     /// As [`outlook`](Self::outlook).
-    pub async fn helps(&self, store: &Store, centre: &Centre) -> Result<Option<Helps>, AppError> {
+    pub async fn helps(
+        &self,
+        store: &Store,
+        centre: &Centre,
+    ) -> Result<Option<Arc<Helps>>, AppError> {
         let Some(outlook) = self.outlook(store, centre).await? else { return Ok(None) };
+        // As for the outlook: whoever comes meanwhile waits for the same.
+        let mut kept = self.kept_helps.lock().await;
+        if let Some(helps) = kept.as_ref().filter(|kept| Arc::ptr_eq(&kept.outlook, &outlook)) {
+            return Ok(Some(helps.clone()));
+        }
         let known = outlook.clone();
         let (helps, took) = in_background(move || {
             let begun = Instant::now();
@@ -112,7 +121,9 @@ impl Live {
             Ok((known.today.now.helps(&rest, HELP_DAYS, SEED)?, begun.elapsed()))
         })
         .await?;
-        Ok(Some(Helps { outlook, helps, took }))
+        let helps = Arc::new(Helps { outlook, helps, took });
+        *kept = Some(helps.clone());
+        Ok(Some(helps))
     }
 
     /// What was worked out is not good any more: something was done.
@@ -124,6 +135,6 @@ impl Live {
 async fn in_background<T: Send + 'static>(
     work: impl FnOnce() -> Result<T, String> + Send + 'static,
 ) -> Result<T, AppError> {
-    let done = tokio::task::spawn_blocking(work).await.map_err(AppError::core)?;
+    let done = crate::computing::computed(work).await.map_err(AppError::core)?;
     done.map_err(AppError::Refused)
 }

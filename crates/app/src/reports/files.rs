@@ -75,7 +75,7 @@ pub async fn file(report: &Report, format: Format) -> Result<Vec<u8>, AppError> 
         Format::Json => serde_json::to_vec_pretty(report).map_err(AppError::core),
         Format::Xlsx => {
             let report = report.clone();
-            let written = tokio::task::spawn_blocking(move || workbook(&report)).await;
+            let written = crate::computing::computed(move || workbook(&report)).await;
             written.map_err(AppError::core)?.map_err(AppError::core)
         }
         Format::Pdf => {

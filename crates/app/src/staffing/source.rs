@@ -112,7 +112,7 @@ impl Source {
     /// [`AppError::Core`] where no number of people would do.
     pub async fn plan(&self, rules: Rules) -> Result<Vec<PlannedInterval>, AppError> {
         let source = self.clone();
-        tokio::task::spawn_blocking(move || source.schedule(&rules))
+        crate::computing::computed(move || source.schedule(&rules))
             .await
             .map_err(AppError::core)?
             .map_err(AppError::core)

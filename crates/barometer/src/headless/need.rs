@@ -174,7 +174,7 @@ fn every_interval(rows: &[&Row], secs: f64, rules: &Rules) -> Result<Vec<(u32, f
         let exact = ExactDay::new(&loads, secs, rules).context(
             "a plan that holds every interval is known for Erlang A and C, and a service level of the offered",
         )?;
-        let plan = exact.hold_every_interval()?;
+        let plan = exact.hold_every_interval(&mut |_| true)?.context("the search was stopped")?;
         let levels = plan.figures.iter().map(|figures| figures.service_level);
         held.extend(plan.agents.iter().copied().zip(levels));
     }

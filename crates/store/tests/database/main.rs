@@ -3,6 +3,7 @@
 #![cfg(test)]
 
 mod accounts;
+mod answers;
 mod change_sheets;
 mod demand;
 mod drafts;

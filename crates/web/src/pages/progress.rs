@@ -30,6 +30,8 @@ pub(crate) struct ProgressPart {
     left: Option<String>,
     failure: Option<String>,
     may_cancel: bool,
+    /// Where it is asked how far it is.
+    asks: String,
 }
 
 impl ProgressPart {
@@ -42,6 +44,7 @@ impl ProgressPart {
             RunKind::Account => "scenarios",
             RunKind::Search => "simulated days",
             RunKind::Report => "reports",
+            RunKind::Answer => "steps",
         };
         let count = |work: u32| words::thousands(f64::from(work));
         Self {
@@ -50,7 +53,7 @@ impl ProgressPart {
             is_stopping: run.cancel_requested && !run.state.is_over(),
             done: match run.kind {
                 // It ends when it is done, long before what it may take at most.
-                RunKind::Search => format!("{} {unit}", count(run.work_done)),
+                RunKind::Search | RunKind::Answer => format!("{} {unit}", count(run.work_done)),
                 _ => format!("{} of {} {unit}", count(run.work_done), count(run.work_total)),
             },
             over: match run.kind {
@@ -59,12 +62,19 @@ impl ProgressPart {
             },
             percent: (run.progress() * 100.0) as u32,
             left: match run.kind {
-                RunKind::Search => None,
+                RunKind::Search | RunKind::Answer => None,
                 _ => words::time_left(run.running_secs, run.progress()),
             },
             failure: run.failure.clone(),
             may_cancel: context.may_plan(),
+            asks: format!("/runs/{}/progress", run.id),
         }
+    }
+
+    /// The same within a part of a page that is asked for at its own address, and that stands there once it is over.
+    pub fn within(mut self, address: String) -> Self {
+        self.asks = address;
+        self
     }
 
     fn word(&self) -> &'static str {
@@ -86,6 +96,7 @@ pub(crate) const fn kind_word(kind: RunKind) -> &'static str {
         RunKind::Account => "account",
         RunKind::Search => "search",
         RunKind::Report => "report",
+        RunKind::Answer => "answer",
     }
 }
 
@@ -156,6 +167,7 @@ pub(crate) async fn address(
         RunKind::Account => "/watch/account".to_owned(),
         RunKind::Search => format!("/searches/{id}"),
         RunKind::Report => format!("/reports/editions/{id}"),
+        RunKind::Answer => app.store.question(id).await?.1,
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)

@@ -157,6 +157,9 @@ async fn no_field_takes_a_character_that_cannot_be_seen(pool: PgPool) {
             assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address} {odd}");
             answer.says("has a character that cannot be seen");
         }
+        let endless = admin.post(address, &format!("{form}{}", "a".repeat(100_001))).await;
+        assert_eq!(endless.status, StatusCode::UNPROCESSABLE_ENTITY, "{address}");
+        endless.says("has more than 100000 characters");
     }
     // Escapes in JSON are found as well, and so are names in files.
     let strategy = Strategy::plain("Book\u{0}ings").to_json();

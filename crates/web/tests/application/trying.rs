@@ -134,6 +134,12 @@ async fn days_of_the_past_are_played_again_beside_what_happened(pool: PgPool) {
         .map(|half| CoverInterval { start: from + (30 * half).minutes(), agents: 8 })
         .collect();
     centre.store.save_cover(centre.bookings, &cover, Save::OURS).await.unwrap();
+    viewer.get(&address).await.says("Queued: 0 steps");
+    centre.work_off().await;
     let page = viewer.get(&address).await;
     page.says("of 7 days went as the engine expects").says("Sunday 22 November");
+    // Asked again it is there at once; a planner who cancels one comes back to the page that asked.
+    assert_eq!(viewer.get(&address).await.text, page.text);
+    let open = centre.store.open_runs().await.unwrap();
+    assert!(open.is_empty(), "nothing is worked out twice");
 }

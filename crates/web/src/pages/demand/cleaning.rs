@@ -196,7 +196,7 @@ async fn find(
     let calendar =
         app.store.calendar(context.centre.id, history.first_day(), history.end()).await?;
     let applied: Vec<_> = marks.iter().filter_map(|mark| mark.decision.mark()).collect();
-    let found = tokio::task::spawn_blocking(move || Found {
+    let found = barometer_app::computing::computed(move || Found {
         missing: gaps(&history),
         open: proposals(&history.marked(&applied), &calendar),
     });

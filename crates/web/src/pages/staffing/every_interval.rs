@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{ExactDay, IntervalLoad};
+use barometer_plan::{Answer, IntervalLoad, Question};
 use jiff::SignedDuration;
 use serde::Serialize;
 use uuid::Uuid;
@@ -15,6 +15,7 @@ use crate::charts;
 use crate::extract::{Path, Query};
 use crate::page_error::PageError;
 use crate::pages::page;
+use crate::pages::progress::ProgressPart;
 use crate::words;
 
 #[derive(Template)]
@@ -71,39 +72,41 @@ pub(crate) async fn every_interval(
         ));
     }
     let loads: Vec<IntervalLoad> = plan.iter().map(|interval| interval.load).collect();
-    // A search through some hundred whole days; too long for the thread that answers pages.
-    let work = tokio::task::spawn_blocking(move || {
-        let own: Vec<u32> = plan.iter().map(|interval| interval.assessment.need).collect();
-        let exact = ExactDay::new(&loads, secs, &rules)?;
-        let result = exact.evaluate(&own).and_then(|figures| {
-            let holds: Vec<bool> = figures
-                .iter()
-                .enumerate()
-                .map(|(at, each)| exact.holds(at, own[at], each))
-                .collect();
-            Ok((own, figures, holds, exact.hold_every_interval()?, plan))
-        });
-        Some(result)
-    });
-    let done = work.await.map_err(|error| PageError::Internal(Box::new(error)))?;
-    let Some(done) = done else {
-        return page(&nothing(
-            "This is known for Erlang A and C with a service level of the offered; chats that slow each other down, deadlines and a speed of answer are not.",
-        ));
+    let own: Vec<u32> = plan.iter().map(|interval| interval.assessment.need).collect();
+    let question = Question::EveryInterval {
+        loads,
+        own: own.clone(),
+        interval_secs: secs,
+        rules: Box::new(rules),
     };
-    let (own, figures, holds, held, plan) =
-        done.map_err(|error| PageError::Internal(Box::new(error)))?;
-    let hours = |agents: &[u32]| {
-        agents.iter().map(|&agents| f64::from(agents)).sum::<f64>() * secs / 3600.0
+    let rest = one_day.rest();
+    let page_address = format!("/staffing/{id}/what-if?day={}{rest}", context.day);
+    let (centre, by) = (context.centre.id, context.user.id);
+    let kept = app.store.ask(centre, &question, &page_address, Some(by)).await?;
+    let intervals = match kept.answer {
+        Some(Answer::EveryInterval { intervals }) => intervals,
+        Some(_) => {
+            return page(&nothing(
+                "This is known for Erlang A and C with a service level of the offered; chats that slow each other down, deadlines and a speed of answer are not.",
+            ));
+        }
+        None => {
+            let address = format!("/staffing/{id}/every-interval?day={}{rest}", context.day);
+            return page(&ProgressPart::of(&kept.run, &context).within(address));
+        }
     };
-    let broken = holds.iter().filter(|holds| !**holds).count();
+    let hours =
+        |agents: &mut dyn Iterator<Item = u32>| agents.map(f64::from).sum::<f64>() * secs / 3600.0;
+    let own_hours = hours(&mut own.iter().copied());
+    let held_hours = hours(&mut intervals.iter().map(|each| each.held));
+    let broken = intervals.iter().filter(|each| !each.own_holds).count();
     let said = format!(
         "Each interval's own need comes to {} agent-hours and misses a target in {} of {} intervals, since none begins where its steady state would have it. Holding every target in every interval takes {} agent-hours ({}).",
-        words::thousands(hours(&own)),
+        words::thousands(own_hours),
         broken,
         own.len(),
-        words::thousands(hours(&held.agents)),
-        words::change(hours(&held.agents) / hours(&own).max(1e-9) - 1.0),
+        words::thousands(held_hours),
+        words::change(held_hours / own_hours.max(1e-9) - 1.0),
     );
     let percent = |share: f64| (share * 1000.0).round() / 10.0;
     let clock = |at: usize| words::clock(plan[at].start, &zone);
@@ -111,18 +114,20 @@ pub(crate) async fn every_interval(
         said,
         chart: Some(charts::embedded(&HeldChart {
             labels: (0..own.len()).map(clock).collect(),
-            own: figures.iter().map(|each| percent(each.service_level)).collect(),
-            held: held.figures.iter().map(|each| percent(each.service_level)).collect(),
+            own: intervals.iter().map(|each| percent(each.own_level)).collect(),
+            held: intervals.iter().map(|each| percent(each.held_level)).collect(),
             target: percent(rules.service_level),
         })?),
-        rows: (0..own.len())
-            .map(|at| Row {
+        rows: intervals
+            .iter()
+            .enumerate()
+            .map(|(at, each)| Row {
                 time: clock(at),
                 own: own[at],
-                own_level: words::percent(figures[at].service_level),
-                own_holds: holds[at],
-                held: held.agents[at],
-                held_level: words::percent(held.figures[at].service_level),
+                own_level: words::percent(each.own_level),
+                own_holds: each.own_holds,
+                held: each.held,
+                held_level: words::percent(each.held_level),
             })
             .collect(),
         within: words::plain(rules.within_secs),

@@ -342,7 +342,7 @@ async fn in_background<T: Send + 'static>(
     compute: impl FnOnce() -> Result<T, NeedError> + Send + 'static,
 ) -> Result<T, PageError> {
     let internal = |error| PageError::Internal(error);
-    tokio::task::spawn_blocking(compute)
+    barometer_app::computing::computed(compute)
         .await
         .map_err(|error| internal(Box::new(error)))?
         .map_err(|error| PageError::Internal(Box::new(error)))

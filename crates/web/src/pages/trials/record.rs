@@ -3,9 +3,8 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{PastInterval, Record, ReplayedDay, replay_day, without_gaps};
-use barometer_store::ContactType;
-use barometer_strategy::Strategy;
+use barometer_plan::{Answer, PastInterval, Question, Record, ReplayedDay, without_gaps};
+use barometer_store::{ContactType, KeptAnswer};
 use jiff::civil::Date;
 use jiff::{Span, Timestamp};
 use serde::Deserialize;
@@ -17,6 +16,7 @@ use crate::access::RequestContext;
 use crate::extract::Query;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::progress::ProgressPart;
 use crate::pages::{Choice, choices, page};
 use crate::words;
 use barometer_app::planning;
@@ -33,6 +33,7 @@ struct RecordPage {
     contact_type: Uuid,
     day: Date,
     answer: String,
+    progress: Option<ProgressPart>,
     rows: Vec<RecordRow>,
     replications: u32,
 }
@@ -63,15 +64,26 @@ pub(crate) async fn record(
     let days = past_days(&app, &context, chosen).await?;
     let versions = app.store.strategy_versions(context.centre.id).await?;
     let live = versions.iter().find(|version| version.is_live).or(versions.first());
-    let replayed = match live {
-        Some(live) => {
-            let (live, chosen) = (app.store.strategy(live.id).await?, chosen.clone());
-            tokio::task::spawn_blocking(move || replay_all(&live, &chosen, days))
-                .await
-                .map_err(|error| PageError::Internal(Box::new(error)))?
-                .map_err(PageError::Refused)?
+    let address = format!("/trials/record?contact_type={}&day={}", chosen.id, context.day);
+    let asked = match live {
+        Some(live) if !days.is_empty() => {
+            let question = Question::Record {
+                strategy: Box::new(app.store.strategy(live.id).await?),
+                contact_type: chosen.name.clone(),
+                rules: Box::new(chosen.rules),
+                interval_secs: chosen.grain.secs(),
+                replications: REPLICATIONS,
+                days,
+            };
+            let (centre, by) = (context.centre.id, context.user.id);
+            Some(app.store.ask(centre, &question, &address, Some(by)).await?)
         }
-        None => Vec::new(),
+        _ => None,
+    };
+    let (replayed, progress) = match asked {
+        Some(KeptAnswer { answer: Some(Answer::Record { days }), .. }) => (days, None),
+        Some(kept) => (Vec::new(), Some(ProgressPart::of(&kept.run, &context))),
+        None => (Vec::new(), None),
     };
     page(&RecordPage {
         frame: Frame::of(&context, Stage::Trials, Some(chosen.id)),
@@ -80,7 +92,11 @@ pub(crate) async fn record(
         }),
         contact_type: chosen.id,
         day: context.day,
-        answer: answer(&replayed),
+        answer: match &progress {
+            None => answer(&replayed),
+            Some(_) => format!("The last {DAYS} days are simulated {REPLICATIONS} times each."),
+        },
+        progress,
         rows: replayed.iter().rev().map(row).collect(),
         replications: REPLICATIONS,
     })
@@ -126,22 +142,6 @@ async fn past_days(
         Some((date, without_gaps(first, count, secs, |start| known.get(&start).copied())))
     };
     Ok((0..DAYS).filter_map(day).collect())
-}
-
-fn replay_all(
-    strategy: &Strategy,
-    contact_type: &ContactType,
-    days: Vec<(Date, Vec<PastInterval>)>,
-) -> Result<Vec<(Date, ReplayedDay)>, String> {
-    let (name, rules) = (contact_type.name.as_str(), &contact_type.rules);
-    let secs = contact_type.grain.secs();
-    let mut replayed = Vec::with_capacity(days.len());
-    for (date, intervals) in days {
-        let day = replay_day(strategy, (name, rules), secs, &intervals, REPLICATIONS)
-            .map_err(|error| format!("{date} cannot be played again: {error}."))?;
-        replayed.extend(day.map(|day| (date, day)));
-    }
-    Ok(replayed)
 }
 
 fn answer(replayed: &[(Date, ReplayedDay)]) -> String {

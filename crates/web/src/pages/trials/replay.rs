@@ -255,7 +255,7 @@ pub(super) async fn tell(
     inputs: TrialInputs,
     replication: u32,
 ) -> Result<(Names, EventLog), PageError> {
-    let told = tokio::task::spawn_blocking(move || {
+    let told = barometer_app::computing::computed(move || {
         let experiment = inputs.experiment().map_err(|error| error.to_string())?;
         let (_, log) = experiment.log(replication).map_err(|error| error.to_string())?;
         Ok::<_, String>((experiment.names().clone(), log))

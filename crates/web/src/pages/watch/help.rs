@@ -62,7 +62,7 @@ pub(crate) async fn show(
     context: RequestContext,
 ) -> Result<Response, PageError> {
     match app.live.helps(&app.store, &context.centre).await {
-        Ok(helps) => shown(&context, helps.as_ref(), None),
+        Ok(helps) => shown(&context, helps.as_deref(), None),
         Err(AppError::Refused(message)) => shown(&context, None, Some(message)),
         Err(error) => Err(error.into()),
     }
@@ -198,14 +198,14 @@ pub(crate) async fn act(
     let Some(known) = known else {
         let message =
             "The day has moved on, and this does not help any more. Look at the list again.";
-        return shown(&context, helps.as_ref(), Some(message.to_owned()));
+        return shown(&context, helps.as_deref(), Some(message.to_owned()));
     };
     match app.live.help(&app.store, &context.centre, known, context.user.id).await {
         Ok(Done::Planned) => Ok(Redirect::to("/watch?note=planned").into_response()),
         Ok(Done::Draft(number)) => {
             Ok(Redirect::to(&format!("/strategy?draft={number}")).into_response())
         }
-        Err(AppError::Refused(message)) => shown(&context, helps.as_ref(), Some(message)),
+        Err(AppError::Refused(message)) => shown(&context, helps.as_deref(), Some(message)),
         Err(error) => Err(error.into()),
     }
 }

@@ -165,7 +165,7 @@ async fn found_days(
     };
     let calendar: Calendar =
         app.store.calendar(context.centre.id, history.first_day(), history.end()).await?;
-    let found = tokio::task::spawn_blocking(move || recurring_days(&history, &calendar));
+    let found = barometer_app::computing::computed(move || recurring_days(&history, &calendar));
     found.await.map_err(|error| PageError::Internal(Box::new(error)))
 }
 

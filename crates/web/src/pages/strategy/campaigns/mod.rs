@@ -161,7 +161,7 @@ pub(crate) async fn show(
     let people = PeopleView::of(&app, &context, &seen.opened, query.campaign.as_deref()).await?;
     let page_of = move || page_of(&context, &seen, &query, &zone, people);
     // The exact chains of the map take tens of milliseconds.
-    let view = tokio::task::spawn_blocking(page_of)
+    let view = barometer_app::computing::computed(page_of)
         .await
         .map_err(|error| PageError::Internal(Box::new(error)))??;
     page(&view)

@@ -1,0 +1,176 @@
+//! Questions that take longer than a page may: a worker answers them once, and the answer is kept under the question.
+
+use barometer_strategy::Strategy;
+use jiff::civil::Date;
+use serde::{Deserialize, Serialize};
+
+use crate::day_plan::ExactDay;
+use crate::record::{PastInterval, ReplayedDay, replay_day};
+use crate::rules::Rules;
+use crate::{IntervalLoad, NeedError};
+
+/// A question with everything that its answer depends on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Question {
+    /// How days of the past go when they are played again.
+    Record {
+        /// The strategy that they are played with.
+        strategy: Box<Strategy>,
+        /// The contact type.
+        contact_type: String,
+        /// Its targets.
+        rules: Box<Rules>,
+        /// Length of its intervals in seconds.
+        interval_secs: f64,
+        /// How often each day is played.
+        replications: u32,
+        /// The days, each in order and without gaps.
+        days: Vec<(Date, Vec<PastInterval>)>,
+    },
+    /// How many people hold every target in every interval of a day that never settles.
+    EveryInterval {
+        /// What is expected, from opening to close.
+        loads: Vec<IntervalLoad>,
+        /// Each interval's own need.
+        own: Vec<u32>,
+        /// Length of the intervals in seconds.
+        interval_secs: f64,
+        /// The targets.
+        rules: Box<Rules>,
+    },
+}
+
+/// What a question was answered with.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Answer {
+    /// The days that had contacts and people, played again.
+    Record {
+        /// In the order of the question.
+        days: Vec<(Date, ReplayedDay)>,
+    },
+    /// Nothing is known of such a day: deadlines, chats that slow each other down, a speed of answer.
+    Unknown,
+    /// The exact day, interval by interval.
+    EveryInterval {
+        /// In order.
+        intervals: Vec<HeldInterval>,
+    },
+}
+
+/// An interval of an exact day: with its own need, and with the people that hold every interval.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct HeldInterval {
+    /// Service level with its own need, 0 to 1.
+    pub own_level: f64,
+    /// Whether its own need holds every target.
+    pub own_holds: bool,
+    /// People in the plan that holds every interval.
+    pub held: u32,
+    /// Service level with them.
+    pub held_level: f64,
+}
+
+impl Question {
+    /// The most steps that [`answer`](Self::answer) takes.
+    pub fn steps(&self) -> u32 {
+        match self {
+            Self::Record { days, .. } => u32::try_from(days.len()).unwrap_or(u32::MAX),
+            Self::EveryInterval { .. } => ExactDay::MOST_TRIES,
+        }
+    }
+
+    /// The answer; `goes_on` is told how many steps are done, and `None` comes where it says no.
+    ///
+    /// # Errors
+    ///
+    /// Why it cannot be answered, as people read it.
+    pub fn answer(&self, mut goes_on: impl FnMut(u32) -> bool) -> Result<Option<Answer>, String> {
+        match self {
+            Self::Record { strategy, contact_type, rules, interval_secs, replications, days } => {
+                let mut replayed = Vec::with_capacity(days.len());
+                for (done, (date, intervals)) in (0u32..).zip(days) {
+                    if !goes_on(done) {
+                        return Ok(None);
+                    }
+                    let of = (contact_type.as_str(), rules.as_ref());
+                    let day = replay_day(strategy, of, *interval_secs, intervals, *replications)
+                        .map_err(|error| format!("{date} cannot be played again: {error}"))?;
+                    replayed.extend(day.map(|day| (*date, day)));
+                }
+                Ok(Some(Answer::Record { days: replayed }))
+            }
+            Self::EveryInterval { loads, own, interval_secs, rules } => {
+                let Some(exact) = ExactDay::new(loads, *interval_secs, rules) else {
+                    return Ok(Some(Answer::Unknown));
+                };
+                let held = every_interval(&exact, own, &mut goes_on);
+                let held = held.map_err(|error| error.to_string())?;
+                Ok(held.map(|intervals| Answer::EveryInterval { intervals }))
+            }
+        }
+    }
+}
+
+fn every_interval(
+    exact: &ExactDay<'_>,
+    own: &[u32],
+    goes_on: &mut dyn FnMut(u32) -> bool,
+) -> Result<Option<Vec<HeldInterval>>, NeedError> {
+    let figures = exact.evaluate(own)?;
+    let Some(plan) = exact.hold_every_interval(goes_on)? else { return Ok(None) };
+    let held = plan.agents.iter().zip(&plan.figures);
+    let intervals = figures.iter().zip(own).zip(held).enumerate();
+    let held = intervals.map(|(at, ((with_own, own), (held, with_held)))| HeldInterval {
+        own_level: with_own.service_level,
+        own_holds: exact.holds(at, *own, with_own),
+        held: *held,
+        held_level: with_held.service_level,
+    });
+    Ok(Some(held.collect()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::rules::Rules;
+
+    fn morning() -> Question {
+        let loads: Vec<IntervalLoad> = [20.0, 60.0, 90.0, 40.0]
+            .map(|contacts| IntervalLoad { contacts, handle_secs: 300.0 })
+            .to_vec();
+        Question::EveryInterval {
+            own: vec![5, 13, 18, 9],
+            loads,
+            interval_secs: 1800.0,
+            rules: Box::new(Rules::STARTING),
+        }
+    }
+
+    #[test]
+    fn a_day_is_answered_and_stopped_when_nobody_wants_it() {
+        let Ok(Some(Answer::EveryInterval { intervals })) = morning().answer(|_| true) else {
+            panic!("it is known")
+        };
+        let level = Rules::STARTING.service_level;
+        assert!(intervals.iter().all(|each| each.held_level >= level), "{intervals:?}");
+        assert!(intervals.iter().any(|each| each.own_level != each.held_level));
+        let mut asked = 0;
+        let stopped = morning().answer(|tries| {
+            asked = tries;
+            tries < 3
+        });
+        assert_eq!((stopped, asked), (Ok(None), 3));
+    }
+
+    #[test]
+    fn what_is_not_known_is_said_and_questions_survive_their_kept_form() {
+        let Question::EveryInterval { loads, own, interval_secs, .. } = morning() else { return };
+        let rules = Box::new(Rules { answer_secs: Some(20.0), ..Rules::STARTING });
+        let question = Question::EveryInterval { loads, own, interval_secs, rules };
+        assert_eq!(question.answer(|_| true), Ok(Some(Answer::Unknown)));
+        let kept = serde_json::to_string(&question).unwrap();
+        assert_eq!(serde_json::from_str::<Question>(&kept).unwrap(), question);
+    }
+}
