@@ -1,0 +1,39 @@
+//! Measures how much one server and one database hold; `docs/scale.md` has what came out and how to repeat it.
+//!
+//! Not a part of what is installed: it fills a database of its own, and asks a server what people ask it.
+
+mod boards;
+mod fill;
+mod people;
+mod visit;
+
+use anyhow::{Context, Result};
+use clap::{Parser, Subcommand};
+
+#[derive(Parser)]
+#[command(about = "Measures how much one server and one database hold")]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Fills an empty database with a centre of many contact types and long history.
+    Fill(fill::Options),
+    /// Visits all pages as many people at the same time, and tells how long they waited.
+    Visit(visit::Options),
+    /// Keeps many boards open, and tells how long a new state takes to reach all of them.
+    Boards(boards::Options),
+}
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    // Both of reqwest's ways to encrypt need one; the server here is asked in the clear.
+    rustls::crypto::ring::default_provider().install_default().ok().context("no encryption")?;
+    match Cli::parse().command {
+        Command::Fill(options) => fill::run(options).await,
+        Command::Visit(options) => visit::run(options).await,
+        Command::Boards(options) => boards::run(options).await,
+    }
+}
