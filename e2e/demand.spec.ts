@@ -174,3 +174,23 @@ test('a switch’s own report is asked about once', async ({ page }) => {
   await page.goto('/demand');
   await expect(page.getByRole('link', { name: 'Fundbüro' })).toHaveCount(0);
 });
+
+test('a contact type that is not used any more is archived, restored, and removed by an administrator', async ({ page }) => {
+  await signIn(page, 'admin');
+  await page.goto('/demand?day=2026-11-23');
+  await page.getByText('Add a contact type modelled on another').click();
+  await page.getByLabel('Name').fill('Island bus');
+  await page.getByLabel('% of the contacts').fill('5');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByRole('navigation', { name: 'Demand of Island bus' })).toBeVisible();
+  await page.getByText('Archive Island bus').first().click();
+  await page.getByRole('button', { name: 'Archive Island bus' }).click();
+  await page.getByRole('button', { name: 'Restore Island bus' }).click();
+  await expect(page.getByRole('navigation', { name: 'Demand of Island bus' })).toBeVisible();
+  await page.getByText('Archive Island bus').first().click();
+  await page.getByRole('button', { name: 'Archive Island bus' }).click();
+  const archived = page.getByRole('row', { name: /Island bus.*Asha Lindqvist/ });
+  page.once('dialog', (dialog) => dialog.accept());
+  await archived.getByRole('button', { name: 'Remove Island bus for good' }).click();
+  await expect(page.getByText('Island bus')).toHaveCount(0);
+});

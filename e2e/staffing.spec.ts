@@ -192,3 +192,27 @@ test('lines are sized and those that are there checked', async ({ page }) => {
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByText(/The 60 there are refuse [\d.]+ % of the calls: too few/)).toBeVisible();
 });
+
+test('two planners change the lines at once: the second is told who was first, keeps what was typed, and may insist', async ({ page, browser }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing');
+  await page.getByRole('navigation', { name: /Staffing/ }).getByRole('link', { name: 'Lines and ports' }).click();
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, 'approver');
+  await other.goto(page.url());
+  const ring = 'Rings before answered, s';
+  const before = await page.getByLabel(ring).inputValue();
+  await other.getByLabel(ring).fill('7');
+  await other.getByRole('button', { name: 'Save' }).click();
+  await expect(other.getByRole('status')).toHaveText('Saved.');
+  await page.getByLabel(ring).fill('9');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('alert')).toContainText(/saved this on .* after you had opened it\. Yours is not saved yet/);
+  await expect(page.getByLabel(ring)).toHaveValue('9');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('status')).toHaveText('Saved.');
+  await page.getByLabel(ring).fill(before);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('status')).toHaveText('Saved.');
+  await other.context().close();
+});

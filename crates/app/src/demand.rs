@@ -80,22 +80,6 @@ pub async fn refresh_forecast(
     Ok(())
 }
 
-/// Makes the forecasts that history is there for and that are missing, as after an update that
-/// threw them away.
-///
-/// # Errors
-///
-/// [`StoreError`] when the database fails.
-pub async fn refresh_missing_forecasts(store: &Store) -> Result<(), StoreError> {
-    let Some(centre) = store.centre().await? else { return Ok(()) };
-    for each in store.contact_types(centre.id).await? {
-        if store.forecast(each.id).await?.is_none() {
-            refresh_forecast(store, &each, &centre.zone).await?;
-        }
-    }
-    Ok(())
-}
-
 async fn from_history(
     store: &Store,
     contact_type: &ContactType,

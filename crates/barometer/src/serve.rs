@@ -3,7 +3,6 @@
 use std::net::SocketAddr;
 
 use anyhow::{Context, Result};
-use barometer_app::demand::refresh_missing_forecasts;
 use barometer_app::live::{self, Live, SwitchAddress};
 use barometer_app::outbox::{self, Delivery, MailServer};
 use barometer_app::reports;
@@ -104,12 +103,10 @@ pub async fn run(store: Store, database: DatabaseOptions, options: Options) -> R
     } else {
         Some(worker::run_beside(database, options.worker, stopped.clone())?)
     };
-    let missing = store.clone();
-    tokio::spawn(async move {
-        if let Err(error) = refresh_missing_forecasts(&missing).await {
-            tracing::warn!(?error, "some forecasts are not made yet");
-        }
-    });
+    if let Some(centre) = store.centre().await? {
+        // As after an update that threw them away; workers make them.
+        store.queue_missing_forecasts(centre.id).await?;
+    }
     let tidy = tokio::spawn(tidy(store, options.keep_runs_days));
     tracing::info!("listening on http://{}", listener.local_addr()?);
     let stopping = async move {

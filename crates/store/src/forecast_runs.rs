@@ -78,6 +78,30 @@ impl Store {
         Ok(run)
     }
 
+    /// Queues the forecasts of contact types that could have one and have none, as after an update that threw them
+    /// away; `None` where nothing is missing.
+    pub async fn queue_missing_forecasts(&self, centre: Uuid) -> Result<Option<Uuid>, StoreError> {
+        let failed = StoreError::on("queueing missing forecasts");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let missing: Vec<Uuid> = sqlx::query_scalar(
+            "SELECT id FROM contact_types AS types \
+             WHERE centre_id = $1 AND archived_at IS NULL \
+               AND NOT EXISTS (SELECT FROM forecasts WHERE contact_type_id = types.id) \
+               AND (like_type_id IS NOT NULL \
+                 OR EXISTS (SELECT FROM history WHERE contact_type_id = types.id)) ORDER BY position",
+        )
+        .bind(centre)
+        .fetch_all(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        if missing.is_empty() {
+            return Ok(None);
+        }
+        let run = queue_forecasts(&mut tx, centre, &missing, None).await?;
+        tx.commit().await.map_err(&failed)?;
+        Ok(Some(run))
+    }
+
     /// The contact types that a run of forecasts is for; `None` for all of them.
     pub async fn forecast_run_types(&self, run: Uuid) -> Result<Option<Vec<Uuid>>, StoreError> {
         let types: Vec<Uuid> =

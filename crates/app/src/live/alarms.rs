@@ -75,7 +75,7 @@ impl Watching {
             // What rang before this process was started still does.
             for ring in store.rings(centre.id, i64::MAX).await? {
                 if ring.cleared_at.is_none() {
-                    let rings = AlarmState { beyond_since: None, rings: true };
+                    let rings = AlarmState { rings: true, ..AlarmState::default() };
                     self.states.insert(ring.alarm, (ring.rule, rings));
                 }
             }

@@ -3,6 +3,7 @@
 #![cfg(test)]
 
 mod operating;
+mod upgrade;
 
 use std::collections::BTreeSet;
 use std::io::Write;

@@ -145,6 +145,9 @@ pub struct AlarmRule {
     pub clears_at: f64,
     /// For so many minutes the value must have been beyond the threshold.
     pub minutes: f64,
+    /// It is looked at every so many minutes; at each state that the switch tells where this is 0.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub every_minutes: f64,
     /// How much it matters.
     pub severity: Severity,
     /// It is looked at in these hours of the centre's clock only; always where there are none.
@@ -181,6 +184,7 @@ impl AlarmRule {
             threshold,
             clears_at: threshold,
             minutes: 0.0,
+            every_minutes: 0.0,
             severity,
             hours: None,
             tells: Vec::new(),
@@ -209,6 +213,8 @@ impl AlarmRule {
         );
         let lasts = self.minutes.is_finite() && (0.0..=1440.0).contains(&self.minutes);
         ensure(lasts, "minutes", "must be 0 to 1440 minutes");
+        let often = self.every_minutes.is_finite() && (0.0..=240.0).contains(&self.every_minutes);
+        ensure(often, "every_minutes", "must be 0 to 240 minutes");
         let named = self.contact_type.as_ref().is_some_and(|name| !name.is_empty());
         ensure(
             named == self.measure.is_of_type(),
@@ -237,6 +243,10 @@ impl AlarmRule {
     }
 }
 
+fn is_zero(number: &f64) -> bool {
+    *number == 0.0
+}
+
 /// Where an alarm is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct AlarmState {
@@ -244,6 +254,9 @@ pub struct AlarmState {
     pub beyond_since: Option<f64>,
     /// Whether it rings.
     pub rings: bool,
+    /// When it was looked at last, on the same clock.
+    #[serde(default)]
+    pub looked_at: Option<f64>,
 }
 
 /// What has happened to an alarm.
@@ -264,11 +277,17 @@ impl AlarmState {
         value: Option<f64>,
     ) -> Option<AlarmChange> {
         let value = value?;
+        // A clock that was set back must not keep it from being looked at.
+        let passed = self.looked_at.map(|looked_at| at_secs - looked_at);
+        if passed.is_some_and(|passed| (0.0..60.0 * rule.every_minutes).contains(&passed)) {
+            return None;
+        }
+        self.looked_at = Some(at_secs);
         if self.rings {
             if !rule.is_clear(value) {
                 return None;
             }
-            *self = Self::default();
+            (self.rings, self.beyond_since) = (false, None);
             return Some(AlarmChange::Clears);
         }
         if !rule.is_beyond(value) {
@@ -316,6 +335,25 @@ mod tests {
             .collect();
         // Beyond from minute 1 on, so it rings at 3; it hovers over 120 until 8; then again from 9 on.
         assert_eq!(would_have_rung(&rule, &past), [180.0, 660.0]);
+    }
+
+    #[test]
+    fn one_that_is_looked_at_every_few_minutes_does_not_see_what_passes_between() {
+        let every = |every_minutes| AlarmRule {
+            every_minutes,
+            ..rule(AlarmMeasure::LongestWait, 180.0, 120.0, 0.0)
+        };
+        let values = [100.0, 190.0, 100.0, 190.0, 100.0, 200.0, 110.0, 100.0, 100.0, 190.0];
+        let past: Vec<(f64, Option<f64>)> =
+            (0..).map(|minute| 60.0 * f64::from(minute)).zip(values.map(Some)).collect();
+        assert_eq!(would_have_rung(&every(0.0), &past), [60.0, 180.0, 300.0, 540.0]);
+        // At minutes 0, 5: once; it clears unseen at 6 and is looked at again at 10.
+        assert_eq!(would_have_rung(&every(5.0), &past), [300.0]);
+        assert!(would_have_rung(&every(2.0), &past).is_empty(), "it looks at even minutes only");
+        assert_eq!(every(241.0).faults()[0].field, "every_minutes");
+        // The clock of another switch, an hour behind, goes on.
+        let mut state = AlarmState { looked_at: Some(3600.0), ..AlarmState::default() };
+        assert_eq!(state.step(&every(5.0), 10.0, Some(200.0)), Some(AlarmChange::Rings));
     }
 
     #[test]

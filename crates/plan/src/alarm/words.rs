@@ -39,7 +39,11 @@ impl AlarmRule {
         };
         let lasts =
             if self.minutes > 0.0 { format!(" for {} min", self.minutes) } else { String::new() };
-        format!("{of} {side} {}{lasts}", self.measure.said(self.threshold))
+        let often = match self.every_minutes {
+            every if every > 0.0 => format!(", looked at every {every} min"),
+            _ => String::new(),
+        };
+        format!("{of} {side} {}{lasts}{often}", self.measure.said(self.threshold))
     }
 }
 
@@ -60,6 +64,15 @@ mod tests {
         assert_eq!(
             level.sentence(),
             "Bookings: service level of the last full interval under 70.0 %"
+        );
+        let seldom = AlarmRule {
+            every_minutes: 15.0,
+            ..rule(AlarmMeasure::Waiting, Some("Bookings"), 9.0, 0.0)
+        };
+        assert!(
+            seldom.sentence().ends_with("over 9, looked at every 15 min"),
+            "{}",
+            seldom.sentence()
         );
         let silence = rule(AlarmMeasure::Silence, None, 30.0, 0.0);
         assert_eq!(silence.sentence(), "Time since the switch was heard over 0:30");

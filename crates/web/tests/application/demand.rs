@@ -203,7 +203,9 @@ async fn forecasts_that_an_update_threw_away_are_made_anew(pool: PgPool) {
     for table in ["DELETE FROM forecast_intervals", "DELETE FROM forecasts"] {
         sqlx::query(table).execute(&pool).await.unwrap();
     }
-    barometer_app::demand::refresh_missing_forecasts(&centre.store).await.unwrap();
+    assert!(centre.store.queue_missing_forecasts(centre.centre).await.unwrap().is_some());
+    centre.work_off().await;
+    assert_eq!(centre.store.queue_missing_forecasts(centre.centre).await.unwrap(), None);
     let made = centre
         .store
         .made_intervals(centre.bookings, Timestamp::UNIX_EPOCH, Timestamp::MAX)

@@ -30,17 +30,7 @@ const ALARM: &str =
 const REPORT: &str = "section=demand&by=day&period=last-week&against=nothing&keep_days=30&title=";
 
 fn alarm() -> AlarmRule {
-    AlarmRule {
-        measure: AlarmMeasure::Waiting,
-        contact_type: Some("Bookings".to_owned()),
-        threshold: 9.0,
-        clears_at: 9.0,
-        minutes: 2.0,
-        severity: Severity::Warning,
-        hours: None,
-        tells: Vec::new(),
-        escalation: None,
-    }
+    AlarmRule::new(AlarmMeasure::Waiting, Some("Bookings"), 9.0, Severity::Warning)
 }
 
 #[sqlx::test(migrations = false)]

@@ -79,6 +79,8 @@ pub(crate) struct AlarmForm {
     #[serde(default)]
     minutes: String,
     #[serde(default)]
+    every_minutes: String,
+    #[serde(default)]
     severity: String,
     #[serde(default)]
     hours: String,
@@ -258,6 +260,10 @@ impl AlarmForm {
             threshold: words::plain_number(scale * rule.threshold),
             clears_at: words::plain_number(scale * rule.clears_at),
             minutes: words::plain_number(rule.minutes),
+            every_minutes: match rule.every_minutes {
+                every if every > 0.0 => words::plain_number(every),
+                _ => String::new(),
+            },
             severity: rule.severity.word().to_owned(),
             hours: rule.hours.map_or_else(String::new, |hours| hours.to_string()),
             tells: names(&rule.tells),
@@ -291,6 +297,10 @@ impl AlarmForm {
             scale * number("clears_at", &self.clears_at)
         };
         let minutes = number("minutes", &self.minutes);
+        let every_minutes = match self.every_minutes.trim() {
+            "" => 0.0,
+            typed => number("every_minutes", typed),
+        };
         let named = !self.contact_type.is_empty() && measure.is_of_type();
         let escalates = !self.escalation_minutes.trim().is_empty();
         let after_minutes =
@@ -319,6 +329,7 @@ impl AlarmForm {
             threshold,
             clears_at,
             minutes,
+            every_minutes,
             severity: Severity::of_word(&self.severity).unwrap_or(Severity::Warning),
             hours,
             tells,
