@@ -6,13 +6,14 @@ use std::any::Any;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicI32, Ordering};
 use std::thread::available_parallelism;
 
 use rayon::{ThreadPool, ThreadPoolBuildError, ThreadPoolBuilder};
 use tokio::sync::oneshot;
 
-/// The nice value of a worker's threads: a thread at 0 gets nearly all of a core that both want.
-const WORKERS_NICENESS: i32 = 19;
+/// The nice value of a worker's threads: a thread at 0 gets some ten times the time of one at 10, where both want it.
+static NICENESS: AtomicI32 = AtomicI32::new(0);
 
 /// The pool of the workers in this process; none where they have the process to themselves.
 static WORKERS: OnceLock<ThreadPool> = OnceLock::new();
@@ -35,12 +36,17 @@ impl Panicked {
 }
 
 /// Makes the pool of workers that share their process with pages, with so many threads to compute on (a thread for each
-/// core unless said) and one for each of `jobs` that may hold one while it waits.
+/// core unless said) and one for each of `jobs` that may hold one while it waits, at a `niceness` of 0 to 19.
 ///
 /// # Errors
 ///
 /// [`ThreadPoolBuildError`] where the system gives no threads.
-pub fn begin_workers(threads: Option<usize>, jobs: usize) -> Result<(), ThreadPoolBuildError> {
+pub fn begin_workers(
+    threads: Option<usize>,
+    jobs: usize,
+    niceness: i32,
+) -> Result<(), ThreadPoolBuildError> {
+    NICENESS.store(niceness, Ordering::Relaxed);
     let cores = threads.unwrap_or_else(|| available_parallelism().map_or(1, usize::from));
     let pool = ThreadPoolBuilder::new()
         .num_threads(cores + jobs.saturating_sub(1))
@@ -56,7 +62,8 @@ pub fn begin_workers(threads: Option<usize>, jobs: usize) -> Result<(), ThreadPo
 pub fn begin_workers_thread() {
     IS_WORKERS.set(true);
     // Of this thread alone, on Linux. Where it is refused, the thread is as urgent as others.
-    if let Err(error) = rustix::process::setpriority_process(None, WORKERS_NICENESS) {
+    if let Err(error) = rustix::process::setpriority_process(None, NICENESS.load(Ordering::Relaxed))
+    {
         tracing::debug!(%error, "a worker's thread has the priority of pages");
     }
 }
@@ -99,14 +106,14 @@ mod tests {
     #[test]
     fn workers_compute_in_their_pool_at_lower_priority_and_pages_in_theirs() {
         let before = place();
-        begin_workers(Some(2), 1).unwrap();
+        begin_workers(Some(2), 1, 7).unwrap();
         let runtime = tokio::runtime::Builder::new_multi_thread()
             .worker_threads(1)
             .on_thread_start(begin_workers_thread)
             .build()
             .unwrap();
         let of_workers = runtime.block_on(runtime.spawn(computed(everywhere))).unwrap().unwrap();
-        assert!(of_workers.iter().all(|of| *of == (true, WORKERS_NICENESS)), "{of_workers:?}");
+        assert!(of_workers.iter().all(|of| *of == (true, 7)), "{of_workers:?}");
         let pages = tokio::runtime::Runtime::new().unwrap();
         let of_pages = pages.block_on(pages.spawn(computed(everywhere))).unwrap().unwrap();
         assert!(of_pages.iter().all(|of| *of == (false, before.1)), "{of_pages:?}");

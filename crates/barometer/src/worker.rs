@@ -40,6 +40,10 @@ pub struct WorkerOptions {
     /// Cores on which trials are played; all of them unless said.
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     threads: Option<u16>,
+    /// How far the workers of a server give way to its pages and to other programs: 0 not at all, 19 the most.
+    #[arg(long, env = "BAROMETER_WORKER_NICENESS", default_value_t = 10,
+        value_parser = clap::value_parser!(i32).range(0..=19))]
+    worker_niceness: i32,
 }
 
 /// Plays trials until Ctrl-C or a termination signal.
@@ -62,7 +66,7 @@ pub fn run_beside(
     options: WorkerOptions,
     stopped: watch::Receiver<bool>,
 ) -> Result<oneshot::Receiver<Result<()>>> {
-    begin_workers(options.threads.map(usize::from), AT_ONCE)?;
+    begin_workers(options.threads.map(usize::from), AT_ONCE, options.worker_niceness)?;
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .thread_name("worker")
         .on_thread_start(begin_workers_thread)
