@@ -322,7 +322,7 @@ test('a day whose exact solution is known comes out within its own confidence', 
   page.once('dialog', (dialog) => dialog.accept());
   await page.goto('/demand');
   await page.getByRole('link', { name: 'Even line' }).click();
-  await page.getByText('Remove Even line').first().click();
-  await page.getByRole('button', { name: 'Remove Even line' }).click();
-  await expect(page.getByRole('link', { name: 'Even line' })).toHaveCount(0);
+  await page.getByText('Archive Even line').first().click();
+  await page.getByRole('button', { name: 'Archive Even line' }).click();
+  await expect(page.getByRole('button', { name: 'Restore Even line' })).toBeVisible();
 });
