@@ -54,7 +54,10 @@ impl Store {
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("saving the cover");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        for (contact_type, cover, save) in covers {
+        // Always in one order: two who save the same covers wait for each other instead of both failing.
+        let mut in_order: Vec<_> = covers.iter().collect();
+        in_order.sort_by_key(|(contact_type, _, _)| *contact_type);
+        for (contact_type, cover, save) in in_order {
             count_save(&mut tx, Edited::Cover(*contact_type), *save).await?;
             insert_cover(&mut tx, *contact_type, cover).await?;
         }
