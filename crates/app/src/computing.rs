@@ -35,7 +35,7 @@ impl Panicked {
     }
 }
 
-/// Makes the pool of workers that share their process with pages, with so many threads to compute on (a thread for each
+/// Makes the pool of workers that share their process with pages, with `threads` to compute on (one for each
 /// core unless said) and one for each of `jobs` that may hold one while it waits, at a `niceness` of 0 to 19.
 ///
 /// # Errors

@@ -74,7 +74,7 @@ impl<'a> ExactDay<'a> {
     /// not hold and taking where it does with fewer, then trades.
     ///
     /// `goes_on` is told of every change that is tried, by its number; `None` where it says no. After
-    /// [`MOST_TRIES`](Self::MOST_TRIES) the plan is as good as it has become: it holds, but somebody might still be
+    /// [`MOST_TRIES`](Self::MOST_TRIES) the search for a cheaper one ends: the plan holds, but somebody might still be
     /// taken from it.
     ///
     /// # Errors

@@ -1,4 +1,4 @@
-//! Measures how much one server and one database hold; `docs/scale.md` has what came out and how to repeat it.
+//! Measures how much one server and one database hold; `docs/scale.md` has the figures and how to repeat them.
 //!
 //! Not a part of what is installed: it fills a database of its own, and asks a server what people ask it.
 

@@ -55,7 +55,7 @@ pub struct Options {
     /// How long somebody looks at a page, in seconds on average.
     #[arg(long, default_value_t = 10.0)]
     reads_secs: f64,
-    /// Queues a trial of so many days before they begin, so that workers are busy all the while.
+    /// Queues a trial of this many days before they begin, so that workers are busy all the while.
     #[arg(long)]
     beside_trial_of_days: Option<u32>,
 }

@@ -142,16 +142,10 @@ impl Store {
         rules: &LineRules,
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("saving the lines");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Lines(centre), save).await?;
-        sqlx::query("UPDATE centres SET line_rules = $2 WHERE id = $1")
+        let change = sqlx::query("UPDATE centres SET line_rules = $2 WHERE id = $1")
             .bind(centre)
-            .bind(Json(rules))
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
+            .bind(Json(rules));
+        self.save_edited(Edited::Lines(centre), save, "saving the lines", change).await
     }
 
     /// What evidence has to come to; that of a new centre before anybody said.
@@ -172,16 +166,11 @@ impl Store {
         rules: &EvidenceRules,
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("saving the rules for evidence");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Evidence(centre), save).await?;
-        sqlx::query("UPDATE centres SET evidence_rules = $2 WHERE id = $1")
+        let change = sqlx::query("UPDATE centres SET evidence_rules = $2 WHERE id = $1")
             .bind(centre)
-            .bind(Json(rules))
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
+            .bind(Json(rules));
+        let doing = "saving the rules for evidence";
+        self.save_edited(Edited::Evidence(centre), save, doing, change).await
     }
 
     /// Removes a centre with everything that belongs to it.
@@ -276,19 +265,10 @@ impl Store {
         method: Option<MethodName>,
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("pinning a method");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Method(contact_type), save).await?;
-        let done = sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
+        let change = sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
             .bind(contact_type)
-            .bind(method.map(MethodName::slug))
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        if done.rows_affected() == 0 {
-            return Err(StoreError::NotFound);
-        }
-        tx.commit().await.map_err(&failed)
+            .bind(method.map(MethodName::slug));
+        self.save_edited(Edited::Method(contact_type), save, "pinning a method", change).await
     }
 
     /// Changes a contact type's targets, and keeps those from before for
@@ -299,21 +279,12 @@ impl Store {
         rules: &Rules,
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("saving targets");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Targets(contact_type), save).await?;
-        let done = sqlx::query(
+        let change = sqlx::query(
             "UPDATE contact_types SET rules = $2, previous_rules = rules WHERE id = $1",
         )
         .bind(contact_type)
-        .bind(Json(rules))
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        if done.rows_affected() == 0 {
-            return Err(StoreError::NotFound);
-        }
-        tx.commit().await.map_err(&failed)
+        .bind(Json(rules));
+        self.save_edited(Edited::Targets(contact_type), save, "saving targets", change).await
     }
 
     /// Changes the targets back to those before the last save; once more makes that undone. Nothing

@@ -2,7 +2,9 @@
 //! somebody else saved another one meanwhile. The check and the change are one transaction.
 
 use jiff::Timestamp;
-use sqlx::PgConnection;
+use sqlx::postgres::PgArguments;
+use sqlx::query::Query;
+use sqlx::{PgConnection, Postgres};
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
@@ -85,6 +87,24 @@ impl Store {
                 .await
                 .map_err(StoreError::on("reading a version"))?;
         Ok(version.unwrap_or(0))
+    }
+
+    /// Counts a save and carries it out, in one transaction; [`StoreError::NotFound`] where there is nothing to change.
+    pub(crate) async fn save_edited(
+        &self,
+        edited: Edited,
+        save: Save,
+        doing: &'static str,
+        change: Query<'_, Postgres, PgArguments>,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on(doing);
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, edited, save).await?;
+        let done = change.execute(&mut *tx).await.map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        tx.commit().await.map_err(&failed)
     }
 }
 

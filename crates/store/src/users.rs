@@ -156,16 +156,11 @@ impl Store {
         sees_agents: bool,
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("changing who sees single agents");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Person(id), save).await?;
-        sqlx::query("UPDATE users SET sees_agents = $2 WHERE id = $1")
+        let change = sqlx::query("UPDATE users SET sees_agents = $2 WHERE id = $1")
             .bind(id)
-            .bind(sees_agents)
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
+            .bind(sees_agents);
+        let doing = "changing who sees single agents";
+        self.save_edited(Edited::Person(id), save, doing, change).await
     }
 
     /// The secret of a person's authenticator, and the last step of time whose code was used.

@@ -18,7 +18,7 @@ const PATIENCE: Duration = Duration::from_secs(8);
 /// The largest answer that is read, in bytes: a day of a large centre is a hundredth of it.
 const LARGEST_ANSWER: usize = 32 * 1024 * 1024;
 
-/// The body of an answer, as far as it is no larger than any sensible one.
+/// The body of an answer, up to the limit.
 async fn within_limit(mut answer: reqwest::Response) -> Result<Vec<u8>, SwitchError> {
     let mut bytes = Vec::new();
     while let Some(part) =

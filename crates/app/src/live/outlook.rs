@@ -109,7 +109,7 @@ impl Live {
         centre: &Centre,
     ) -> Result<Option<Arc<Helps>>, AppError> {
         let Some(outlook) = self.outlook(store, centre).await? else { return Ok(None) };
-        // As for the outlook: whoever comes meanwhile waits for the same.
+        // As for the outlook: requests that arrive meanwhile wait for the same.
         let mut kept = self.kept_helps.lock().await;
         if let Some(helps) = kept.as_ref().filter(|kept| Arc::ptr_eq(&kept.outlook, &outlook)) {
             return Ok(Some(helps.clone()));

@@ -66,7 +66,7 @@ async fn a_database_of_an_earlier_version_comes_up_to_date_with_everything(pool:
     let sheets = store.change_sheets(centre.id).await.unwrap();
     assert_eq!(sheets.len(), 1);
     assert!(sheets[0].sheet().is_some(), "its record is read");
-    // Everything that came later begins empty, and work goes on.
+    // What later versions added begins empty, and work goes on.
     assert_eq!(store.archived_types(centre.id).await.unwrap(), []);
     assert!(store.queue_missing_forecasts(centre.id).await.unwrap().is_none());
     barometer_app::runs::work_off_open(&store).await.unwrap();

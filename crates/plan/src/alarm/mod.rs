@@ -145,7 +145,7 @@ pub struct AlarmRule {
     pub clears_at: f64,
     /// For so many minutes the value must have been beyond the threshold.
     pub minutes: f64,
-    /// It is looked at every so many minutes; at each state that the switch tells where this is 0.
+    /// Minutes between two looks at it; at each state that the switch tells where this is 0.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub every_minutes: f64,
     /// How much it matters.

@@ -12,7 +12,6 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::saves::count_save;
 use crate::{Edited, Save, Store, StoreError};
 
 pub use editions::{Edition, EditionFile, EditionLine, FailedEdition, MadeEdition, NewEdition};
@@ -118,10 +117,7 @@ impl Store {
         (definition, keep_days): (&Definition, i32),
         save: Save,
     ) -> Result<(), StoreError> {
-        let failed = StoreError::on("changing a report");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        count_save(&mut tx, Edited::Report(id), save).await?;
-        let done = sqlx::query(
+        let change = sqlx::query(
             "UPDATE reports SET title = $3, definition = $4, keep_days = $5, changed_at = now() \
              WHERE centre_id = $1 AND id = $2",
         )
@@ -129,14 +125,8 @@ impl Store {
         .bind(id)
         .bind(&definition.title)
         .bind(Json(definition))
-        .bind(keep_days)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        if done.rows_affected() == 0 {
-            return Err(StoreError::NotFound);
-        }
-        tx.commit().await.map_err(&failed)
+        .bind(keep_days);
+        self.save_edited(Edited::Report(id), save, "changing a report", change).await
     }
 
     /// Removes a report with its schedules and everything that was made of it.
