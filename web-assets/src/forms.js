@@ -13,7 +13,33 @@ function giveKey(form) {
   form.append(field);
 }
 
+const isChanged = (field) => {
+  if (field.type === 'hidden') return false;
+  if (field.type === 'checkbox' || field.type === 'radio') return field.checked !== field.defaultChecked;
+  if (field.tagName === 'SELECT') return [...field.options].some((option) => option.selected !== option.defaultSelected) && field.selectedIndex > 0;
+  return 'defaultValue' in field && field.value !== field.defaultValue;
+};
+
+// Whether somebody has typed what is not sent yet.
+export const isTyping = () => [...document.querySelectorAll('form[method="post"]')].some((form) => [...form.elements].some(isChanged));
+
+// A page whose run has ended loads itself again, but not over what is being typed.
+function keepTyped(event) {
+  if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true' || !isTyping()) return;
+  event.preventDefault();
+  const notice = document.createElement('p');
+  notice.className = 'notice';
+  notice.role = 'status';
+  notice.textContent = 'The run has ended. This page still shows the figures from before it, because you have typed something that is not saved. ';
+  const link = document.createElement('a');
+  link.href = window.location.href;
+  link.textContent = 'Show the new figures and drop what is typed';
+  notice.append(link);
+  event.detail.elt.replaceWith(notice);
+}
+
 export function bindForms() {
+  document.addEventListener('htmx:beforeOnLoad', keepTyped);
   document.addEventListener('submit', (event) => {
     const form = event.target;
     if (form.dataset.confirm && !window.confirm(form.dataset.confirm)) {

@@ -4,6 +4,7 @@
 use jiff::Timestamp;
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_forecast_of;
 use crate::{Store, StoreError};
 
 /// An archived contact type.
@@ -59,17 +60,23 @@ impl Store {
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
 
-    /// Takes a contact type out of the archive, as it was.
-    pub async fn restore_contact_type(&self, id: Uuid) -> Result<(), StoreError> {
+    /// Takes a contact type out of the archive, as it was, and queues its forecast from today.
+    pub async fn restore_contact_type(&self, id: Uuid, by: Option<Uuid>) -> Result<(), StoreError> {
+        let failed = StoreError::on("restoring a contact type");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         let done = sqlx::query(
             "UPDATE contact_types SET archived_at = NULL, archived_by = NULL \
              WHERE id = $1 AND archived_at IS NOT NULL",
         )
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
-        .map_err(StoreError::on("restoring a contact type"))?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        .map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        queue_forecast_of(&mut tx, id, by).await?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// Removes an archived contact type with its history, forecast and cover, all or nothing; strategies, trials and

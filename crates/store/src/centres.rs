@@ -10,6 +10,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_forecast_of;
 use crate::saves::count_save;
 use crate::{Edited, Save, Store, StoreError};
 
@@ -31,6 +32,8 @@ pub struct Centre {
 pub struct ContactType {
     /// Key.
     pub id: Uuid,
+    /// Whose.
+    pub centre: Uuid,
     /// Name as shown.
     pub name: String,
     /// Length of its intervals.
@@ -56,6 +59,7 @@ struct CentreRow {
 #[derive(FromRow)]
 struct ContactTypeRow {
     id: Uuid,
+    centre_id: Uuid,
     name: String,
     grain_minutes: i16,
     rules: Json<Rules>,
@@ -73,6 +77,7 @@ impl TryFrom<ContactTypeRow> for ContactType {
             Grain::try_from(row.grain_minutes).map_err(StoreError::unreadable("contact types"))?;
         Ok(Self {
             id: row.id,
+            centre: row.centre_id,
             name: row.name,
             grain,
             rules: row.rules.0,
@@ -83,7 +88,7 @@ impl TryFrom<ContactTypeRow> for ContactType {
     }
 }
 
-const CONTACT_TYPES: &str = "SELECT id, name, grain_minutes, rules, pinned_method, like_type_id, like_share, \
+const CONTACT_TYPES: &str = "SELECT id, centre_id, name, grain_minutes, rules, pinned_method, like_type_id, like_share, \
      archived_at \
      FROM contact_types";
 
@@ -243,6 +248,7 @@ impl Store {
         name: &str,
         model: &ContactType,
         share: f64,
+        by: Option<Uuid>,
     ) -> Result<Uuid, StoreError> {
         let failed = StoreError::on("adding a contact type");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
@@ -254,21 +260,29 @@ impl Store {
             .execute(&mut *tx)
             .await
             .map_err(&failed)?;
+        queue_forecast_of(&mut tx, id, by).await?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
     }
 
-    /// Pins the method that a contact type is forecast with, or leaves it to the backtest.
+    /// Pins the method that a contact type is forecast with, or leaves it to the backtest, and queues the forecast.
     pub async fn pin_method(
         &self,
         contact_type: Uuid,
         method: Option<MethodName>,
         save: Save,
     ) -> Result<(), StoreError> {
-        let change = sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
+        let failed = StoreError::on("pinning a method");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Method(contact_type), save).await?;
+        sqlx::query("UPDATE contact_types SET pinned_method = $2 WHERE id = $1")
             .bind(contact_type)
-            .bind(method.map(MethodName::slug));
-        self.save_edited(Edited::Method(contact_type), save, "pinning a method", change).await
+            .bind(method.map(MethodName::slug))
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        queue_forecast_of(&mut tx, contact_type, save.by).await?;
+        tx.commit().await.map_err(&failed)
     }
 
     /// Changes a contact type's targets, and keeps those from before for

@@ -4,7 +4,7 @@ use sqlx::PgConnection;
 use uuid::Uuid;
 
 use crate::runs::{JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, queue};
-use crate::{Store, StoreError};
+use crate::{ContactType, Store, StoreError};
 
 /// Queues forecasts: of these contact types, or of all where none is named. A run that waits already
 /// takes them in: it will see every change made until now. One that is under way may have passed a
@@ -62,6 +62,40 @@ pub(crate) async fn queue_forecasts(
     .await
     .map_err(&failed)?;
     Ok(run)
+}
+
+/// Queues the forecast of one contact type, in the transaction that changes what it is made from.
+pub(crate) async fn queue_forecast_of(
+    connection: &mut PgConnection,
+    contact_type: Uuid,
+    by: Option<Uuid>,
+) -> Result<Uuid, StoreError> {
+    let centre = sqlx::query_scalar("SELECT centre_id FROM contact_types WHERE id = $1")
+        .bind(contact_type)
+        .fetch_optional(&mut *connection)
+        .await
+        .map_err(StoreError::on("queueing a forecast"))?
+        .ok_or(StoreError::NotFound)?;
+    queue_forecasts(connection, centre, &[contact_type], by).await
+}
+
+/// Queues all forecasts of a centre that has any contact types.
+pub(crate) async fn queue_all_forecasts(
+    connection: &mut PgConnection,
+    centre: Uuid,
+    by: Option<Uuid>,
+) -> Result<(), StoreError> {
+    let is_any: bool = sqlx::query_scalar(
+        "SELECT EXISTS (SELECT FROM contact_types WHERE centre_id = $1 AND archived_at IS NULL)",
+    )
+    .bind(centre)
+    .fetch_one(&mut *connection)
+    .await
+    .map_err(StoreError::on("queueing the forecasts"))?;
+    if is_any {
+        queue_forecasts(connection, centre, &[], by).await?;
+    }
+    Ok(())
 }
 
 impl Store {
@@ -124,6 +158,27 @@ impl Store {
         .fetch_optional(&self.pool)
         .await
         .map_err(StoreError::on("looking for a run of forecasts"))?;
+        Ok(row.map(Run::from))
+    }
+
+    /// The last run that makes or was to make the forecast of a contact type.
+    pub async fn last_forecast_run_of(
+        &self,
+        contact_type: &ContactType,
+    ) -> Result<Option<Run>, StoreError> {
+        let row: Option<RunRow> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {RUN_COLUMNS} FROM runs {JOIN_RUNS} \
+             WHERE runs.centre_id = $1 AND kind = 'forecasts' \
+               AND (NOT EXISTS (SELECT FROM forecast_run_types WHERE run_id = runs.id) \
+                 OR EXISTS (SELECT FROM forecast_run_types \
+                            WHERE run_id = runs.id AND contact_type_id = $2)) \
+             ORDER BY runs.created_at DESC LIMIT 1"
+        )))
+        .bind(contact_type.centre)
+        .bind(contact_type.id)
+        .fetch_optional(&self.pool)
+        .await
+        .map_err(StoreError::on("looking for the run of a forecast"))?;
         Ok(row.map(Run::from))
     }
 

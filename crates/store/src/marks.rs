@@ -8,6 +8,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_forecast_of;
 use crate::{Store, StoreError};
 
 /// A decision about a stretch of a contact type's history.
@@ -85,7 +86,7 @@ impl Store {
         Ok(rows.into_iter().map(mark).collect())
     }
 
-    /// Keeps decisions about a contact type's history, all or none.
+    /// Keeps decisions about a contact type's history, all or none, and queues the forecast that follows from them.
     pub async fn add_history_marks(
         &self,
         contact_type: Uuid,
@@ -111,21 +112,29 @@ impl Store {
             .await
             .map_err(&failed)?;
         }
+        queue_forecast_of(&mut tx, contact_type, by).await?;
         tx.commit().await.map_err(&failed)
     }
 
-    /// Takes a decision back.
+    /// Takes a decision back, and queues the forecast without it.
     pub async fn remove_history_mark(
         &self,
         contact_type: Uuid,
         id: Uuid,
+        by: Option<Uuid>,
     ) -> Result<(), StoreError> {
+        let failed = StoreError::on("removing a mark");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         let gone = sqlx::query("DELETE FROM history_marks WHERE contact_type_id = $1 AND id = $2")
             .bind(contact_type)
             .bind(id)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await
-            .map_err(StoreError::on("removing a mark"))?;
-        if gone.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+            .map_err(&failed)?;
+        if gone.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        queue_forecast_of(&mut tx, contact_type, by).await?;
+        tx.commit().await.map_err(&failed)
     }
 }

@@ -6,6 +6,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_all_forecasts;
 use crate::{Store, StoreError};
 
 /// An entry of the calendar: one name with all its occurrences.
@@ -122,7 +123,7 @@ impl Store {
         Ok(Calendar::new(days.collect()))
     }
 
-    /// Adds entries, all or none.
+    /// Adds entries, all or none, and queues all forecasts: a holiday touches all contact types.
     pub async fn add_special_days(
         &self,
         centre: Uuid,
@@ -151,15 +152,19 @@ impl Store {
             .await
             .map_err(&failed)?;
         }
+        queue_all_forecasts(&mut tx, centre, by).await?;
         tx.commit().await.map_err(&failed)
     }
 
-    /// Takes an entry out, and returns it so that it can be put back.
+    /// Takes an entry out, queues all forecasts, and returns the entry so that it can be put back.
     pub async fn remove_special_day(
         &self,
         centre: Uuid,
         id: Uuid,
+        by: Option<Uuid>,
     ) -> Result<NewSpecialDay, StoreError> {
+        let failed = StoreError::on("removing a special day");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
         let row: Row = sqlx::query_as(
             "DELETE FROM special_days WHERE centre_id = $1 AND id = $2 \
              RETURNING id, name, class, repeats, days_before, days_after, closed, factor, source, \
@@ -167,10 +172,12 @@ impl Store {
         )
         .bind(centre)
         .bind(id)
-        .fetch_optional(&self.pool)
+        .fetch_optional(&mut *tx)
         .await
-        .map_err(StoreError::on("removing a special day"))?
+        .map_err(&failed)?
         .ok_or(StoreError::NotFound)?;
+        queue_all_forecasts(&mut tx, centre, by).await?;
+        tx.commit().await.map_err(&failed)?;
         Ok(SpecialDayEntry::from(row).entry)
     }
 }

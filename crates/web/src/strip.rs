@@ -123,6 +123,7 @@ mod tests {
         let name = "Calls".to_owned();
         ContactType {
             id: Uuid::nil(),
+            centre: Uuid::nil(),
             name,
             grain: Grain::Half,
             rules: Rules::STARTING,

@@ -131,9 +131,9 @@ async fn the_calendar_gives_every_occurrence_with_the_days_around_it(pool: PgPoo
 
     let entries = store.special_days(centre).await.unwrap();
     assert_eq!(entries[0].by.as_deref(), Some("A. Planner"));
-    let taken_out = store.remove_special_day(centre, entries[0].id).await.unwrap();
+    let taken_out = store.remove_special_day(centre, entries[0].id, None).await.unwrap();
     assert_eq!(taken_out, christmas);
-    let twice = store.remove_special_day(centre, entries[0].id).await;
+    let twice = store.remove_special_day(centre, entries[0].id, None).await;
     assert!(matches!(twice, Err(StoreError::NotFound)));
 }
 
@@ -162,9 +162,9 @@ async fn decisions_about_history_keep_who_when_and_why(pool: PgPool) {
     assert_eq!(kept, [shift, outage, fine], "the oldest stretch first");
     assert_eq!(marks[0].by.as_deref(), Some("A. Planner"));
     assert_eq!(marks[2].decision.mark(), None, "what was found to be right changes nothing");
-    store.remove_history_mark(bookings, marks[0].id).await.unwrap();
+    store.remove_history_mark(bookings, marks[0].id, None).await.unwrap();
     assert_eq!(store.history_marks(bookings).await.unwrap().len(), 2);
-    let elsewhere = store.remove_history_mark(Uuid::nil(), marks[1].id).await;
+    let elsewhere = store.remove_history_mark(Uuid::nil(), marks[1].id, None).await;
     assert!(matches!(elsewhere, Err(StoreError::NotFound)));
 }
 
@@ -200,10 +200,10 @@ async fn a_contact_type_remembers_its_method_and_its_model(pool: PgPool) {
     store.pin_method(bookings, Some(MethodName::YearAgo), Save::OURS).await.unwrap();
     let model = store.contact_type(bookings).await.unwrap();
     assert_eq!(model.pinned_method, Some(MethodName::YearAgo));
-    let like = store.add_contact_type_like(centre, "Island bus", &model, 0.25).await.unwrap();
+    let like = store.add_contact_type_like(centre, "Island bus", &model, 0.25, None).await.unwrap();
     let like = store.contact_type(like).await.unwrap();
     assert_eq!((like.like, like.grain), (Some((bookings, 0.25)), Grain::Half));
-    let taken = store.add_contact_type_like(centre, "bookings", &model, 0.25).await;
+    let taken = store.add_contact_type_like(centre, "bookings", &model, 0.25, None).await;
     assert!(matches!(taken, Err(StoreError::Taken)));
     store.pin_method(bookings, None, Save::OURS).await.unwrap();
     assert_eq!(store.contact_type(bookings).await.unwrap().pinned_method, None);

@@ -71,11 +71,15 @@ async fn contacts_moved_to_another_type_arrive_there(pool: PgPool) {
     let planner = centre.visitor(Role::Planner).await;
     let model = centre.store.contact_type(centre.bookings).await.unwrap();
     let centre_id = centre.store.centre().await.unwrap().unwrap().id;
-    let bus =
-        centre.store.add_contact_type_like(centre_id, "Island bus", &model, 0.5).await.unwrap();
+    let bus = centre
+        .store
+        .add_contact_type_like(centre_id, "Island bus", &model, 0.5, None)
+        .await
+        .unwrap();
     let day = "2026-11-26";
     // The forecast of the model takes the one that is like it along.
     planner.post(&format!("/demand/{}/method", centre.bookings), "method=").await;
+    centre.work_off().await;
     let (ours, theirs) = (on(&centre, centre.bookings, day).await, on(&centre, bus, day).await);
     assert!((theirs / ours - 0.5).abs() < 1e-9);
     planner.get(&format!("/demand/{bus}")).await.says("50 % of another contact type");
@@ -127,6 +131,17 @@ async fn a_marked_stretch_is_cleaned_and_a_decision_can_be_taken_back(pool: PgPo
     let page = planner.get(&format!("/demand/{}", centre.bookings)).await;
     page.says("what the forecast takes instead");
 
+    // A run that was stopped says so where the forecast stands: it is older than the decision.
+    let forecast = format!("/demand/{}", centre.bookings);
+    let model = centre.store.contact_type(centre.bookings).await.unwrap();
+    let run = centre.store.last_forecast_run_of(&model).await.unwrap().unwrap();
+    planner.get(&forecast).await.says("Queued: 0 of 1 forecasts");
+    planner.post(&format!("/runs/{}/cancel", run.id), "").await;
+    planner.get(&forecast).await.says("Cancelled").says("Try again");
+    planner.post(&format!("/runs/{}/retry", run.id), "").await;
+    centre.work_off().await;
+    assert!(!planner.get(&forecast).await.text.contains("Cancelled"));
+
     let marks = centre.store.history_marks(centre.bookings).await.unwrap();
     planner.post(&format!("{address}/{}/remove", marks[0].id), "").await;
     planner.get(&address).await.says("One stretch looks wrong");
@@ -143,7 +158,13 @@ async fn a_closed_day_has_no_contacts_from_the_moment_it_is_entered(pool: PgPool
     let form = "name=Works+outing&class=Closure&from=2026-11-30&repeats=once&closed=yes";
     let added = planner.post("/demand/special-days?day=2026-11-23", form).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
-    planner.get(added.location()).await.says("Works outing on Monday 30 November").says("closed");
+    planner
+        .get(added.location())
+        .await
+        .says("Queued: 0 of 1 forecasts")
+        .says("Works outing on Monday 30 November")
+        .says("closed");
+    centre.work_off().await;
     assert_eq!(on(&centre, centre.bookings, "2026-11-30").await, 0.0);
     let wrong =
         planner.post("/demand/special-days", "name=&class=X&from=someday&repeats=once").await;
@@ -189,6 +210,8 @@ async fn a_pinned_method_makes_the_forecast_and_the_page_says_what_is_better(poo
     let address = format!("/demand/{}/accuracy", centre.bookings);
     planner.get(&address).await.says("the best on held-out weeks").says("80 % band");
     planner.post(&format!("/demand/{}/method", centre.bookings), "method=smoothing").await;
+    planner.get(&address).await.says("Queued: 0 of 1 forecasts");
+    centre.work_off().await;
     let head = centre.store.forecast(centre.bookings).await.unwrap().unwrap();
     assert_eq!(head.method, Some(MethodName::Smoothing));
     planner.get(&address).await.says("pinned");
@@ -229,6 +252,8 @@ async fn a_new_contact_type_is_forecast_like_another_until_it_has_history(pool: 
     let form = format!("name=Island+bus&percent=15&model={}", centre.bookings);
     let added = planner.post("/demand/like", &form).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    planner.get(added.location()).await.says("Queued: 0 of 1 forecasts");
+    centre.work_off().await;
     planner.get(added.location()).await.says("this is 15 % of another contact type");
     planner.get("/demand").await.says("Island bus");
 }

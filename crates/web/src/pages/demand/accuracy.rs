@@ -18,7 +18,6 @@ use crate::extract::{Form, Path};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::words;
-use barometer_app::demand::refresh_forecast;
 
 #[derive(Template)]
 #[template(path = "demand/accuracy.html")]
@@ -136,8 +135,6 @@ pub(crate) async fn pin(
         return Err(PageError::Refused("There is no such method; choose one.".to_owned()));
     }
     app.store.pin_method(id, method, edited::save(&context, &form.based_on)).await?;
-    let contact_type = app.store.contact_type(id).await?;
-    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
     Ok(Redirect::to(&Tab::Accuracy.address(id, context.day)).into_response())
 }
 

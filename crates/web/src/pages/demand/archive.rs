@@ -2,7 +2,6 @@
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_app::demand::refresh_forecast;
 use barometer_store::{Deed, Noted};
 use jiff::tz::TimeZone;
 use uuid::Uuid;
@@ -64,9 +63,8 @@ pub(crate) async fn restore(
     Planner(context): Planner,
     Path(id): Path<Uuid>,
 ) -> Result<Response, PageError> {
-    app.store.restore_contact_type(id).await?;
+    app.store.restore_contact_type(id, Some(context.user.id)).await?;
     let contact_type = app.store.contact_type(id).await?;
-    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
     let change = Noted::about(contact_type.name);
     trail::note(&app, &context, Deed::ContactTypeRestored, change).await;
     let address = Stage::Demand.address(context.day, Some(id));

@@ -20,7 +20,7 @@ use crate::forms::{self, FormErrors};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::demand::{history_grid, refresh_forecast};
+use barometer_app::demand::history_grid;
 
 /// The longest reason that is kept.
 const MOST_CHARS: usize = 200;
@@ -266,7 +266,6 @@ pub(crate) async fn decide(
         return Err(PageError::Refused(message.to_owned()));
     }
     app.store.add_history_marks(id, &decisions, Some(context.user.id)).await?;
-    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
     Ok(back(id, context.day, "kept"))
 }
 
@@ -282,7 +281,6 @@ pub(crate) async fn mark(
     match decision(&typed, &mut wrong) {
         Some(decision) => {
             app.store.add_history_marks(id, &[decision], Some(context.user.id)).await?;
-            refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
             Ok(back(id, context.day, "kept"))
         }
         None => refused(&CleaningPage::new(&app, &context, &contact_type, typed, wrong).await?),
@@ -335,9 +333,7 @@ pub(crate) async fn remove(
     Planner(context): Planner,
     Path((id, mark)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
-    let contact_type = app.store.contact_type(id).await?;
-    app.store.remove_history_mark(id, mark).await?;
-    refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
+    app.store.remove_history_mark(id, mark, Some(context.user.id)).await?;
     Ok(back(id, context.day, "gone"))
 }
 

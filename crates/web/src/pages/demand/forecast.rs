@@ -11,7 +11,6 @@ use jiff::tz::TimeZone;
 use serde::Serialize;
 use uuid::Uuid;
 
-use super::runs;
 use super::tabs::{Head, Tab};
 use crate::App;
 use crate::access::RequestContext;
@@ -20,7 +19,6 @@ use crate::extract::Path;
 use crate::frame::Stage;
 use crate::page_error::PageError;
 use crate::pages::page;
-use crate::pages::progress::ProgressPart;
 use crate::words;
 use barometer_app::demand::{applied_marks, history_grid};
 use barometer_app::planning::{last_forecast_day, span};
@@ -34,7 +32,6 @@ struct ForecastPage {
     head: Head,
     answer: String,
     failure: Option<String>,
-    run: Option<ProgressPart>,
     history_chart: String,
     is_cleaned: bool,
     week_chart: Option<String>,
@@ -98,10 +95,10 @@ pub(crate) async fn show(
         app.store.made_intervals(id, from, to),
     )?;
     let cleaned = cleaned_days(&app, &contact_type, zone).await?;
-    let run = runs::open_run_of(&app, &context, id).await?;
+    let top = Head::new(&app, &context, &contact_type, Tab::Forecast).await?;
     let made_of = format!("/demand/{id}/made-of");
     let template = ForecastPage {
-        answer: match (&head, &run) {
+        answer: match (&head, &top.run) {
             (None, Some(_)) => {
                 format!(
                     "The history of {} is saved; its forecast is being made.",
@@ -110,7 +107,6 @@ pub(crate) async fn show(
             }
             _ => answer(&contact_type, &week, &daily, &context, head.as_ref()),
         },
-        run,
         failure: head.as_ref().and_then(|head| head.failure.clone()),
         is_cleaned: !cleaned.is_empty(),
         history_chart: charts::embedded(&HistoryChart {
@@ -139,7 +135,7 @@ pub(crate) async fn show(
         exports: format!("/demand/{id}/forecast"),
         staffing: Stage::Staffing.address(context.day, Some(id)),
         archive: format!("/demand/{id}/archive?day={}", context.day),
-        head: Head::new(&app, &context, &contact_type, Tab::Forecast).await?,
+        head: top,
     };
     page(&template)
 }

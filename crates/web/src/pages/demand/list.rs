@@ -12,6 +12,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use super::archive::{self, ArchivedRow};
+use super::runs::open_run;
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::extract::Form;
@@ -21,7 +22,6 @@ use crate::page_error::PageError;
 use crate::pages::progress::ProgressPart;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::demand::refresh_forecast;
 
 #[derive(Template)]
 #[template(path = "demand/list.html")]
@@ -87,10 +87,12 @@ pub(crate) async fn add_like(
         wrong.note("percent", "Must be above 0 and up to 1000 %.");
     }
     if let (Some(model), Some(share), true) = (model, share, wrong.is_empty()) {
-        match app.store.add_contact_type_like(context.centre.id, name, model, share).await {
+        match app
+            .store
+            .add_contact_type_like(context.centre.id, name, model, share, Some(context.user.id))
+            .await
+        {
             Ok(id) => {
-                let contact_type = app.store.contact_type(id).await?;
-                refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
                 let address = Stage::Demand.address(context.day, Some(id));
                 return Ok(Redirect::to(&address).into_response());
             }
@@ -123,11 +125,10 @@ impl ListPage {
                 "{forecast} of {all} contact types have a forecast; the others need more history."
             ),
         };
-        let run = app.store.open_forecast_run(context.centre.id).await?;
         Ok(Self {
             frame: Frame::of(context, Stage::Demand, None),
             answer,
-            run: run.map(|run| ProgressPart::of(&run, context)),
+            run: open_run(app, context).await?,
             archived: archive::rows(app, context).await?,
             may_administrate: context.may(Role::Administrator),
             models: lines.into_iter().map(|line| (line.id, line.name)).collect(),

@@ -2,7 +2,7 @@
 
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use uuid::Uuid;
+use barometer_store::{ContactType, RunState};
 
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -19,14 +19,23 @@ pub(crate) async fn start(
     Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response())
 }
 
-/// The run that makes the forecast of a contact type, while it waits or is under way.
-pub(super) async fn open_run_of(
+/// The run that makes the forecast of a contact type: while it waits or is under way, and where it failed or
+/// was cancelled, so that what is shown is older than what it is made from.
+pub(super) async fn run_of(
     app: &App,
     context: &RequestContext,
-    contact_type: Uuid,
+    contact_type: &ContactType,
 ) -> Result<Option<ProgressPart>, PageError> {
-    let Some(run) = app.store.open_forecast_run(context.centre.id).await? else { return Ok(None) };
-    let types = app.store.forecast_run_types(run.id).await?;
-    let is_meant = types.is_none_or(|types| types.contains(&contact_type));
-    Ok(is_meant.then(|| ProgressPart::of(&run, context)))
+    let run = app.store.last_forecast_run_of(contact_type).await?;
+    let run = run.filter(|run| run.state != RunState::Done);
+    Ok(run.map(|run| ProgressPart::of(&run, context)))
+}
+
+/// The run that makes forecasts of the centre, while it waits or is under way.
+pub(super) async fn open_run(
+    app: &App,
+    context: &RequestContext,
+) -> Result<Option<ProgressPart>, PageError> {
+    let run = app.store.open_forecast_run(context.centre.id).await?;
+    Ok(run.map(|run| ProgressPart::of(&run, context)))
 }

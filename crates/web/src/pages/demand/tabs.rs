@@ -4,10 +4,12 @@ use barometer_store::ContactType;
 use uuid::Uuid;
 
 use super::archive::day;
+use super::runs::run_of;
 use crate::App;
 use crate::access::RequestContext;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::progress::ProgressPart;
 use crate::pages::{Choice, choices};
 
 /// The demand pages of a contact type.
@@ -60,6 +62,8 @@ pub(crate) struct Head {
     /// Since when it is archived, where it is.
     pub archived: Option<String>,
     pub restore: String,
+    /// The run that makes its forecast, while it is not made.
+    pub run: Option<ProgressPart>,
 }
 
 impl Head {
@@ -85,6 +89,7 @@ impl Head {
                 .collect(),
             archived: contact_type.archived_at.map(|at| day(at, &context.centre.zone)),
             restore: format!("/demand/{id}/restore?day={}", context.day),
+            run: run_of(app, context, contact_type).await?,
             special_days: format!("/demand/special-days?of={id}&day={}", context.day),
         })
     }

@@ -163,6 +163,7 @@ mod tests {
         TypeWeek {
             contact_type: ContactType {
                 id: Uuid::nil(),
+                centre: Uuid::nil(),
                 name: name.to_owned(),
                 grain: Grain::Hour,
                 rules: Rules::STARTING,

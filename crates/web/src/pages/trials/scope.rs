@@ -69,6 +69,7 @@ mod tests {
     fn types(names: &[&str]) -> Vec<ContactType> {
         let each = |name: &&str| ContactType {
             id: Uuid::new_v4(),
+            centre: Uuid::nil(),
             name: (*name).to_owned(),
             grain: Grain::Half,
             rules: Rules::STARTING,

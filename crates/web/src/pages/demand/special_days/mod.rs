@@ -9,12 +9,13 @@ use barometer_forecast::{
     Calendar, Effect, HORIZON_DAYS, Recurring, Repeats, Rule, recurring_days,
 };
 use barometer_intake::{CalendarDays, calendar_days};
-use barometer_store::{ContactType, NewSpecialDay, SpecialDayEntry, StoreError};
+use barometer_store::{ContactType, NewSpecialDay, SpecialDayEntry};
 use jiff::Span;
 use jiff::civil::Date;
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::runs::open_run;
 use form::{SpecialDayForm, typed_entry};
 
 use crate::App;
@@ -23,22 +24,22 @@ use crate::extract::{Form, Multipart, Path, Query};
 use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
+use crate::pages::progress::ProgressPart;
 use crate::pages::{Choice, choices, page, refused};
 use crate::words;
-use barometer_app::demand::{history_grid, refresh_forecast};
+use barometer_app::demand::history_grid;
 
 /// The longest name and class.
 const MOST_CHARS: usize = 80;
 /// The largest calendar file, in bytes.
 const MOST_FILE_BYTES: usize = 2_000_000;
-/// Contact types whose forecasts are made while the planner waits; more are left to a job.
-const MOST_AT_ONCE: usize = 12;
 
 #[derive(Template)]
 #[template(path = "demand/special_days.html")]
 struct SpecialDaysPage {
     frame: Frame,
     answer: String,
+    run: Option<ProgressPart>,
     note: Option<String>,
     others: Vec<Choice>,
     of: Option<Uuid>,
@@ -137,6 +138,7 @@ impl SpecialDaysPage {
         Ok(Self {
             frame: Frame::of(context, Stage::Demand, None),
             answer: answer(&entries, context, shown),
+            run: open_run(app, context).await?,
             note: None,
             others: shown.map(|shown| choices(&types, shown.id, address)).unwrap_or_default(),
             of: shown.map(|shown| shown.id),
@@ -293,8 +295,7 @@ pub(crate) async fn remove(
     Path(id): Path<Uuid>,
     Query(query): Query<SpecialDaysQuery>,
 ) -> Result<Response, PageError> {
-    app.store.remove_special_day(context.centre.id, id).await?;
-    refresh_all(&app, &context).await?;
+    app.store.remove_special_day(context.centre.id, id, Some(context.user.id)).await?;
     Ok(back(query.of, context.day, "gone"))
 }
 
@@ -305,21 +306,7 @@ async fn keep(
     entries: &[NewSpecialDay],
 ) -> Result<Response, PageError> {
     app.store.add_special_days(context.centre.id, entries, Some(context.user.id)).await?;
-    refresh_all(app, context).await?;
     Ok(back(of, context.day, &format!("added-{}", entries.len())))
-}
-
-/// Every forecast is made anew: a holiday touches all contact types.
-async fn refresh_all(app: &App, context: &RequestContext) -> Result<(), StoreError> {
-    let types = app.store.contact_types(context.centre.id).await?;
-    if types.len() > MOST_AT_ONCE {
-        app.store.queue_forecast_run(context.centre.id, Some(context.user.id)).await?;
-        return Ok(());
-    }
-    for contact_type in types {
-        refresh_forecast(&app.store, &contact_type, &context.centre.zone).await?;
-    }
-    Ok(())
 }
 
 fn back(of: Option<Uuid>, day: Date, note: &str) -> Response {
