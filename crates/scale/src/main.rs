@@ -1,8 +1,10 @@
-//! Measures how much one server and one database hold; `docs/scale.md` has the figures and how to repeat them.
+//! Measures how much one server and one database hold, and what they withstand; `docs/scale.md` and `docs/security.md` have
+//! the figures and how to repeat them.
 //!
 //! Not a part of what is installed: it fills a database of its own, and asks a server what people ask it.
 
 mod boards;
+mod damage;
 mod fill;
 mod people;
 mod visit;
@@ -11,7 +13,7 @@ use anyhow::{Context, Result};
 use clap::{Parser, Subcommand};
 
 #[derive(Parser)]
-#[command(about = "Measures how much one server and one database hold")]
+#[command(about = "Measures how much one server and one database hold, and what they withstand")]
 struct Cli {
     #[command(subcommand)]
     command: Command,
@@ -25,6 +27,8 @@ enum Command {
     Visit(visit::Options),
     /// Keeps many boards open, and tells how long a new state takes to reach all of them.
     Boards(boards::Options),
+    /// Sends damaged files of every format to everything that takes files.
+    Damage(damage::Options),
 }
 
 #[tokio::main]
@@ -35,5 +39,6 @@ async fn main() -> Result<()> {
         Command::Fill(options) => fill::run(options).await,
         Command::Visit(options) => visit::run(options).await,
         Command::Boards(options) => boards::run(options).await,
+        Command::Damage(options) => damage::run(options).await,
     }
 }

@@ -80,6 +80,59 @@ impl Person {
         self.client.get(format!("{}{path}", self.address)).header(COOKIE, &self.cookie)
     }
 
+    /// Sends a form with a file, as a browser does.
+    pub async fn upload(
+        &self,
+        path: &str,
+        fields: &[(&str, String)],
+        file_name: &str,
+        file: &[u8],
+    ) -> reqwest::Result<Response> {
+        const BOUNDARY: &str = "----of-the-parts-of-this-form";
+        let mut body = Vec::with_capacity(file.len() + 512);
+        for (name, value) in fields {
+            body.extend_from_slice(
+                format!("--{BOUNDARY}\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{value}\r\n")
+                    .as_bytes(),
+            );
+        }
+        body.extend_from_slice(
+            format!(
+                "--{BOUNDARY}\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{file_name}\"\r\n\r\n"
+            )
+            .as_bytes(),
+        );
+        body.extend_from_slice(file);
+        body.extend_from_slice(format!("\r\n--{BOUNDARY}--\r\n").as_bytes());
+        self.client
+            .post(format!("{}{path}", self.address))
+            .header(COOKIE, &self.cookie)
+            .header("sec-fetch-site", "same-origin")
+            .header("content-type", format!("multipart/form-data; boundary={BOUNDARY}"))
+            .timeout(PATIENCE)
+            .body(body)
+            .send()
+            .await
+    }
+
+    /// Sends a file as a script does.
+    pub async fn put(
+        &self,
+        path: &str,
+        token: &str,
+        kind: &str,
+        file: Vec<u8>,
+    ) -> reqwest::Result<Response> {
+        self.client
+            .put(format!("{}{path}", self.address))
+            .bearer_auth(token)
+            .header("content-type", kind)
+            .timeout(PATIENCE)
+            .body(file)
+            .send()
+            .await
+    }
+
     /// A page as text.
     pub async fn page(&self, path: &str) -> Result<String> {
         Ok(self.get(path).await?.error_for_status()?.text().await?)

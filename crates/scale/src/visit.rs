@@ -118,7 +118,7 @@ async fn visit(
 }
 
 /// The keys of the contact types that the demand page lists.
-fn contact_types(demand: &str) -> Vec<String> {
+pub(crate) fn contact_types(demand: &str) -> Vec<String> {
     let mut types: Vec<String> = demand
         .split("href=\"/demand?")
         .chain(demand.split("href=\"/demand/"))
