@@ -57,18 +57,16 @@ pub async fn refresh_forecast(
 ) -> Result<(), StoreError> {
     let lock = store.lock_forecast(contact_type.id).await?;
     match history_grid(store, contact_type, zone).await? {
-        Some(history) => from_history(store, contact_type, history).await?,
-        None => from_another(store, contact_type).await?,
+        Some(history) => from_history(store, contact_type, history, zone).await?,
+        None => from_another(store, contact_type, zone).await?,
     }
-    lay_overlays(store, contact_type.id, zone).await?;
     lock.release().await?;
     let Some(centre) = store.centre().await? else { return Ok(()) };
     for each in store.contact_types(centre.id).await? {
         let is_like = each.like.is_some_and(|(model, _)| model == contact_type.id);
         if is_like && store.history_end(each.id).await?.is_none() {
             let lock = store.lock_forecast(each.id).await?;
-            from_another(store, &each).await?;
-            lay_overlays(store, each.id, zone).await?;
+            from_another(store, &each, zone).await?;
             lock.release().await?;
         }
     }
@@ -84,6 +82,7 @@ async fn from_history(
     store: &Store,
     contact_type: &ContactType,
     history: DayGrid,
+    zone: &TimeZone,
 ) -> Result<(), StoreError> {
     let marks = applied_marks(store, contact_type.id).await?;
     let Some(centre) = store.centre().await? else { return Ok(()) };
@@ -108,7 +107,8 @@ async fn from_history(
     let Ok(made) = made.await else { return Ok(()) };
     match made {
         Ok(made) => {
-            let (intervals, days) = numbers(&made);
+            let (mut intervals, mut days) = numbers(&made);
+            lay_overlays(store, contact_type.id, zone, &mut intervals, &mut days).await?;
             head.method = Some(made.method);
             head.backtest = made.backtest;
             head.uncertainty = Some(made.uncertainty);
@@ -147,7 +147,11 @@ fn numbers(made: &Forecast) -> (Vec<MadeInterval>, Vec<ForecastDay>) {
 }
 
 /// The forecast of a contact type without history: a share of the one that it is like.
-async fn from_another(store: &Store, contact_type: &ContactType) -> Result<(), StoreError> {
+async fn from_another(
+    store: &Store,
+    contact_type: &ContactType,
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
     let Some((model, share)) = contact_type.like else { return Ok(()) };
     let Some(head) = store.forecast(model).await?.filter(|head| head.failure.is_none()) else {
         return Ok(());
@@ -165,34 +169,34 @@ async fn from_another(store: &Store, contact_type: &ContactType) -> Result<(), S
         each.base_band = each.base_band.scaled(share);
         each.parts.level *= share;
     }
+    lay_overlays(store, contact_type.id, zone, &mut intervals, &mut days).await?;
     let head = ForecastHead { history_days: 0, method: None, backtest: None, ..head };
     store.save_forecast(contact_type.id, &head, &intervals, &days).await
 }
 
-/// Lays a contact type's overlays over its forecast, and what other types' overlays move to it.
-///
-/// # Errors
-///
-/// [`StoreError`] when the database fails.
-pub async fn put_overlays_on(
+/// Lays the overlays anew over a forecast that is kept: those of another contact type have changed.
+async fn put_overlays_on(
     store: &Store,
     contact_type: Uuid,
     zone: &TimeZone,
 ) -> Result<(), StoreError> {
     let lock = store.lock_forecast(contact_type).await?;
-    lay_overlays(store, contact_type, zone).await?;
+    let mut intervals = all_intervals(store, contact_type).await?;
+    let mut days = store.forecast_days(contact_type).await?;
+    lay_overlays(store, contact_type, zone, &mut intervals, &mut days).await?;
+    store.save_forecast_numbers(contact_type, &intervals, &days).await?;
     lock.release().await
 }
 
-/// As [`put_overlays_on`]; the caller holds the lock.
+/// Lays a contact type's overlays over its forecast, and what other types' overlays move to it. The caller holds the lock.
 async fn lay_overlays(
     store: &Store,
     contact_type: Uuid,
     zone: &TimeZone,
+    intervals: &mut [MadeInterval],
+    days: &mut [ForecastDay],
 ) -> Result<(), StoreError> {
     let overlays = store.overlays(contact_type).await?;
-    let mut intervals = all_intervals(store, contact_type).await?;
-    let mut days = store.forecast_days(contact_type).await?;
     let starts: Vec<Timestamp> = intervals.iter().map(|each| each.start).collect();
     let mut contacts: Vec<f64> = intervals.iter().map(|each| each.base).collect();
     let own: Vec<Overlay> = overlays
@@ -212,10 +216,10 @@ async fn lay_overlays(
         each.contacts = contacts;
         *changes.entry(zone.to_datetime(each.start).date()).or_default() += contacts - each.base;
     }
-    for day in &mut days {
+    for day in days {
         day.contacts = day.base + changes.get(&day.day).copied().unwrap_or_default();
     }
-    store.save_forecast_numbers(contact_type, &intervals, &days).await
+    Ok(())
 }
 
 /// What an overlay takes from its own contact type, by interval.
@@ -315,7 +319,7 @@ mod tests {
             let (contacts, band, of_day, band_of_day) = now().await;
             assert_eq!((contacts, of_day), (10.0 * factor, 10.0 * factor));
             assert_eq!((band.p90, band_of_day.p90), (p90, p90), "{factor}");
-            store.remove_overlay(id, kept).await.unwrap();
+            store.remove_overlay(id, kept, None).await.unwrap();
             put_overlays_on(&store, id, &zone).await.unwrap();
             assert_eq!(now().await, before);
         }

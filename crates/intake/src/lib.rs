@@ -23,7 +23,7 @@ mod times;
 
 pub use calendar::{CalendarDays, CalendarError, calendar_days};
 pub use layout::{Doubt, Guess, Layout, Role};
-pub use names::{YEARS, is_unseen};
+pub use names::{YEARS, is_unseen, seen};
 pub use people::{
     DialNumber, ListColumn, ListLayout, ListedPerson, NumberReader, PeopleReader, PreferredHours,
     PrefixError, PrefixZones, is_country,

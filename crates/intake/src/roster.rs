@@ -143,6 +143,9 @@ fn shift<'a>(cell: &impl Fn(&str) -> &'a str, clock: &mut Clock) -> Result<Roste
             if from < start || to > end {
                 return Err(("break_start", "the break must lie within the shift".to_owned()));
             }
+            if from >= to {
+                return Err(("break_end", "must be after the start of the break".to_owned()));
+            }
             Some((from, to))
         }
     };
@@ -318,7 +321,8 @@ mod tests {
                     Ada,soon,17:00,,\n\
                     Ada,2026-11-26 09:00,2026-11-28 17:00,,\n\
                     Ada,2026-11-26 09:00,17:00,18:00,18:30\n\
-                    Ada,2026-11-26 09:00,17:00,12:00,";
+                    Ada,2026-11-26 09:00,17:00,12:00,\n\
+                    Ada,2026-11-26 09:00,17:00,2036-11-26 12:00,2026-11-26 12:30";
         let refusals = roster_rows(&rows(file), &london()).unwrap_err();
         let said: Vec<_> = refusals.iter().map(ToString::to_string).collect();
         insta::assert_snapshot!(said.join("\n"), @r"
@@ -327,6 +331,7 @@ mod tests {
         row 4, column end: must be after the start, and within 16 hours of it
         row 5, column break_start: the break must lie within the shift
         row 6, column break_end: is empty, but the break begins
+        row 7, column break_end: must be after the start of the break
         ");
         let missing = roster_rows(&rows("agent,start\nAda,09:00"), &london()).unwrap_err();
         insta::assert_snapshot!(missing[0], @"row 1, column end: is missing; a roster has the columns agent, start and end");

@@ -120,8 +120,10 @@ pub async fn run(options: Options) -> Result<()> {
         }
     }
     if let Some(program) = &options.program {
-        let strategy = options.server.sign_in().await?.page("/strategy/versions/1").await?;
-        let commands = commands::all(program, &strategy)?;
+        let person = options.server.sign_in().await?;
+        let strategy = person.page("/strategy/versions/1").await?;
+        let expectations = person.page("/strategy/expectations.csv").await?;
+        let commands = commands::all(program, &strategy, &expectations)?;
         let commands = commands.into_iter().filter(|door| door.name().starts_with(&options.only));
         let tried = stream::iter(commands).map(|door| try_door(door, &options));
         let mut tried = tried.buffer_unordered(options.at_once.max(1));
@@ -162,11 +164,28 @@ async fn try_door(mut door: impl Door, options: &Options) -> Result<u64> {
             keep(&options.keep, door.name(), nth, &file, &outcome)?;
         }
         if nth == 0 {
-            println!("{}: a sound file is answered with {}", door.name(), outcome.code);
+            println!(
+                "{}: a sound file is answered with {}{}",
+                door.name(),
+                outcome.code,
+                refusal(&outcome)
+            );
         }
     }
     tally.tell(door.name());
     Ok(tally.faults)
+}
+
+/// What a page or a program says that refuses a file.
+fn refusal(outcome: &Outcome) -> String {
+    if !(outcome.code.starts_with('4') || outcome.code == "1") {
+        return String::new();
+    }
+    let page = outcome.said.split_once("<main").map_or(outcome.said.as_str(), |(_, main)| main);
+    let text: String =
+        page.split('<').map(|part| part.split_once('>').map_or(part, |(_, text)| text)).collect();
+    let words: Vec<&str> = text.split_whitespace().take(60).collect();
+    format!(": {}", words.join(" "))
 }
 
 fn keep(place: &Path, door: &str, nth: u64, file: &[u8], outcome: &Outcome) -> Result<()> {

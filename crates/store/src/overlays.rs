@@ -6,6 +6,7 @@ use sqlx::FromRow;
 use sqlx::types::Json;
 use uuid::Uuid;
 
+use crate::forecast_runs::queue_forecast_of;
 use crate::{Store, StoreError};
 
 /// An overlay as it is kept.
@@ -64,7 +65,7 @@ impl Store {
         Ok(rows.into_iter().map(kept).collect())
     }
 
-    /// Adds an overlay.
+    /// Adds an overlay, and queues the forecasts that it changes.
     pub async fn add_overlay(
         &self,
         contact_type: Uuid,
@@ -73,7 +74,9 @@ impl Store {
         moves_to: Option<Uuid>,
         by: Option<Uuid>,
     ) -> Result<Uuid, StoreError> {
-        sqlx::query_scalar(
+        let failed = StoreError::on("adding an overlay");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let id = sqlx::query_scalar(
             "INSERT INTO overlays (contact_type_id, name, change, moves_to, created_by) \
              VALUES ($1, $2, $3, $4, $5) RETURNING id",
         )
@@ -82,25 +85,37 @@ impl Store {
         .bind(Json(overlay))
         .bind(moves_to)
         .bind(by)
-        .fetch_one(&self.pool)
+        .fetch_one(&mut *tx)
         .await
-        .map_err(StoreError::on("adding an overlay"))
+        .map_err(&failed)?;
+        for changed in [Some(contact_type), moves_to].into_iter().flatten() {
+            queue_forecast_of(&mut tx, changed, by).await?;
+        }
+        tx.commit().await.map_err(&failed)?;
+        Ok(id)
     }
 
-    /// Takes an overlay away; returns the contact type that its contacts went to, if any.
+    /// Takes an overlay away, and queues the forecasts that it changed.
     pub async fn remove_overlay(
         &self,
         contact_type: Uuid,
         id: Uuid,
-    ) -> Result<Option<Uuid>, StoreError> {
-        sqlx::query_scalar(
+        by: Option<Uuid>,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("removing an overlay");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        let moved_to: Option<Uuid> = sqlx::query_scalar(
             "DELETE FROM overlays WHERE contact_type_id = $1 AND id = $2 RETURNING moves_to",
         )
         .bind(contact_type)
         .bind(id)
-        .fetch_optional(&self.pool)
+        .fetch_optional(&mut *tx)
         .await
-        .map_err(StoreError::on("removing an overlay"))?
-        .ok_or(StoreError::NotFound)
+        .map_err(&failed)?
+        .ok_or(StoreError::NotFound)?;
+        for changed in [Some(contact_type), moved_to].into_iter().flatten() {
+            queue_forecast_of(&mut tx, changed, by).await?;
+        }
+        tx.commit().await.map_err(&failed)
     }
 }

@@ -61,9 +61,10 @@ async fn once(app: &App, key: &str, request: Request, next: Next) -> Result<Resp
     }
     let response = next.run(request).await;
     let status = response.status();
-    if status.is_client_error() || status.is_server_error() {
+    if status.is_client_error() {
         app.store.forget_form(key).await?;
     } else {
+        // After an error of ours nobody knows how far it came: it is not carried out again.
         let location = response.headers().get(header::LOCATION);
         app.store.end_form(key, location.and_then(|to| to.to_str().ok())).await?;
     }

@@ -35,7 +35,7 @@ pub(crate) enum PageError {
     #[error("{0}")]
     Refused(String),
     #[error(
-        "This was sent twice and is carried out once. Go back, reload the page and see what has become of it."
+        "This was sent before, and is carried out once at most. Go back, reload the page and see what has become of it before you send it again."
     )]
     SentTwice,
     #[error(
@@ -46,7 +46,7 @@ pub(crate) enum PageError {
     #[error("This came from another site and was not carried out.")]
     CrossSite,
     #[error(
-        "Something went wrong on our side; nothing was changed. Try again, and tell your administrator if it happens again."
+        "Something went wrong on our side. If you were saving something, go back and reload the page to see whether it is there before you send it again. Tell your administrator if it happens again."
     )]
     Internal(#[source] Box<dyn std::error::Error + Send + Sync>),
 }

@@ -16,13 +16,15 @@ const PATIENCE: Duration = Duration::from_secs(20);
 const PANICKED: i32 = 101;
 
 const TARGETS: &str = "service_level = 0.8\nwithin_secs = 20\nabandonment = 0.05\noccupancy = 0.88\npatience_secs = 180\nshrinkage = 0.3\n\n[series.\"Web chat\"]\nwithin_secs = 45\nconcurrency = 2\n";
-const QUEUEING: &str = "offered_erlangs,servers\n10,12\n20,25\n0.5,3\n";
+const QUEUEING: &str = "offered_erlangs,contacts_per_hour,handle_secs,servers,within_secs,percentile_share\n10,,240,12,20,\n,120,240.5,12,20,0.9\n0.5,,60,3,0,0.5\n";
 const QUESTION: &str = "promise = 0.8\nblock_minutes = 60\ndays = 20\nfresh_days = 100\nmost_days = 400\nseed = 1\n\n[targets.Calls]\nservice_level = 0.8\nwithin_secs = 20\nabandonment = \"none\"\n\n[teams.desk]\nleast = 1\nmost = 6\n";
 const STRATEGY: &str = r#"{"schema_version":2,"name":"Calls","entries":[{"name":"Calls line","contact_types":["Calls"],"first":{"step":"hours"}}],
 "steps":[{"id":"hours","name":"Opening hours","does":{"hours_gate":{"hours":[{"days":["monday"],"from":"08:00:00","until":"18:00:00"}],"open":{"step":"line"},"closed":{"step":"voicemail"}}}},
 {"id":"line","name":"Line","does":{"queue":{"places":40,"longest_wait_secs":300,"exits":{"full":"busy_tone","too_long":{"step":"voicemail"}}}}},
-{"id":"voicemail","name":"Voicemail","does":{"voicemail":{}}}],"teams":[{"id":"desk","name":"Desk"}]}"#;
-const CUSTOMERS: &str = r#"{"Calls":{"channel":"call","handling":{"exponential":{"mean_secs":240}},"patience":{"exponential":{"mean_secs":120}}}}"#;
+{"id":"voicemail","name":"Voicemail","does":{"voicemail":{}}}],"teams":[{"id":"desk","name":"Desk"}],
+"campaigns":[{"id":"back","name":"Call back","served_by":{"team":"desk"},"pacing":{"progressive":{}},"caller_number":"+442079460999",
+"hours":[{"days":["monday"],"from":"09:00:00","until":"17:00:00"}],"list":{"people":50,"zones":[{"zone":"Europe/London","share":1.0}]}}]}"#;
+const CUSTOMERS: &str = r#"{"contact_types":{"Calls":{"channel":"call","handling":{"exponential":{"mean_secs":240}},"patience":{"exponential":{"mean_secs":120}}}}}"#;
 
 /// A command with one file that is damaged, beside sound ones.
 pub struct ByCommand {
@@ -67,8 +69,8 @@ impl Door for ByCommand {
     }
 }
 
-/// All of them, each in a folder of its own.
-pub fn all(program: &Path, strategy: &str) -> Result<Vec<ByCommand>> {
+/// All of them, each in a folder of its own; the strategy and the expectations are a server's.
+pub fn all(program: &Path, strategy: &str, expectations: &str) -> Result<Vec<ByCommand>> {
     let program = std::path::absolute(program)?;
     let root = std::env::temp_dir().join(format!("barometer-damage-{}", std::process::id()));
     let forecast: String = (9..17).fold("contact_type,interval_start,contacts,handle_secs\n".to_owned(), |rows, hour| {
@@ -85,9 +87,7 @@ pub fn all(program: &Path, strategy: &str) -> Result<Vec<ByCommand>> {
             })
         },
     );
-    let list = "number,zone,priority,hours,attempts\n+441632960001,Europe/London,1,17:00-20:00,0\n01632 960 002,,2,,1\n";
-    let expectations =
-        "name,contact_type,at,ends,within_secs\nMorning,Calls,2026-11-30T09:10,answered,60\n";
+    let list = "number,zone,priority,hours,attempts\n+442079460018,Europe/London,1,09:00-20:00,0\n020 7946 0019,,2,,1\n";
     let contact = r#"{"at":"2026-11-30T09:10:00","caller":{"contact_type":"Calls","number":"01632 960001"},"people":[{"team":"desk","people":2}]}"#;
     let sound_files = [
         ("forecast.csv", forecast.as_str()),
@@ -95,6 +95,7 @@ pub fn all(program: &Path, strategy: &str) -> Result<Vec<ByCommand>> {
         ("strategy.json", STRATEGY),
         ("targets.toml", TARGETS),
         ("customers.json", CUSTOMERS),
+        ("demo.json", strategy),
     ];
     let trial = "trial --strategy strategy.json --forecast forecast.csv --cover cover.csv --replications 5 --seed 1 --out out";
     let commands: Vec<(&'static str, String, &'static str, &str)> = vec![
@@ -106,7 +107,7 @@ pub fn all(program: &Path, strategy: &str) -> Result<Vec<ByCommand>> {
         ("command map, strategy JSON", "map f".to_owned(), "f", strategy),
         ("command diff, strategy JSON", "diff strategy.json f".to_owned(), "f", strategy),
         ("command walk, contact JSON", "walk strategy.json --contact f".to_owned(), "f", contact),
-        ("command expect, expectations CSV", "expect strategy.json --expectations f".to_owned(), "f", expectations),
+        ("command expect, expectations CSV", "expect demo.json --expectations f".to_owned(), "f", expectations),
         ("command trial, strategy JSON", trial.replace("strategy.json", "f"), "f", STRATEGY),
         ("command trial, forecast CSV", trial.replace("forecast.csv", "f"), "f", &forecast),
         ("command trial, cover CSV", trial.replace("cover.csv", "f"), "f", &cover),

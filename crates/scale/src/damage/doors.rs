@@ -13,7 +13,7 @@ use crate::people::{Person, Server};
 use crate::visit::contact_types;
 
 const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n\
-    DTSTAMP:20261101T000000Z\r\nDTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY;COUNT=5\r\nSUMMARY:Christmas\r\nEND:VEVENT\r\n\
+    DTSTAMP:20261101T000000Z\r\nDTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:Christmas\r\nEND:VEVENT\r\n\
     BEGIN:VEVENT\r\nUID:2\r\nDTSTAMP:20261101T000000Z\r\nDTSTART;VALUE=DATE:20260401\r\nDTEND;VALUE=DATE:20260404\r\n\
     SUMMARY:Spring fair\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
 const ROSTER: &str = "agent,team,skills,start,end,break_start,break_end\n\
@@ -93,7 +93,7 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
     let list = if list.lines().count() > 2 {
         list
     } else {
-        format!("{LIST_COLUMNS}+441632960001,Europe/London,1,17:00-20:00,0\n")
+        format!("{LIST_COLUMNS}+442079460018,Europe/London,1,17:00-20:00,0\n")
     };
     let page = |name: &str, path: &str, file_name: &'static str, sound: Sound| Page {
         name: name.to_owned(),
@@ -113,9 +113,9 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
     let based = |form: &str, page: Page| Page { form: Some(form.to_owned()), ..page };
     let roster = format!("/staffing/{of_type}/roster");
     let records = format!("/strategy/campaigns/{campaign}/records");
-    let rows: Vec<serde_json::Value> = (8..18)
-        .map(|hour| {
-            serde_json::json!({ "contact_type": "Bookings", "interval_start": format!("2026-11-20T{hour:02}:00"),
+    let rows: Vec<serde_json::Value> = (16..36)
+        .map(|half| {
+            serde_json::json!({ "contact_type": "Bookings", "interval_start": format!("2026-11-20T{:02}:{:02}", half / 2, 30 * (half % 2)),
                 "offered": 20, "answered": 19, "abandoned": 1, "handle_secs": 240.5 })
         })
         .collect();

@@ -7,8 +7,8 @@ use rand::RngExt;
 use zip::write::SimpleFileOptions;
 use zip::{ZipArchive, ZipWriter};
 
-/// The most that is done to one file.
-const MOST_CHANGES: usize = 6;
+/// How likely one change is followed by another: half of the files have a single one, so that readers come far.
+const ANOTHER: f64 = 0.5;
 /// What readers stumble over.
 const AWKWARD: [&[u8]; 24] = [
     b"-1",
@@ -64,12 +64,12 @@ impl Sound {
 
 fn damaged(sound: &[u8], rng: &mut impl RngExt) -> Vec<u8> {
     let mut bytes = sound.to_vec();
-    for _ in 0..rng.random_range(1..=MOST_CHANGES) {
+    loop {
         if bytes.is_empty() {
             return bytes;
         }
         let at = rng.random_range(0..bytes.len());
-        match rng.random_range(0..9) {
+        match rng.random_range(0..12) {
             0 => bytes[at] = rng.random_range(0..=255),
             1 => {
                 let end = bytes.len().min(at + rng.random_range(1..40));
@@ -95,7 +95,7 @@ fn damaged(sound: &[u8], rng: &mut impl RngExt) -> Vec<u8> {
                 bytes.splice(at..at, digits);
             }
             // A value gives way to what a reader stumbles over, so that what stands around it is still read.
-            7 => {
+            7..=10 => {
                 let is_within = |byte: &u8| !b",;\n\r\"<>=:{}[] ".contains(byte);
                 let before = bytes[..at].iter().rev().take_while(|byte| is_within(byte)).count();
                 let after = bytes[at..].iter().take_while(|byte| is_within(byte)).count();
@@ -107,8 +107,10 @@ fn damaged(sound: &[u8], rng: &mut impl RngExt) -> Vec<u8> {
                 bytes.swap(at, other);
             }
         }
+        if !rng.random_bool(ANOTHER) {
+            return bytes;
+        }
     }
-    bytes
 }
 
 fn damaged_within(workbook: &[u8], rng: &mut impl RngExt) -> Result<Vec<u8>> {
@@ -142,7 +144,7 @@ mod tests {
         assert_eq!(files(1), files(1));
         assert_ne!(files(1), files(2));
         let same = files(1).iter().filter(|file| *file == sound.bytes()).count();
-        assert!(same < 20, "{same} of 500 are as they were");
+        assert!(same < 30, "{same} of 500 are as they were");
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! What is checked once a file has been read, and what it would do.
 
+use barometer_intake::seen;
 use jiff::tz::TimeZone;
 use sqlx::PgConnection;
 use uuid::Uuid;
@@ -44,8 +45,9 @@ pub(crate) async fn insert_refusals(
     refusals: &[Refusal],
 ) -> Result<(), StoreError> {
     let rows: Vec<_> = refusals.iter().map(|refusal| refusal.row_number).collect();
-    let fields: Vec<_> = refusals.iter().map(|refusal| refusal.field.as_str()).collect();
-    let reasons: Vec<_> = refusals.iter().map(|refusal| refusal.reason.as_str()).collect();
+    // They cite what stood in the file.
+    let fields: Vec<_> = refusals.iter().map(|refusal| seen(&refusal.field)).collect();
+    let reasons: Vec<_> = refusals.iter().map(|refusal| seen(&refusal.reason)).collect();
     sqlx::query(
         "INSERT INTO import_refusals (import_id, row_number, field, reason) \
          SELECT $1, * FROM unnest($2::int8[], $3::text[], $4::text[])",

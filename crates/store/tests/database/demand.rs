@@ -185,9 +185,16 @@ async fn overlays_are_seen_from_both_ends_and_go_with_their_contact_type(pool: P
         let seen = store.overlays(seen_from).await.unwrap();
         assert_eq!((seen.len(), &seen[0].overlay, seen[0].moves_to), (1, &overlay, Some(chat)));
     }
-    let not_its_own = store.remove_overlay(chat, id).await;
+    let not_its_own = store.remove_overlay(chat, id, None).await;
     assert!(matches!(not_its_own, Err(StoreError::NotFound)));
-    assert_eq!(store.remove_overlay(bookings, id).await.unwrap(), Some(chat));
+    store.remove_overlay(bookings, id, None).await.unwrap();
+    // Both forecasts wait to be made again.
+    let run = store.open_forecast_run(centre).await.unwrap().unwrap();
+    let mut waiting = store.forecast_run_types(run.id).await.unwrap().unwrap();
+    waiting.sort();
+    let mut both = [bookings, chat];
+    both.sort();
+    assert_eq!(waiting, both);
     store.add_overlay(bookings, "Again", &overlay, Some(chat), None).await.unwrap();
     store.archive_contact_type(chat, None).await.unwrap();
     store.remove_archived_type(chat).await.unwrap();

@@ -51,6 +51,8 @@ async fn a_promotion_is_laid_over_the_forecast_and_taken_away_again(pool: PgPool
     let form = "name=Sale&from=2026-11-27&to=2026-11-29&weekday=4&weekday=5&kind=percent&amount=12";
     let added = planner.post(&address, form).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    planner.get(added.location()).await.says("Queued: 0 of 1 forecasts");
+    centre.work_off().await;
     assert!((on(&centre, centre.bookings, "2026-11-27").await / before - 1.12).abs() < 1e-9);
     let sunday = centre.store.forecast_days(centre.bookings).await.unwrap()[6];
     assert_eq!(sunday.contacts, sunday.base, "Sunday was not chosen");
@@ -62,6 +64,7 @@ async fn a_promotion_is_laid_over_the_forecast_and_taken_away_again(pool: PgPool
     let overlay = centre.store.overlays(centre.bookings).await.unwrap()[0].id;
     let address = format!("/demand/{}/overlays/{overlay}/remove", centre.bookings);
     planner.post(&address, "").await;
+    centre.work_off().await;
     assert_eq!(on(&centre, centre.bookings, "2026-11-27").await, before);
 }
 
@@ -88,6 +91,7 @@ async fn contacts_moved_to_another_type_arrive_there(pool: PgPool) {
         format!("name=New+number&from={day}&to={day}&weekday=3&kind=move&amount=20&target={bus}");
     let moved = planner.post(&format!("/demand/{}/overlays", centre.bookings), &form).await;
     assert_eq!(moved.status, StatusCode::SEE_OTHER, "{}", moved.text);
+    centre.work_off().await;
     assert!((on(&centre, centre.bookings, day).await / ours - 0.8).abs() < 1e-9);
     assert!((on(&centre, bus, day).await - theirs - 0.2 * ours).abs() < 1e-9);
     planner.get(&format!("/demand/{bus}/overlays")).await.says("20 % of Bookings moved here");
@@ -184,6 +188,7 @@ async fn a_frozen_forecast_is_compared_with_what_is_said_later_and_exported(pool
     twice.says("There is one of this name already.");
     let overlay = "name=Sale&from=2026-11-23&to=2026-12-20&weekday=0&kind=percent&amount=100";
     planner.post(&format!("/demand/{}/overlays", centre.bookings), overlay).await;
+    centre.work_off().await;
     // Mondays double: with seven equal days that is a seventh more.
     planner.get(&address).await.says("On 28 common days").says("+14.3 %");
 

@@ -80,6 +80,20 @@ async fn a_saved_import_shows_that_its_forecast_comes_and_then_the_forecast(pool
 }
 
 #[sqlx::test(migrations = false)]
+async fn what_cannot_be_seen_in_a_file_is_shown_by_a_mark(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let file = "contact_type,interval_start,offered\nBookings,2026-11-20T09:00,1\x002\n\
+                Bookings,2026-11-20T09:30,\u{202e}12\n";
+    let preview = planner.upload("damaged.csv", "", file).await;
+    planner
+        .get(preview.location())
+        .await
+        .says("“1\u{fffd}2” is not a whole number")
+        .says("“\u{fffd}12” is not a whole number");
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_discarded_preview_changes_nothing(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;

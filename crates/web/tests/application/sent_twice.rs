@@ -47,6 +47,32 @@ async fn what_was_refused_may_be_sent_again(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn what_failed_on_our_side_is_not_done_again_unseen(pool: PgPool) {
+    let centre = Centre::new(pool.clone()).await;
+    let planner = centre.visitor(Role::Planner).await;
+    // The database is away from the moment at which the alarm is saved.
+    sqlx::query(
+        "CREATE FUNCTION away() RETURNS trigger LANGUAGE plpgsql AS \
+         $$ BEGIN RAISE EXCEPTION 'away'; END $$",
+    )
+    .execute(&pool)
+    .await
+    .unwrap();
+    sqlx::query("CREATE TRIGGER away AFTER INSERT ON alarms EXECUTE FUNCTION away()")
+        .execute(&pool)
+        .await
+        .unwrap();
+    let failed = planner.post("/watch/alarms", &alarm("4", KEY)).await;
+    assert_eq!(failed.status, StatusCode::INTERNAL_SERVER_ERROR);
+    failed.says("see whether it is there before you send it again");
+    sqlx::query("DROP TRIGGER away ON alarms").execute(&pool).await.unwrap();
+    let again = planner.post("/watch/alarms", &alarm("4", KEY)).await;
+    assert_eq!(again.status, StatusCode::CONFLICT);
+    again.says("This was sent before");
+    assert_eq!(centre.store.alarms(centre.centre).await.unwrap().len(), 0);
+}
+
+#[sqlx::test(migrations = false)]
 async fn what_shows_something_at_once_is_not_done_again(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let admin = centre.visitor(Role::Administrator).await;
@@ -54,7 +80,7 @@ async fn what_shows_something_at_once_is_not_done_again(pool: PgPool) {
     admin.post("/people/tokens", &form).await.says("Nightly export");
     let again = admin.post("/people/tokens", &form).await;
     assert_eq!(again.status, StatusCode::CONFLICT);
-    again.says("is carried out once");
+    again.says("is carried out once at most");
     assert_eq!(centre.store.tokens(centre.centre).await.unwrap().len(), 1);
 }
 

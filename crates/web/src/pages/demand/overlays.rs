@@ -18,7 +18,6 @@ use crate::forms::{self, FormErrors};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::demand::put_overlays_on;
 
 /// The longest name of an overlay.
 const MOST_CHARS: usize = 80;
@@ -179,10 +178,6 @@ pub(crate) async fn add(
         Some((overlay, moves_to)) => {
             let name = typed.name.trim();
             app.store.add_overlay(id, name, &overlay, moves_to, Some(context.user.id)).await?;
-            put_overlays_on(&app.store, id, &context.centre.zone).await?;
-            if let Some(target) = moves_to {
-                put_overlays_on(&app.store, target, &context.centre.zone).await?;
-            }
             Ok(back(id, context.day, "kept"))
         }
         None => refused(&OverlaysPage::new(&app, &context, &contact_type, typed, wrong).await?),
@@ -195,11 +190,7 @@ pub(crate) async fn remove(
     Planner(context): Planner,
     Path((id, overlay)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, PageError> {
-    let target = app.store.remove_overlay(id, overlay).await?;
-    put_overlays_on(&app.store, id, &context.centre.zone).await?;
-    if let Some(target) = target {
-        put_overlays_on(&app.store, target, &context.centre.zone).await?;
-    }
+    app.store.remove_overlay(id, overlay, Some(context.user.id)).await?;
     Ok(back(id, context.day, "gone"))
 }
 
