@@ -6,6 +6,7 @@
 mod boards;
 mod damage;
 mod fill;
+mod kills;
 mod people;
 mod visit;
 
@@ -29,6 +30,8 @@ enum Command {
     Boards(boards::Options),
     /// Sends damaged files of every format to everything that takes files.
     Damage(damage::Options),
+    /// Kills server, worker and database while people and scripts save, and looks whether all is there once.
+    Kills(kills::Options),
 }
 
 #[tokio::main]
@@ -40,5 +43,6 @@ async fn main() -> Result<()> {
         Command::Visit(options) => visit::run(options).await,
         Command::Boards(options) => boards::run(options).await,
         Command::Damage(options) => damage::run(options).await,
+        Command::Kills(options) => kills::run(options).await,
     }
 }

@@ -80,6 +80,12 @@ impl Person {
         self.client.get(format!("{}{path}", self.address)).header(COOKIE, &self.cookie)
     }
 
+    /// A new token for scripts; only administrators get one.
+    pub async fn token(&self, name: &str) -> Result<String> {
+        let page = self.post("/people/tokens", &[("name", name)]).await?.text().await?;
+        between(&page, "<code>", "</code>").context("no token was given: is this an administrator?")
+    }
+
     /// Sends a form with a file, as a browser does.
     pub async fn upload(
         &self,
@@ -140,15 +146,24 @@ impl Person {
 
     /// Sends a form.
     pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> reqwest::Result<Response> {
-        let mut body = Serializer::new(String::new());
-        body.extend_pairs(form);
+        let body = Serializer::new(String::new()).extend_pairs(form).finish();
         self.client
             .post(format!("{}{path}", self.address))
             .header(COOKIE, &self.cookie)
             .header("sec-fetch-site", "same-origin")
             .header("content-type", "application/x-www-form-urlencoded")
-            .body(body.finish())
+            .timeout(PATIENCE)
+            .body(body)
             .send()
             .await
     }
+}
+
+/// The first value that stands in a page between two texts.
+pub fn between(page: &str, before: &str, after: &str) -> Option<String> {
+    page.match_indices(before).find_map(|(at, _)| {
+        let rest = &page[at + before.len()..];
+        let value = &rest[..rest.find(after)?];
+        (!value.contains(['"', '<'])).then(|| value.to_owned())
+    })
 }

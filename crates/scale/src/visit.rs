@@ -155,7 +155,7 @@ async fn queue_trial(person: &Person, days: u32) -> Result<()> {
 }
 
 /// The value of the first option of a select.
-fn value_of(page: &str, name: &str) -> Option<String> {
+pub(crate) fn value_of(page: &str, name: &str) -> Option<String> {
     let select = &page[page.find(name)?..];
     let option = &select[select.find("<option value=\"")? + 15..];
     option.split('"').next().map(str::to_owned)

@@ -35,6 +35,9 @@ pub enum StoreError {
     /// Somebody else is doing the same thing at this moment.
     #[error("this is being done already")]
     Busy,
+    /// A contact type is in the archive, where nothing is added to it.
+    #[error("{0} is archived")]
+    Archived(String),
     /// A file names more contact types than a centre could have.
     #[error("the file has over 32,767 different contact types; perhaps another column holds them")]
     TooManyTypes,

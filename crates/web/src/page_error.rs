@@ -92,6 +92,9 @@ impl From<StoreError> for PageError {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::NotFound => Self::NotFound,
+            StoreError::Archived(name) => Self::Refused(format!(
+                "Nothing was saved: {name} was archived after the file had been read. Restore it under Demand, then read the file again."
+            )),
             StoreError::Busy => Self::Refused(
                 "Somebody is doing the same at this moment. Wait a little, then reload the page."
                     .to_owned(),

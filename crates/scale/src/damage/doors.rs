@@ -9,7 +9,7 @@ use zip::write::SimpleFileOptions;
 
 use super::mutation::Sound;
 use super::{Door, Outcome};
-use crate::people::{Person, Server};
+use crate::people::{Person, Server, between};
 use crate::visit::contact_types;
 
 const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n\
@@ -82,8 +82,7 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
     let person = server.sign_in().await?;
     let types = contact_types(&person.page("/demand").await?);
     let of_type = types.first().context("this server has no contact types")?;
-    let made = person.post("/people/tokens", &[("name", "damaged files")]).await?.text().await?;
-    let token = between(&made, "<code>", "</code>").context("no token was given")?;
+    let token = person.token("damaged files").await?;
     let history = person.page("/demand/import/example.csv").await?;
     let strategy = person.page("/strategy/versions/1").await?;
     let campaigns = person.page("/strategy/campaigns").await?;
@@ -177,15 +176,6 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
         }
     }
     Ok(doors)
-}
-
-/// The first value that stands in a page between two texts.
-fn between(page: &str, before: &str, after: &str) -> Option<String> {
-    page.match_indices(before).find_map(|(at, _)| {
-        let rest = &page[at + before.len()..];
-        let value = &rest[..rest.find(after)?];
-        (!value.contains(['"', '<'])).then(|| value.to_owned())
-    })
 }
 
 /// A workbook of one sheet with these rows as texts.

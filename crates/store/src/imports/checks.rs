@@ -103,6 +103,55 @@ pub(super) async fn refuse_coarser(
     Ok(())
 }
 
+/// Refuses rows that are only a part of a longer interval of history and would leave less in it than there is: a half-hour that
+/// is sent alone to a contact type kept by the hour would stand for the whole hour. Parts without contacts may be missing in
+/// a file, so what adds up to as much or more is taken.
+pub(super) async fn refuse_parts(
+    connection: &mut PgConnection,
+    (import, number): (Uuid, i32),
+    types: &[FileType],
+    zone: &TimeZone,
+) -> Result<(), StoreError> {
+    const WHOLE: &str = "date_bin(make_interval(mins => $4), interval_start, \
+        timestamp '2000-01-01' AT TIME ZONE $5)";
+    for (type_number, each) in types.iter().enumerate() {
+        let (file, kept) = (each.file_minutes, each.kept_grain().minutes());
+        let Some((contact_type, _)) = each.known.filter(|_| file < kept) else { continue };
+        let reason = format!(
+            "is a part of {kept} minutes that are in the history with more contacts, and the file has no row for the rest; \
+             send all {} of its {file}-minute intervals",
+            kept / file
+        );
+        sqlx::query(sqlx::AssertSqlSafe(format!(
+            "WITH parts AS ( \
+               SELECT {WHOLE} AS whole, count(*) AS found, sum(offered) AS offered \
+               FROM import_rows WHERE import_number = $2 AND type_number = $3 GROUP BY 1), \
+             less AS ( \
+               SELECT whole FROM parts JOIN history \
+                 ON history.contact_type_id = $6 AND history.interval_start = whole \
+               WHERE found < $7 AND parts.offered < history.offered), \
+             gone AS ( \
+               DELETE FROM import_rows WHERE import_number = $2 AND type_number = $3 \
+                 AND {WHOLE} IN (SELECT whole FROM less) RETURNING row_number) \
+             INSERT INTO import_refusals (import_id, row_number, field, reason) \
+             SELECT $1, row_number, 'interval_start', $8 FROM gone ORDER BY row_number LIMIT $9"
+        )))
+        .bind(import)
+        .bind(number)
+        .bind(i16::try_from(type_number).map_err(|_| StoreError::TooManyTypes)?)
+        .bind(i32::from(kept))
+        .bind(zone.iana_name().unwrap_or("UTC"))
+        .bind(contact_type)
+        .bind(i64::from(kept / file))
+        .bind(reason)
+        .bind(KEPT_REFUSALS)
+        .execute(&mut *connection)
+        .await
+        .map_err(StoreError::on("comparing parts with what is kept"))?;
+    }
+    Ok(())
+}
+
 /// Refuses rows of archived contact types: what nobody sees would be saved.
 pub(super) async fn refuse_archived(
     connection: &mut PgConnection,

@@ -357,19 +357,24 @@ async fn targets(
     starting_rules: &Rules,
 ) -> Result<(Vec<Uuid>, Vec<Uuid>), StoreError> {
     // Looked up again: an import of the same names may have been saved since the file was read.
-    let known: Vec<(String, Uuid)> =
-        sqlx::query_as("SELECT name, id FROM contact_types WHERE centre_id = $1")
-            .bind(centre)
-            .fetch_all(&mut *connection)
-            .await
-            .map_err(StoreError::on("saving the import"))?;
-    let known: HashMap<String, Uuid> =
-        known.into_iter().map(|(name, id)| (name.to_lowercase(), id)).collect();
+    // Nobody archives one of them until this is saved.
+    let known: Vec<(String, Uuid, bool)> = sqlx::query_as(
+        "SELECT name, id, archived_at IS NOT NULL FROM contact_types WHERE centre_id = $1 FOR SHARE",
+    )
+    .bind(centre)
+    .fetch_all(&mut *connection)
+    .await
+    .map_err(StoreError::on("saving the import"))?;
+    let known: HashMap<String, (Uuid, bool)> = known
+        .into_iter()
+        .map(|(name, id, is_archived)| (name.to_lowercase(), (id, is_archived)))
+        .collect();
     let mut targets = Vec::with_capacity(types.len());
     let mut new_types = Vec::new();
     for each in types {
         targets.push(match known.get(&each.name.to_lowercase()) {
-            Some(id) => *id,
+            Some((_, true)) => return Err(StoreError::Archived(each.name.clone())),
+            Some((id, false)) => *id,
             None => {
                 let grain = Grain::try_from(each.kept_minutes)
                     .map_err(StoreError::unreadable("imports"))?;

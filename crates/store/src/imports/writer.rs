@@ -137,6 +137,7 @@ impl ImportWriter {
         if self.types.iter().any(|each| !each.is_in_order) {
             checks::refuse_repeats(&mut tx, import).await?;
         }
+        checks::refuse_parts(&mut tx, import, &self.types, &self.zone).await?;
         let is_summed =
             self.types.iter().any(|each| each.file_minutes < each.kept_grain().minutes());
         checks::work_out_preview(&mut tx, import, is_summed, &self.zone).await?;

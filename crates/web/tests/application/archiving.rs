@@ -28,6 +28,7 @@ async fn an_archived_contact_type_is_out_of_the_way_and_comes_back_as_it_was(poo
     let back = planner.post(&format!("/demand/{chat}/restore"), "").await;
     assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text);
     planner.get("/").await.says("Chat");
+    centre.work_off().await;
     assert_eq!(centre.store.history_since(chat, at("2026-01-01T00:00")).await.unwrap(), history);
     assert!(centre.store.forecast(chat).await.unwrap().is_some());
 }
@@ -61,4 +62,24 @@ async fn rows_of_an_archived_contact_type_are_refused_with_the_remedy(pool: PgPo
     let chat = centre.add_type("Chat").await;
     let form = format!("name=bookings&percent=10&model={chat}");
     planner.post("/demand/like", &form).await.says("of this name already, in use or archived");
+}
+
+#[sqlx::test(migrations = false)]
+async fn rows_of_a_contact_type_that_is_archived_after_the_preview_are_not_saved(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let chat = centre.add_type("Chat").await;
+    let file = "contact_type,interval_start,offered\nChat,2026-11-20 09:00,10\n\
+                Letters,2026-11-20 09:00,10\n";
+    let preview = planner.upload("history.csv", "", file).await.location().to_owned();
+    planner.post(&format!("/demand/{chat}/archive"), "").await;
+    let confirmed = planner.post(&format!("{preview}/confirm"), "").await;
+    assert_eq!(confirmed.status, StatusCode::UNPROCESSABLE_ENTITY);
+    confirmed.says("Nothing was saved: Chat was archived after the file had been read.");
+    let types = centre.store.all_contact_types(centre.centre).await.unwrap();
+    assert!(types.iter().all(|each| each.name != "Letters"), "all or nothing");
+    // Once it is back, the same preview can be confirmed.
+    planner.post(&format!("/demand/{chat}/restore"), "").await;
+    let confirmed = planner.post(&format!("{preview}/confirm"), "").await;
+    assert_eq!(confirmed.status, StatusCode::SEE_OTHER, "{}", confirmed.text);
 }

@@ -94,6 +94,39 @@ async fn what_cannot_be_seen_in_a_file_is_shown_by_a_mark(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_part_of_an_hour_does_not_stand_for_the_whole_hour(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let send = async |rows: &str| {
+        let file = format!("contact_type,interval_start,offered\n{rows}");
+        planner.upload("hours.csv", "", file).await.location().to_owned()
+    };
+    // Kept by the hour.
+    let hours = send("Letters,2026-11-19 09:00,40\nLetters,2026-11-19 10:00,30\n").await;
+    planner.post(&format!("{hours}/confirm"), "").await;
+    let half = send(
+        "Letters,2026-11-19 09:30,22\nLetters,2026-11-19 10:00,14\nLetters,2026-11-19 10:30,12\n",
+    )
+    .await;
+    planner
+        .get(&half)
+        .await
+        .says("is a part of 60 minutes that are in the history with more contacts")
+        .says("send all 2 of its 30-minute intervals");
+    planner.post(&format!("{half}/confirm"), "").await;
+    let types = centre.store.contact_types(centre.centre).await.unwrap();
+    let letters = types.iter().find(|each| each.name == "Letters").unwrap().id;
+    let history = centre.store.history_since(letters, at("2026-11-19T00:00")).await.unwrap();
+    let offered: Vec<f64> = history.iter().map(|interval| interval.offered).collect();
+    assert_eq!(offered, [40.0, 26.0], "the second hour was sent whole");
+    // A part that alone has more than the hour: the rest had no contacts.
+    let more = send("Letters,2026-11-19 09:30,50\n").await;
+    planner.post(&format!("{more}/confirm"), "").await;
+    let history = centre.store.history_since(letters, at("2026-11-19T00:00")).await.unwrap();
+    assert_eq!(history[0].offered, 50.0);
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_discarded_preview_changes_nothing(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
