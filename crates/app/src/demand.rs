@@ -10,7 +10,8 @@ use barometer_forecast::{
     DayGrid, Forecast, HORIZON_DAYS, Mark, Overlay, apply_overlays, forecast,
 };
 use barometer_store::{
-    ContactType, ForecastDay, ForecastHead, KeptOverlay, MadeInterval, Store, StoreError,
+    ContactType, ForecastDay, ForecastHead, ForecastLock, KeptOverlay, MadeInterval, Store,
+    StoreError,
 };
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -57,17 +58,15 @@ pub async fn refresh_forecast(
 ) -> Result<(), StoreError> {
     let lock = store.lock_forecast(contact_type.id).await?;
     match history_grid(store, contact_type, zone).await? {
-        Some(history) => from_history(store, contact_type, history, zone).await?,
-        None => from_another(store, contact_type, zone).await?,
+        Some(history) => from_history(store, contact_type, history, zone, lock).await?,
+        None => from_another(store, contact_type, zone, lock).await?,
     }
-    lock.release().await?;
     let Some(centre) = store.centre().await? else { return Ok(()) };
     for each in store.contact_types(centre.id).await? {
         let is_like = each.like.is_some_and(|(model, _)| model == contact_type.id);
         if is_like && store.history_end(each.id).await?.is_none() {
             let lock = store.lock_forecast(each.id).await?;
-            from_another(store, &each, zone).await?;
-            lock.release().await?;
+            from_another(store, &each, zone, lock).await?;
         }
     }
     for overlay in store.overlays(contact_type.id).await? {
@@ -83,9 +82,10 @@ async fn from_history(
     contact_type: &ContactType,
     history: DayGrid,
     zone: &TimeZone,
+    lock: ForecastLock,
 ) -> Result<(), StoreError> {
     let marks = applied_marks(store, contact_type.id).await?;
-    let Some(centre) = store.centre().await? else { return Ok(()) };
+    let Some(centre) = store.centre().await? else { return lock.release().await };
     let history = without_today(history, today(&centre));
     let (first, end) = (history.first_day(), history.end());
     let last = end.saturating_add(Span::new().days(HORIZON_DAYS as i64));
@@ -104,7 +104,7 @@ async fn from_history(
         forecast(&history.marked(&marks), &calendar, HORIZON_DAYS, pinned)
     });
     // A panic in the core would be ours; the page then shows the forecast as not made.
-    let Ok(made) = made.await else { return Ok(()) };
+    let Ok(made) = made.await else { return lock.release().await };
     match made {
         Ok(made) => {
             let (mut intervals, mut days) = numbers(&made);
@@ -113,11 +113,11 @@ async fn from_history(
             head.backtest = made.backtest;
             head.uncertainty = Some(made.uncertainty);
             head.effects = made.effects;
-            store.save_forecast(contact_type.id, &head, &intervals, &days).await
+            lock.save(&head, &intervals, &days).await
         }
         Err(error) => {
             head.failure = Some(error.to_string());
-            store.save_forecast(contact_type.id, &head, &[], &[]).await
+            lock.save(&head, &[], &[]).await
         }
     }
 }
@@ -151,10 +151,11 @@ async fn from_another(
     store: &Store,
     contact_type: &ContactType,
     zone: &TimeZone,
+    lock: ForecastLock,
 ) -> Result<(), StoreError> {
-    let Some((model, share)) = contact_type.like else { return Ok(()) };
+    let Some((model, share)) = contact_type.like else { return lock.release().await };
     let Some(head) = store.forecast(model).await?.filter(|head| head.failure.is_none()) else {
-        return Ok(());
+        return lock.release().await;
     };
     let mut intervals = all_intervals(store, model).await?;
     for each in &mut intervals {
@@ -171,7 +172,7 @@ async fn from_another(
     }
     lay_overlays(store, contact_type.id, zone, &mut intervals, &mut days).await?;
     let head = ForecastHead { history_days: 0, method: None, backtest: None, ..head };
-    store.save_forecast(contact_type.id, &head, &intervals, &days).await
+    lock.save(&head, &intervals, &days).await
 }
 
 /// Lays the overlays anew over a forecast that is kept: those of another contact type have changed.
@@ -184,8 +185,7 @@ async fn put_overlays_on(
     let mut intervals = all_intervals(store, contact_type).await?;
     let mut days = store.forecast_days(contact_type).await?;
     lay_overlays(store, contact_type, zone, &mut intervals, &mut days).await?;
-    store.save_forecast_numbers(contact_type, &intervals, &days).await?;
-    lock.release().await
+    lock.save_numbers(&intervals, &days).await
 }
 
 /// Lays a contact type's overlays over its forecast, and what other types' overlays move to it. The caller holds the lock.
@@ -297,7 +297,8 @@ mod tests {
         };
         let parts = DayParts { level: 10.0, drift: 1.0, weekday: 1.0, special: 1.0 };
         let day = ForecastDay { day: first, base: 10.0, contacts: 10.0, base_band, parts };
-        store.save_forecast(id, &head, &[interval], &[day]).await.unwrap();
+        let lock = store.lock_forecast(id).await.unwrap();
+        lock.save(&head, &[interval], &[day]).await.unwrap();
         let now = async || {
             let interval = all_intervals(&store, id).await.unwrap()[0];
             let day = store.forecast_days(id).await.unwrap()[0];

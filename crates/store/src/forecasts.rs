@@ -181,13 +181,61 @@ impl From<DayRow> for ForecastDay {
 /// Between two tries to lock a forecast.
 const TRY_AGAIN_AFTER: std::time::Duration = std::time::Duration::from_millis(30);
 
-/// A contact type's forecast, locked: others who lock it wait until this is released or dropped.
-pub struct ForecastLock(sqlx::Transaction<'static, sqlx::Postgres>);
+/// A contact type's forecast, locked: others who lock it wait until something is saved with it, or it is dropped. What is
+/// saved is saved by the connection that holds the lock: where that breaks, neither is left.
+pub struct ForecastLock {
+    tx: sqlx::Transaction<'static, sqlx::Postgres>,
+    contact_type: Uuid,
+}
 
 impl ForecastLock {
-    /// Lets the next one in.
+    /// Lets the next one in; everything stays as it was.
     pub async fn release(self) -> Result<(), StoreError> {
-        self.0.commit().await.map_err(StoreError::on("releasing a forecast"))
+        self.tx.commit().await.map_err(StoreError::on("releasing a forecast"))
+    }
+
+    /// Replaces the forecast: readers see the old one or the new.
+    pub async fn save(
+        mut self,
+        head: &ForecastHead,
+        intervals: &[MadeInterval],
+        days: &[ForecastDay],
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the forecast");
+        sqlx::query("DELETE FROM forecasts WHERE contact_type_id = $1")
+            .bind(self.contact_type)
+            .execute(&mut *self.tx)
+            .await
+            .map_err(&failed)?;
+        sqlx::query(
+            "INSERT INTO forecasts (contact_type_id, history_days, first_day, method, backtest, \
+               uncertainty, effects, failure, interval_wape, naive_wape) \
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
+        )
+        .bind(self.contact_type)
+        .bind(head.history_days)
+        .bind(head.first_day.to_sqlx())
+        .bind(head.method.map(MethodName::slug))
+        .bind(head.backtest.as_ref().map(Json))
+        .bind(head.uncertainty.as_ref().map(Json))
+        .bind(Json(&head.effects))
+        .bind(&head.failure)
+        .bind(wape(head.backtest.as_ref().and_then(Backtest::errors)))
+        .bind(wape(head.backtest.as_ref().and_then(Backtest::naive)))
+        .execute(&mut *self.tx)
+        .await
+        .map_err(&failed)?;
+        self.save_numbers(intervals, days).await
+    }
+
+    /// Replaces the numbers of a forecast, which otherwise stays as it is.
+    pub async fn save_numbers(
+        mut self,
+        intervals: &[MadeInterval],
+        days: &[ForecastDay],
+    ) -> Result<(), StoreError> {
+        replace_numbers(&mut self.tx, self.contact_type, intervals, days).await?;
+        self.tx.commit().await.map_err(StoreError::on("saving the forecast"))
     }
 }
 
@@ -205,7 +253,7 @@ impl Store {
             .await
             .map_err(&failed)?;
             if is_ours {
-                return Ok(ForecastLock(tx));
+                return Ok(ForecastLock { tx, contact_type });
             }
             // Waiting keeps no connection: the one whose turn it is needs further ones.
             tx.rollback().await.map_err(&failed)?;
@@ -284,43 +332,6 @@ impl Store {
         Ok(rows.into_iter().map(ForecastDay::from).collect())
     }
 
-    /// Replaces a contact type's forecast in one transaction: readers see the old one or the new.
-    pub async fn save_forecast(
-        &self,
-        contact_type: Uuid,
-        head: &ForecastHead,
-        intervals: &[MadeInterval],
-        days: &[ForecastDay],
-    ) -> Result<(), StoreError> {
-        let failed = StoreError::on("saving the forecast");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        sqlx::query("DELETE FROM forecasts WHERE contact_type_id = $1")
-            .bind(contact_type)
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
-        sqlx::query(
-            "INSERT INTO forecasts (contact_type_id, history_days, first_day, method, backtest, \
-               uncertainty, effects, failure, interval_wape, naive_wape) \
-             VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
-        )
-        .bind(contact_type)
-        .bind(head.history_days)
-        .bind(head.first_day.to_sqlx())
-        .bind(head.method.map(MethodName::slug))
-        .bind(head.backtest.as_ref().map(Json))
-        .bind(head.uncertainty.as_ref().map(Json))
-        .bind(Json(&head.effects))
-        .bind(&head.failure)
-        .bind(wape(head.backtest.as_ref().and_then(Backtest::errors)))
-        .bind(wape(head.backtest.as_ref().and_then(Backtest::naive)))
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        replace_numbers(&mut tx, contact_type, intervals, days).await?;
-        tx.commit().await.map_err(&failed)
-    }
-
     /// All contact types of a centre in their order, with what their forecasts come to.
     pub async fn demand_lines(
         &self,
@@ -346,19 +357,6 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing contact types"))
-    }
-
-    /// Replaces the numbers of a forecast, as when its overlays change, in one transaction.
-    pub async fn save_forecast_numbers(
-        &self,
-        contact_type: Uuid,
-        intervals: &[MadeInterval],
-        days: &[ForecastDay],
-    ) -> Result<(), StoreError> {
-        let failed = StoreError::on("saving the forecast");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        replace_numbers(&mut tx, contact_type, intervals, days).await?;
-        tx.commit().await.map_err(&failed)
     }
 }
 

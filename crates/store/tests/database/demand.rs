@@ -49,8 +49,14 @@ async fn a_forecast_is_replaced_whole_and_its_numbers_alone(pool: PgPool) {
     let first = [interval("2026-07-02T08:00:00Z", 7.125), interval("2026-07-02T08:30:00Z", 8.0)];
     let days = [day(date(2026, 7, 2), 15.125)];
     let smoothing = head(Some(MethodName::Smoothing));
-    store.save_forecast(bookings, &smoothing, &first, &days).await.unwrap();
-    store.save_forecast(bookings, &smoothing, &first[..1], &days).await.unwrap();
+    store.lock_forecast(bookings).await.unwrap().save(&smoothing, &first, &days).await.unwrap();
+    store
+        .lock_forecast(bookings)
+        .await
+        .unwrap()
+        .save(&smoothing, &first[..1], &days)
+        .await
+        .unwrap();
     let (from, to) = (at("2026-07-01T00:00:00Z"), at("2026-07-04T00:00:00Z"));
     let kept = store.forecast_between(bookings, from, to).await.unwrap();
     assert_eq!(kept.len(), 1);
@@ -61,9 +67,33 @@ async fn a_forecast_is_replaced_whole_and_its_numbers_alone(pool: PgPool) {
     assert_eq!((kept.first_day, kept.method), (date(2026, 7, 2), Some(MethodName::Smoothing)));
 
     let overlaid = [MadeInterval { contacts: 9.0, ..first[0] }];
-    store.save_forecast_numbers(bookings, &overlaid, &days).await.unwrap();
+    store.lock_forecast(bookings).await.unwrap().save_numbers(&overlaid, &days).await.unwrap();
     assert_eq!(store.made_intervals(bookings, from, to).await.unwrap(), overlaid);
     assert!(store.forecast(bookings).await.unwrap().is_some(), "the head stays");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_lock_that_breaks_leaves_nothing_of_what_was_to_be_saved(pool: PgPool) {
+    let Fixture { store, bookings, .. } = fixture(pool.clone()).await;
+    let first = [interval("2026-07-02T08:00:00Z", 7.0)];
+    let days = [day(date(2026, 7, 2), 7.0)];
+    // The worker that holds the lock is killed, and its connection with it: the next one may begin at once, and must not
+    // meet half of what the first one was writing.
+    let broken = store.lock_forecast(bookings).await.unwrap();
+    let ended: bool = sqlx::query_scalar(
+        "SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND pid <> pg_backend_pid() \
+           AND database = (SELECT oid FROM pg_database WHERE datname = current_database())",
+    )
+    .fetch_one(&pool)
+    .await
+    .unwrap();
+    assert!(ended);
+    let next = store.lock_forecast(bookings).await.unwrap();
+    let smoothing = head(Some(MethodName::Smoothing));
+    assert!(broken.save(&head(None), &first, &days).await.is_err());
+    next.save(&smoothing, &first, &days).await.unwrap();
+    let kept = store.forecast(bookings).await.unwrap().unwrap();
+    assert_eq!(kept.method, Some(MethodName::Smoothing));
 }
 
 #[sqlx::test(migrations = false)]
@@ -73,11 +103,11 @@ async fn a_frozen_forecast_stays_when_the_forecast_changes(pool: PgPool) {
     assert!(matches!(nothing, Err(StoreError::NotFound)));
     let first = [interval("2026-07-02T08:00:00Z", 7.0), interval("2026-07-02T08:30:00Z", 8.0)];
     let method = head(Some(MethodName::Combination));
-    store.save_forecast(bookings, &method, &first, &[]).await.unwrap();
+    store.lock_forecast(bookings).await.unwrap().save(&method, &first, &[]).await.unwrap();
     let id = store.freeze_forecast(bookings, "July", Some(planner)).await.unwrap();
     let again = store.freeze_forecast(bookings, "JULY", Some(planner)).await;
     assert!(matches!(again, Err(StoreError::Taken)), "one name, one frozen forecast");
-    store.save_forecast(bookings, &method, &[], &[]).await.unwrap();
+    store.lock_forecast(bookings).await.unwrap().save(&method, &[], &[]).await.unwrap();
 
     let frozen = store.frozen_forecasts(bookings).await.unwrap();
     assert_eq!((frozen.len(), frozen[0].name.as_str(), frozen[0].contacts), (1, "July", 15.0));
@@ -249,7 +279,7 @@ async fn the_list_of_contact_types_sums_each_forecast_and_the_days_before_it(poo
         parts: DayParts { level: contacts, drift: 0.0, weekday: 0.0, special: 0.0 },
     };
     let days = [day(0, 30.0), day(27, 12.0), day(28, 500.0)];
-    store.save_forecast(bookings, &head, &[], &days).await.unwrap();
+    store.lock_forecast(bookings).await.unwrap().save(&head, &[], &days).await.unwrap();
     let known = line().await.forecast;
     assert_eq!((known.first_day(), known.history_days), (Some(first), Some(28)));
     assert_eq!((known.actual, known.expected), (Some(12.0), Some(42.0)));
