@@ -49,6 +49,44 @@ test('one queue and one team are looked into, by those who may', async ({ page, 
   await expect(viewer.getByText(/Single agents are shown to those who have this right/)).toBeVisible();
 });
 
+test('a planner arranges a board of tiles, and it goes on by itself on the wall', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/watch');
+  await page.getByRole('link', { name: 'Arrange a board' }).click();
+  await page.getByLabel('Name').fill('Phones');
+  const add = async (figure: string, of: string) => {
+    await page.getByLabel('Figure').selectOption({ label: figure });
+    if (of) await page.getByLabel('Of', { exact: true }).selectOption({ label: of });
+    await page.getByRole('button', { name: 'Add the tile' }).click();
+  };
+  const order = page.locator('.tile-order li');
+  await add('Lines in use', 'Bookings');
+  await expect(page.getByRole('alert')).toHaveText('This is a figure of campaigns: choose one of them.');
+  await add('Service level since opening', 'Bookings');
+  await expect(order).toHaveCount(1);
+  await add('On shift, of planned', 'Bookings team');
+  await expect(order).toHaveCount(2);
+  await page.getByLabel('twice as wide').check();
+  await add('Pressure, opening to close', 'Sailing changes');
+  await expect(order).toHaveCount(3);
+  await page.getByRole('button', { name: /Sailing changes: pressure.*further up/ }).click();
+  await expect(page.locator('.tiles .tile').nth(1)).toContainText('Sailing changes');
+  await page.getByRole('button', { name: 'Save the board' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Phones');
+  await expect(page.locator('.tile').first()).toContainText(/\d+ %.*service level since opening · target 80 % in 20 s/s);
+  await expect(page.locator('.tile').last()).toContainText(/\d+ of \d+/);
+  await page.getByRole('link', { name: 'For the wall' }).click();
+  await expect(page.getByRole('navigation', { name: 'Stages' })).toHaveCount(0);
+  const clock = page.locator('.answer strong').first();
+  const before = await clock.textContent();
+  await expect(clock).not.toHaveText(before ?? '', { timeout: 20_000 });
+  await page.getByRole('link', { name: 'Back' }).click();
+  await page.getByRole('link', { name: 'Arrange it' }).click();
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.getByRole('button', { name: 'Remove the board' }).click();
+  await expect(page.getByRole('link', { name: 'Phones' })).toHaveCount(0);
+});
+
 test('the wall shows the board alone, and it goes on by itself', async ({ page }) => {
   await page.setViewportSize({ width: 1920, height: 1080 });
   await signIn(page, 'viewer');

@@ -76,8 +76,9 @@ impl<'c> Dialler<'c> {
         &self.times
     }
 
-    /// How many calls to begin now: as many as the pacing asks for, within the caps.
-    pub fn calls_to_begin(&mut self, at: &Situation<'_>, lines_in_use: u32) -> u32 {
+    /// How many calls to begin now: `factor` times as many lines as the pacing asks for (1 as it should be), within the
+    /// caps.
+    pub fn calls_to_begin(&mut self, at: &Situation<'_>, lines_in_use: u32, factor: f64) -> u32 {
         if at.now < self.nobody_until || !self.times.is_dialling(at.now) {
             return 0;
         }
@@ -86,7 +87,8 @@ impl<'c> Dialler<'c> {
             self.pacing.new_day();
         }
         let ringing = at.ringing_since.len() as u32;
-        let mut calls = self.pacing.lines(at).saturating_sub(ringing);
+        let lines = (factor * f64::from(self.pacing.lines(at)) + 1e-9) as u32;
+        let mut calls = lines.saturating_sub(ringing);
         let caps = &self.campaign.caps;
         if let Some(lines) = caps.lines {
             calls = calls.min(lines.saturating_sub(lines_in_use));

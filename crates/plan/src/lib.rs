@@ -11,6 +11,7 @@
 mod account;
 mod alarm;
 mod assess;
+mod board;
 mod change_sheet;
 mod comparison;
 mod cover_choice;
@@ -47,6 +48,7 @@ pub use alarm::{
     Recipient, RecipientError, Severity, would_have_rung,
 };
 pub use assess::{IntervalAssessment, assess, pressure};
+pub use board::{BoardFigure, BoardLayout, BoardSubject, MOST_TILES, Shows, Tile};
 pub use change_sheet::{
     Actor, ChangeSheet, EvidenceDocument, EvidenceKey, EvidenceRules, Ground, RecordLine, Risks,
     SHEET_FORMAT, SheetAct, SheetDocument, SheetEntry, SheetReadError, SheetRefusal, SheetState,

@@ -112,6 +112,17 @@ pub struct Stretch {
     pub until_secs: f64,
 }
 
+/// A while in which a campaign rings other numbers of lines than its pacing asks for, whatever its pacing knows of it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Burst {
+    /// From so many seconds after the start.
+    pub from_secs: f64,
+    /// Until so many seconds after the start.
+    pub until_secs: f64,
+    /// So many times as many lines; the campaign's caps hold.
+    pub factor: f64,
+}
+
 /// A strategy tried on a demand with a cover, so many times: checked, and made ready to be played.
 #[derive(Debug)]
 pub struct Experiment {
@@ -211,6 +222,16 @@ impl Experiment {
         ensure(warm_up < self.model.intervals, "intervals of warm-up", wanted, warm_up as f64)?;
         self.model.counting = counting;
         Ok(self)
+    }
+
+    /// The same experiment with a campaign that rings other numbers of lines for a while; nothing changes where the
+    /// strategy has no campaign of this id.
+    pub fn with_burst(mut self, campaign: &str, burst: Burst) -> Self {
+        let campaigns = self.model.campaigns.iter_mut();
+        for of in campaigns.filter(|of| of.campaign.id == campaign) {
+            of.bursts.push(burst);
+        }
+        self
     }
 
     /// How many days it plays.

@@ -30,8 +30,8 @@ mod summary;
 
 pub use barometer_routing::{End, FlowName};
 pub use experiment::{
-    Arrivals, Counting, Cover, Demand, DemandInterval, DemandLuck, Experiment, ExperimentError,
-    People, Stretch, TeamCover, TypeDemand,
+    Arrivals, Burst, Counting, Cover, Demand, DemandInterval, DemandLuck, Experiment,
+    ExperimentError, People, Stretch, TeamCover, TypeDemand,
 };
 pub use live::{CampaignNow, Carried, DayCounts, LiveDay, PointCounts, TeamCounts, TypeCounts};
 pub use model::Names;

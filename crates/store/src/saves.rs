@@ -24,6 +24,8 @@ pub enum Edited {
     Evidence(Uuid),
     /// An alarm.
     Alarm(Uuid),
+    /// A board.
+    Board(Uuid),
     /// A report.
     Report(Uuid),
     /// What a person may do.
@@ -40,6 +42,7 @@ impl Edited {
             Self::Lines(id) => ("lines", id),
             Self::Evidence(id) => ("evidence", id),
             Self::Alarm(id) => ("alarm", id),
+            Self::Board(id) => ("board", id),
             Self::Report(id) => ("report", id),
             Self::Person(id) => ("person", id),
         }

@@ -207,7 +207,9 @@ fn check_disturbance(disturbance: &Disturbance) -> Result<(), String> {
         return Err("minutes: more than 0, at most 1440".to_owned());
     }
     match disturbance {
-        Disturbance::Storm { factor, .. } if !(*factor >= 0.0 && *factor <= 20.0) => {
+        Disturbance::Storm { factor, .. } | Disturbance::CampaignBurst { factor, .. }
+            if !(*factor >= 0.0 && *factor <= 20.0) =>
+        {
             Err("factor: 0 to 20".to_owned())
         }
         _ => Ok(()),

@@ -1,9 +1,9 @@
 //! What is played: the strategy that is live, with the callers and people of the hidden truth.
 
 use barometer_simulate::{
-    Arrivals, Cover, Demand, DemandInterval, Experiment, People, TeamCover, TypeDemand,
+    Arrivals, Burst, Cover, Demand, DemandInterval, Experiment, People, TeamCover, TypeDemand,
 };
-use barometer_wire::{Caller, DayPlan};
+use barometer_wire::{Caller, DayPlan, Disturbance};
 use jiff::tz::TimeZone;
 
 use crate::known::{Known, read};
@@ -41,7 +41,21 @@ pub(crate) fn experiment(
     });
     let cover = Cover { teams: cover.collect() };
     let experiment = Experiment::new(&strategy, &demand, &cover, 1, seed);
-    Some(experiment.map_err(|error| error.to_string()))
+    let experiment = experiment.map_err(|error| error.to_string());
+    Some(experiment.map(|experiment| with_bursts(experiment, known, span)))
+}
+
+/// The experiment with what its campaigns are made to do. One that this strategy does not have does nothing.
+fn with_bursts(experiment: Experiment, known: &Known, span: &Span) -> Experiment {
+    known.disturbances.iter().fold(experiment, |experiment, disturbance| match disturbance {
+        Disturbance::CampaignBurst { campaign, from, minutes, factor } => {
+            let from_secs = span.secs(*from);
+            let burst =
+                Burst { from_secs, until_secs: from_secs + 60.0 * minutes, factor: *factor };
+            experiment.with_burst(campaign, burst)
+        }
+        _ => experiment,
+    })
 }
 
 /// What comes of a contact type: nobody new yesterday, and today what the truth is.

@@ -69,6 +69,7 @@ pub(crate) fn span(disturbance: &Disturbance) -> (Timestamp, f64) {
     match *disturbance {
         Disturbance::Storm { from, minutes, .. }
         | Disturbance::Sickness { from, minutes, .. }
+        | Disturbance::CampaignBurst { from, minutes, .. }
         | Disturbance::Outage { from, minutes } => (from, minutes),
     }
 }

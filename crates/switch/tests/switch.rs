@@ -9,13 +9,13 @@ use std::time::Duration;
 use axum::body::{Body, to_bytes};
 use axum::http::{Method, Request, StatusCode};
 use barometer_simulate::DemandInterval;
-use barometer_strategy::{Customers, Strategy};
+use barometer_strategy::{Campaign, Customers, OpenHours, Pacing, Strategy};
 use barometer_switch::{Options, Switch};
 use barometer_wire::{
     Accepted, Caller, Conduct, DayPlan, Disturbance, IntervalPage, IntervalRow, Live, PlannedTeam,
     Refusal, Release, StaffingPage, StaffingRow, SwitchState,
 };
-use jiff::civil::{Date, date};
+use jiff::civil::{Date, date, time};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 use serde::Serialize;
@@ -318,6 +318,45 @@ async fn what_cannot_be_done_is_refused_with_a_reason_and_changes_nothing() {
     let answer = switch.router().oneshot(request.body(Body::empty()).unwrap()).await.unwrap();
     assert_eq!(answer.status(), StatusCode::UNAUTHORIZED);
     switch.stop();
+}
+
+#[tokio::test]
+async fn a_campaign_that_bursts_rings_more_of_its_people_while_it_lasts() {
+    let release = release(2, |strategy| {
+        let mut campaign = Campaign::named("news", "News", "team");
+        let midnight = time(0, 0, 0, 0);
+        campaign.hours = vec![OpenHours { days: Vec::new(), from: midnight, until: midnight }];
+        campaign.local_hours.from = midnight;
+        campaign.local_hours.until = time(23, 59, 59, 0);
+        campaign.list.people = 100_000;
+        campaign.pacing = Pacing::Steady { lines_per_agent: 1.0 };
+        strategy.campaigns = vec![campaign];
+    });
+    let burst = |campaign: &str| {
+        Some(Disturbance::CampaignBurst {
+            campaign: campaign.to_owned(),
+            from: at(10, 0),
+            minutes: 30.0,
+            factor: 3.0,
+        })
+    };
+    let left = async |disturbance: Option<Disturbance>| {
+        let home = Home::new();
+        let switch = begun(&home.0).await;
+        assert_eq!(put(&switch, "/v1/releases/2", &release).await.0, StatusCode::OK);
+        until(&switch, at(10, 0)).await;
+        let disturbances = disturbance.into_iter().collect();
+        let conduct = Conduct { disturbances, ..Conduct::default() };
+        assert_eq!(behave(&switch, &conduct).await.0, StatusCode::OK);
+        let state = until(&switch, at(10, 30)).await;
+        switch.stop();
+        state.campaigns[0].left
+    };
+    // What its world is told of another campaign changes nothing but the calls that ring at that moment.
+    let calm = left(burst("another")).await;
+    assert!(calm < 100_000, "it rings");
+    assert!(calm.abs_diff(left(None).await) <= 2);
+    assert!(left(burst("news")).await < calm, "more people are done with");
 }
 
 #[tokio::test]

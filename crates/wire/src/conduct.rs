@@ -44,6 +44,17 @@ pub enum Disturbance {
         /// How many.
         people: u32,
     },
+    /// A campaign rings other numbers of lines than its pacing asks for, within its caps.
+    CampaignBurst {
+        /// The campaign's id.
+        campaign: String,
+        /// From when.
+        from: Timestamp,
+        /// For how long, in minutes.
+        minutes: f64,
+        /// So many times as many.
+        factor: f64,
+    },
     /// Hardly anybody gets through, and the switch tells nothing.
     Outage {
         /// From when.

@@ -51,8 +51,12 @@ impl<'m> Outbound<'m> {
                 ringing_since: &at_work.ringing_since,
             };
             let lines_in_use = at_work.now.lines as u32;
-            let calls =
-                if gives_way { 0 } else { at_work.dialler.calls_to_begin(&at, lines_in_use) };
+            let factor = of.lines_factor(now);
+            let calls = if gives_way {
+                0
+            } else {
+                at_work.dialler.calls_to_begin(&at, lines_in_use, factor)
+            };
             for _ in 0..calls {
                 if !self.begin_call(router, place) {
                     break;

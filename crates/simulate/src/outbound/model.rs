@@ -5,7 +5,7 @@ use barometer_routing::{AgentId, CampaignId, CompiledStrategy, Id, Serves, Servi
 use barometer_strategy::{Campaign, Channel, Customers, Pacing, Strategy};
 
 use crate::draws::{Key, key_of_name};
-use crate::experiment::{Arrivals, Demand, DemandInterval, TypeDemand};
+use crate::experiment::{Arrivals, Burst, Demand, DemandInterval, TypeDemand};
 use crate::samplers::Sampler;
 
 /// A campaign, and the luck of those whom it calls.
@@ -26,6 +26,8 @@ pub(crate) struct CampaignModel {
     pub inbound_points: Vec<ServicePointId>,
     /// Tells its draws from those of other campaigns, whatever its place in the list.
     pub key: u64,
+    /// When it rings other numbers of lines than its pacing asks for.
+    pub bursts: Vec<Burst>,
 }
 
 /// Told apart from all contact types' and agents' keys.
@@ -59,9 +61,17 @@ impl CampaignModel {
                 inbound_points: inbound_points(compiled, id),
                 key: CAMPAIGNS.wrapping_add(key_of_name(&campaign.id)),
                 campaign: campaign.clone(),
+                bursts: Vec::new(),
             }
         });
         campaigns.collect()
+    }
+
+    /// So many times as many lines as its pacing asks for.
+    pub fn lines_factor(&self, now: f64) -> f64 {
+        let going_on =
+            self.bursts.iter().filter(|burst| (burst.from_secs..burst.until_secs).contains(&now));
+        going_on.map(|burst| burst.factor).product()
     }
 
     /// The draws of a call to somebody.

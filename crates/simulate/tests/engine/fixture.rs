@@ -126,11 +126,16 @@ impl Scene {
     }
 
     pub fn play(&self, replications: u32, seed: u64) -> Summary {
-        let experiment = self.experiment(replications, seed);
-        let mut summary = experiment.summary();
-        experiment.play_range(0..replications).unwrap().iter().for_each(|day| summary.add(day));
-        summary
+        play(&self.experiment(replications, seed))
     }
+}
+
+/// All days of an experiment.
+pub fn play(experiment: &Experiment) -> Summary {
+    let mut summary = experiment.summary();
+    let days = experiment.play_range(0..experiment.replications()).unwrap();
+    days.iter().for_each(|day| summary.add(day));
+    summary
 }
 
 fn contacts(name: &str, per_minute: f64, half_hours: usize, customers: Customers) -> TypeDemand {

@@ -1,14 +1,14 @@
 //! Campaigns: against exact chains, and setting by setting on the same people.
 
 use barometer_dialling::chain::SteadyTeam;
-use barometer_simulate::{CampaignMeasures, Estimate, Summary};
+use barometer_simulate::{Burst, CampaignMeasures, Estimate, Summary};
 use barometer_strategy::{
     Announcement, Assumed, CallOutcome, Campaign, Duration, MachineAction, Next, OpenHours, Pacing,
     ServedBy, StepKind, ZoneShare,
 };
 use jiff::civil::time;
 
-use crate::fixture::{Scene, assert_agrees};
+use crate::fixture::{Scene, assert_agrees, play};
 
 /// A campaign of the scene's team that dials around the clock a list that nearly never ends, among people
 /// of whom `answered` answer, after exponential times; every call that nobody answers rings as long.
@@ -124,6 +124,31 @@ fn more_lines_for_each_free_agent_keep_agents_busier_and_abandon_more_of_the_sam
     assert!(mean(middle.utilisation) < mean(fast.utilisation));
     assert_eq!(mean(slow.abandoned_share), 0.0);
     assert!(mean(middle.abandoned_share) < mean(fast.abandoned_share));
+}
+
+#[test]
+fn a_burst_rings_more_lines_while_it_lasts_and_not_beyond_the_caps() {
+    let scene = |lines_per_agent: f64, most: Option<u32>| {
+        let mut campaign = around_the_clock(0.3, 12.0, 120.0);
+        campaign.pacing = Pacing::Steady { lines_per_agent };
+        campaign.caps.lines = most;
+        scene(16, 10, campaign)
+    };
+    let with = |scene: &Scene, from_secs: f64, until_secs: f64| {
+        let burst = Burst { from_secs, until_secs, factor: 1.5 };
+        let experiment = scene.experiment(4, 7).with_burst("news", burst).with_burst("none", burst);
+        play(&experiment).of_campaign(0)
+    };
+    // Two lines for each free agent, half as many again: three.
+    let throughout = with(&scene(2.0, None), 0.0, f64::INFINITY);
+    assert_eq!(throughout, play(&scene(3.0, None).experiment(4, 7)).of_campaign(0));
+    let never = with(&scene(2.0, None), -60.0, 0.0);
+    assert_eq!(never, play(&scene(2.0, None).experiment(4, 7)).of_campaign(0));
+    let for_a_while = with(&scene(2.0, None), 7_200.0, 14_400.0);
+    assert!(mean(never.abandoned_share) < mean(for_a_while.abandoned_share));
+    assert!(mean(for_a_while.abandoned_share) < mean(throughout.abandoned_share));
+    let capped = with(&scene(2.0, Some(20)), 0.0, f64::INFINITY);
+    assert!(mean(capped.lines) <= 20.0);
 }
 
 #[test]

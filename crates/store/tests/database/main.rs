@@ -4,6 +4,7 @@
 
 mod accounts;
 mod answers;
+mod boards;
 mod change_sheets;
 mod demand;
 mod drafts;

@@ -183,6 +183,55 @@ async fn the_board_comes_as_it_changes_to_those_who_have_signed_in(pool: PgPool)
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_board_of_a_planners_own_has_the_figures_of_the_switch(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("the switch has the strategy and the plan", is_as_it_should).await;
+    let view = circle.move_on(at("2026-11-23T11:10")).await;
+    let state = view.state.clone().unwrap();
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    let (team, queue) = (&state.teams[0], &state.queues[0]);
+    let figure = |figure: &str, of: &str| {
+        format!(
+            "{{\"shows\":{{\"figure\":{{\"figure\":\"{figure}\",\"of\":\"{of}\"}}}},\"is_wide\":false}}"
+        )
+    };
+    let tiles = [
+        figure("level_so_far", "Bookings"),
+        figure("team_on_shift", &team.team),
+        figure("queue_waiting", &queue.step),
+        figure("campaign_lines", "gone"),
+        "{\"shows\":{\"strip\":{\"contact_type\":\"Bookings\"}},\"is_wide\":true}".to_owned(),
+        "{\"shows\":\"alarms\"}".to_owned(),
+    ];
+    let form = tiles
+        .iter()
+        .fold("name=Floor".to_owned(), |form, tile| format!("{form}&tile={}", percent(tile)));
+    let saved = planner.post("/watch/boards", &form).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let board = planner.get(saved.location()).await;
+    board
+        .says("service level since opening · target")
+        .says(&format!("{} of {}", team.on_shift, team.planned))
+        .says(&team.name)
+        .says(&queue.name)
+        .says("not on the switch now")
+        .says("Pressure of Bookings over the day")
+        .says("Alarms that ring");
+    // The whole day's board has the same level.
+    let level = board.text.split("service level since opening").next().unwrap();
+    let level = level.rsplit("<p class=\"value").next().unwrap().split('>').nth(1).unwrap();
+    let level = level.split('<').next().unwrap();
+    assert!(level.ends_with('%'), "{level}");
+    planner.get("/watch").await.says(&format!("<td class=\"num big\">{level}</td>"));
+}
+
+/// A text as a form sends it.
+fn percent(text: &str) -> String {
+    text.bytes().map(|byte| format!("%{byte:02X}")).collect()
+}
+
+#[sqlx::test(migrations = false)]
 async fn the_board_in_figures_is_what_the_switch_said(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let circle = Circle::begin(&centre).await;

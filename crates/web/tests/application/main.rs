@@ -5,6 +5,7 @@
 mod access;
 mod archiving;
 mod bad_input;
+mod boards;
 mod change_sheets;
 mod demand;
 mod drafts;

@@ -13,6 +13,7 @@ use jiff::tz::TimeZone;
 use serde::Deserialize;
 
 use super::alarms::{RingRow, ring_rows};
+use super::boards::{BoardLink, links};
 use super::rows::{self, CampaignRow, QueueRow, TeamRow, TypeRow, minutes};
 use crate::App;
 use crate::access::RequestContext;
@@ -28,12 +29,16 @@ use barometer_app::planning::span;
 struct BoardPage {
     frame: Frame,
     tab: &'static str,
+    links: Vec<BoardLink>,
     is_wall: bool,
     is_there: bool,
     is_stand_in: bool,
     speeds: Vec<(&'static str, &'static str, bool)>,
     /// Contact types of which a storm can be made.
     storms: Vec<String>,
+    /// By id and name.
+    teams: Vec<(String, String)>,
+    campaigns: Vec<(String, String)>,
     note: Option<&'static str>,
     board: String,
 }
@@ -67,12 +72,12 @@ struct DoneRow {
 
 #[derive(Deserialize)]
 pub(crate) struct BoardQuery {
-    wall: Option<u8>,
+    pub wall: Option<u8>,
     note: Option<String>,
 }
 
 /// Alarms that ring on the board, at most.
-const MOST_RINGS: i64 = 8;
+pub(super) const MOST_RINGS: i64 = 8;
 
 /// Speeds of a stand-in's clock that are offered.
 const SPEEDS: [(&str, &str); 5] =
@@ -97,6 +102,7 @@ pub(crate) async fn show(
     page(&BoardPage {
         frame: Frame::of(&context, Stage::Watch, None),
         tab: "board",
+        links: links(&app, &context, None).await?,
         is_wall: query.wall.is_some(),
         is_there: app.live.is_there(),
         is_stand_in: context.may_plan() && speed.is_some(),
@@ -106,6 +112,12 @@ pub(crate) async fn show(
             .collect(),
         storms: view.state.as_ref().map_or_else(Vec::new, |state| {
             state.types.iter().map(|each| each.contact_type.clone()).collect()
+        }),
+        teams: view.state.as_ref().map_or_else(Vec::new, |state| {
+            state.teams.iter().map(|each| (each.team.clone(), each.name.clone())).collect()
+        }),
+        campaigns: view.state.as_ref().map_or_else(Vec::new, |state| {
+            state.campaigns.iter().map(|each| (each.campaign.clone(), each.name.clone())).collect()
         }),
         note,
         board,
@@ -161,7 +173,7 @@ impl BoardPart {
     ) -> Self {
         let types = rows::types(state, outlook.as_deref(), zone);
         let clock = zone.to_datetime(state.clock.now).strftime("%H:%M:%S").to_string();
-        let trouble = view.trouble.clone().or_else(|| view.untold.clone()).or(unplanned);
+        let trouble = trouble_of(view, unplanned);
         let live = match &state.release {
             Some(release) => {
                 format!("release {} since {}", release.number, words::clock(release.since, zone))
@@ -174,11 +186,7 @@ impl BoardPart {
             day: words::long_day(state.clock.date),
             clock,
             rings: Vec::new(),
-            speed: match state.clock.speed {
-                1.0 => String::new(),
-                0.0 => "stopped".to_owned(),
-                speed => format!("{speed:.0}×"),
-            },
+            speed: speed_word(state),
             types,
             teams: rows::teams(state),
             queues: rows::queues(state),
@@ -187,6 +195,20 @@ impl BoardPart {
             live,
             is_adrift: view.is_as_it_should == Some(false),
         }
+    }
+}
+
+/// What keeps the board from being right or whole, if anything.
+pub(super) fn trouble_of(view: &View, unplanned: Option<String>) -> Option<String> {
+    view.trouble.clone().or_else(|| view.untold.clone()).or(unplanned)
+}
+
+/// How fast the switch's clock goes, where that is not as fast as ours.
+pub(super) fn speed_word(state: &SwitchState) -> String {
+    match state.clock.speed {
+        1.0 => String::new(),
+        0.0 => "stopped".to_owned(),
+        speed => format!("{speed:.0}×"),
     }
 }
 

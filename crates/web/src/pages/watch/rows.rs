@@ -27,6 +27,7 @@ pub(super) struct TypeRow {
     pub chance: String,
     pub is_unlikely: bool,
     pub came: String,
+    pub abandoned: String,
     pub off: String,
     pub pressure: String,
     pub colour: String,
@@ -35,6 +36,7 @@ pub(super) struct TypeRow {
 }
 
 /// An interval of a day's strip.
+#[derive(Clone)]
 pub(super) struct StripCell {
     pub x: f64,
     pub width: f64,
@@ -44,6 +46,8 @@ pub(super) struct StripCell {
 
 /// A team on the board.
 pub(super) struct TeamRow {
+    /// Its id.
+    pub team: String,
     pub name: String,
     pub address: String,
     pub planned: u32,
@@ -57,6 +61,8 @@ pub(super) struct TeamRow {
 
 /// A queue or hunt group on the board.
 pub(super) struct QueueRow {
+    /// The id of its step.
+    pub step: String,
     pub name: String,
     pub address: String,
     pub waiting: u32,
@@ -69,6 +75,8 @@ pub(super) struct QueueRow {
 
 /// A campaign on the board.
 pub(super) struct CampaignRow {
+    /// Its id.
+    pub campaign: String,
     pub name: String,
     pub doing: &'static str,
     pub lines: u32,
@@ -135,6 +143,9 @@ pub(super) fn types(
             chance: words::NONE.to_owned(),
             is_unlikely: false,
             came: words::thousands(whole.offered),
+            abandoned: share(
+                (whole.offered > 0.0).then(|| whole.abandoned / whole.offered.max(1.0)),
+            ),
             off: String::new(),
             pressure: words::NONE.to_owned(),
             colour: "none".to_owned(),
@@ -219,6 +230,7 @@ pub(super) fn teams(state: &SwitchState) -> Vec<TeamRow> {
             .filter(|last| last.staffed_secs > 0.0)
             .map(|last| last.busy_secs / last.staffed_secs);
         TeamRow {
+            team: team.team.clone(),
             name: team.name.clone(),
             address: format!("/watch/teams/{}", team.team),
             planned: team.planned,
@@ -238,6 +250,7 @@ pub(super) fn queues(state: &SwitchState) -> Vec<QueueRow> {
         let sum: barometer_simulate::PointCounts = queue.intervals.iter().sum();
         let answered = (sum.answered > 0.0).then(|| sum.in_time / sum.answered.max(1.0));
         QueueRow {
+            step: queue.step.clone(),
             name: queue.name.clone(),
             address: format!("/watch/queues/{}", queue.step),
             waiting: queue.waiting,
@@ -253,6 +266,7 @@ pub(super) fn queues(state: &SwitchState) -> Vec<QueueRow> {
 
 pub(super) fn campaigns(state: &SwitchState) -> Vec<CampaignRow> {
     let row = |campaign: &CampaignState| CampaignRow {
+        campaign: campaign.campaign.clone(),
         name: campaign.name.clone(),
         doing: if campaign.is_dialling { "dials" } else { "is at rest" },
         lines: campaign.lines,

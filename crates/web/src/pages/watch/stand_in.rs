@@ -23,11 +23,13 @@ pub(crate) struct ConductForm {
     of: String,
 }
 
-/// How long a storm, sickness or an outage that is pressed lasts, in minutes, and how bad it is.
+/// How long a storm, sickness, a burst of a campaign or an outage that is pressed lasts, in minutes, and how bad it is.
 const STORM_MINUTES: f64 = 120.0;
 const STORM_FACTOR: f64 = 2.0;
 const SICKNESS_MINUTES: f64 = 600.0;
 const SICK: u32 = 3;
+const BURST_MINUTES: f64 = 30.0;
+const BURST_FACTOR: f64 = 3.0;
 const OUTAGE_MINUTES: f64 = 20.0;
 
 /// `POST /watch/switch`
@@ -71,6 +73,12 @@ pub(crate) async fn behave(
             from: now,
             minutes: SICKNESS_MINUTES,
             people: SICK,
+        }],
+        "burst" => vec![Disturbance::CampaignBurst {
+            campaign: form.of,
+            from: now,
+            minutes: BURST_MINUTES,
+            factor: BURST_FACTOR,
         }],
         "outage" => vec![Disturbance::Outage { from: now, minutes: OUTAGE_MINUTES }],
         _ => Vec::new(),
