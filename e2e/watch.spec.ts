@@ -56,7 +56,7 @@ test('a planner arranges a board of tiles, and it goes on by itself on the wall'
   await page.getByLabel('Name').fill('Phones');
   const add = async (figure: string, of: string) => {
     await page.getByLabel('Figure').selectOption({ label: figure });
-    if (of) await page.getByLabel('Of', { exact: true }).selectOption({ label: of });
+    if (of) await page.getByLabel('Of what').selectOption({ label: of });
     await page.getByRole('button', { name: 'Add the tile' }).click();
   };
   const order = page.locator('.tile-order li');
@@ -73,7 +73,7 @@ test('a planner arranges a board of tiles, and it goes on by itself on the wall'
   await expect(page.locator('.tiles .tile').nth(1)).toContainText('Sailing changes');
   await page.getByRole('button', { name: 'Save the board' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Phones');
-  await expect(page.locator('.tile').first()).toContainText(/\d+ %.*service level since opening · target 80 % in 20 s/s);
+  await expect(page.locator('.tile').first()).toContainText(/\d+ %.*service level since opening · target 80\s% in 20 s/s);
   await expect(page.locator('.tile').last()).toContainText(/\d+ of \d+/);
   await page.getByRole('link', { name: 'For the wall' }).click();
   await expect(page.getByRole('navigation', { name: 'Stages' })).toHaveCount(0);

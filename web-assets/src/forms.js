@@ -20,25 +20,30 @@ const isChanged = (field) => {
   return 'defaultValue' in field && field.value !== field.defaultValue;
 };
 
-// Whether somebody has typed what is not sent yet.
-export const isTyping = () => [...document.querySelectorAll('form[method="post"]')].some((form) => [...form.elements].some(isChanged));
+// What is opened on a page, as far as it came open.
+const cameOpen = new WeakSet();
 
-// A page whose run has ended loads itself again, but not over what is being typed.
+// Whether somebody has opened something, or typed what is not sent yet.
+const isBusy = () => [...document.querySelectorAll('main details[open]')].some((details) => !cameOpen.has(details))
+  || [...document.querySelectorAll('form[method="post"]')].some((form) => [...form.elements].some(isChanged));
+
+// A page whose run has ended loads itself again, but not over what somebody does there.
 function keepTyped(event) {
-  if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true' || !isTyping()) return;
+  if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true' || !isBusy()) return;
   event.preventDefault();
   const notice = document.createElement('p');
   notice.className = 'notice';
   notice.role = 'status';
-  notice.textContent = 'The run has ended. This page still shows the figures from before it, because you have typed something that is not saved. ';
+  notice.textContent = 'The run has ended. This page still shows the figures from before it, so that what you opened or typed stays. ';
   const link = document.createElement('a');
   link.href = window.location.href;
-  link.textContent = 'Show the new figures and drop what is typed';
+  link.textContent = 'Show the new figures';
   notice.append(link);
   event.detail.elt.replaceWith(notice);
 }
 
 export function bindForms() {
+  document.querySelectorAll('main details[open]').forEach((details) => cameOpen.add(details));
   document.addEventListener('htmx:beforeOnLoad', keepTyped);
   document.addEventListener('submit', (event) => {
     const form = event.target;

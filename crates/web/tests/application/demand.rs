@@ -257,7 +257,9 @@ async fn a_new_contact_type_is_forecast_like_another_until_it_has_history(pool: 
     let form = format!("name=Island+bus&percent=15&model={}", centre.bookings);
     let added = planner.post("/demand/like", &form).await;
     assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
-    planner.get(added.location()).await.says("Queued: 0 of 1 forecasts");
+    let waiting = planner.get(added.location()).await;
+    waiting.says("Queued: 0 of 1 forecasts").says("Nothing is known of it yet.");
+    assert!(!waiting.text.contains("data-chart=\"history\""), "a chart of nothing");
     centre.work_off().await;
     planner.get(added.location()).await.says("this is 15 % of another contact type");
     planner.get("/demand").await.says("Island bus");

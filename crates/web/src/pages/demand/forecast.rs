@@ -32,7 +32,8 @@ struct ForecastPage {
     head: Head,
     answer: String,
     failure: Option<String>,
-    history_chart: String,
+    /// None while there is neither history nor a forecast.
+    history_chart: Option<String>,
     is_cleaned: bool,
     week_chart: Option<String>,
     week: String,
@@ -109,10 +110,14 @@ pub(crate) async fn show(
         },
         failure: head.as_ref().and_then(|head| head.failure.clone()),
         is_cleaned: !cleaned.is_empty(),
-        history_chart: charts::embedded(&HistoryChart {
-            marks: Tab::Cleaning.address(id, context.day),
-            ..history_chart(&daily, &cleaned, &days)
-        })?,
+        history_chart: if daily.is_empty() && days.is_empty() {
+            None
+        } else {
+            Some(charts::embedded(&HistoryChart {
+                marks: Tab::Cleaning.address(id, context.day),
+                ..history_chart(&daily, &cleaned, &days)
+            })?)
+        },
         week_chart: if week.is_empty() {
             None
         } else {

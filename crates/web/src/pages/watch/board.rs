@@ -129,11 +129,7 @@ pub(super) async fn draw(app: &App, centre: &Centre, view: &View) -> Result<Stri
     let Some(state) = view.state.clone() else {
         return Ok(BoardPart::empty(view).render()?);
     };
-    let (outlook, unplanned) = match app.live.outlook(&app.store, centre).await {
-        Ok(outlook) => (outlook, None),
-        Err(AppError::Refused(message)) => (None, Some(message)),
-        Err(error) => return Err(error.into()),
-    };
+    let (outlook, unplanned) = outlook_of(app, centre).await?;
     let (from, to) = span(state.clock.date, 1, &centre.zone)?;
     let done = app.store.interventions(centre.id, from, to).await?;
     let mut part = BoardPart::of(view, &state, outlook, (unplanned, &done), &centre.zone);
@@ -143,6 +139,18 @@ pub(super) async fn draw(app: &App, centre: &Centre, view: &View) -> Result<Stri
         part.rings = ring_rows(rings, &centre.zone);
     }
     Ok(part.render()?)
+}
+
+/// What is expected of the rest of the day, or why nothing is.
+pub(super) async fn outlook_of(
+    app: &App,
+    centre: &Centre,
+) -> Result<(Option<Arc<Outlook>>, Option<String>), PageError> {
+    match app.live.outlook(&app.store, centre).await {
+        Ok(outlook) => Ok((outlook, None)),
+        Err(AppError::Refused(message)) => Ok((None, Some(message))),
+        Err(error) => Err(error.into()),
+    }
 }
 
 impl BoardPart {

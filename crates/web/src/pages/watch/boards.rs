@@ -3,7 +3,6 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use barometer_app::AppError;
 use barometer_app::live::View;
 use barometer_intake::MOST_NAME_CHARS;
 use barometer_plan::{BoardFigure, BoardLayout, BoardSubject, MOST_TILES, Shows, Tile};
@@ -13,7 +12,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use super::alarms::ring_rows;
-use super::board::{BoardQuery, MOST_RINGS, speed_word, trouble_of};
+use super::board::{BoardQuery, MOST_RINGS, outlook_of, speed_word, trouble_of};
 use super::tiles::{self, RingLine, TileView};
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -112,11 +111,7 @@ pub(super) async fn draw(
         let trouble = view.trouble.clone().or(Some(nothing));
         return Ok(OwnBoardPart { clock, speed, trouble, tiles: Vec::new() }.render()?);
     };
-    let (outlook, unplanned) = match app.live.outlook(&app.store, centre).await {
-        Ok(outlook) => (outlook, None),
-        Err(AppError::Refused(message)) => (None, Some(message)),
-        Err(error) => return Err(error.into()),
-    };
+    let (outlook, unplanned) = outlook_of(app, centre).await?;
     let mut rings = Vec::new();
     if layout.tiles.iter().any(|tile| tile.shows == Shows::Alarms) {
         let mut ringing = app.store.rings(centre.id, MOST_RINGS).await?;
@@ -424,8 +419,7 @@ async fn arranged(
     let tiles = match &state {
         None => Vec::new(),
         Some(state) => {
-            // A switch without a plan of today has no outlook; its own figures are there.
-            let outlook = app.live.outlook(&app.store, &context.centre).await.ok().flatten();
+            let (outlook, _) = outlook_of(app, &context.centre).await?;
             tiles::views(layout, state, outlook.as_deref(), &[], &context.centre.zone)
         }
     };

@@ -102,7 +102,9 @@ pub(super) fn views(
                 }
             }
         };
-        TileView { is_wide: tile.is_wide, ..view }
+        // A number and its unit stay on one line.
+        let note = view.note.replace(" %", "\u{a0}%");
+        TileView { is_wide: tile.is_wide, note, ..view }
     };
     layout.tiles.iter().map(view).collect()
 }
