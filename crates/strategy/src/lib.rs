@@ -33,7 +33,7 @@ pub use changes::{Change, PartChange, changed_parts, changes, field_words};
 pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain};
 pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
-pub use faults::Fault;
+pub use faults::{Fault, is_unseen};
 pub use journey::{Journey, Link, Stop, WayEnd};
 pub use merge::{Conflict, Prefer, Side, merge};
 pub use people::{LevelLeft, Person};

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use barometer_strategy::Channel;
+use barometer_strategy::{Channel, is_unseen};
 use serde_json::Value;
 
 use crate::expectation::{Expectation, Outcome};
@@ -103,6 +103,12 @@ pub fn read_expectations(text: &str) -> Result<Vec<Expectation>, Vec<String>> {
         if record.len() != heading.len() {
             let (got, wanted) = (record.len(), heading.len());
             wrong.push(format!("row {line}: has {got} fields, the heading {wanted}"));
+            continue;
+        }
+        if let Some((column, _)) =
+            heading.iter().zip(record.iter()).find(|(_, cell)| cell.contains(is_unseen))
+        {
+            wrong.push(format!("row {line}, {column}: has a character that cannot be seen"));
             continue;
         }
         match (Row { by_name: heading.iter().zip(record.iter()).collect() }).expectation() {

@@ -301,6 +301,16 @@ fn a_file_of_expectations_says_every_row_and_column_that_is_wrong() {
     assert!(wrong[2].starts_with("row 4, end: unknown variant `vanished`"), "{}", wrong[2]);
     assert_eq!(wrong[3], "row 5, end: say how it ends, or which step it reaches");
     assert_eq!(wrong[4], "row 6: has 2 fields, the heading 5");
+    let unseen = "name,contact_type,at\nEarly\0,Calls,2026-11-25T09:30\n\
+                  Late,Ca\u{202e}lls,2026-11-25T19:30\n";
+    let wrong = read_expectations(unseen).expect_err("nobody could find these");
+    assert_eq!(
+        wrong,
+        [
+            "row 2, name: has a character that cannot be seen",
+            "row 3, contact_type: has a character that cannot be seen",
+        ]
+    );
     let wrong = read_expectations("name,at,colour\n").expect_err("no such column");
     assert!(wrong[0].starts_with("row 1: there is no column “colour”"));
     assert_eq!(wrong[1], "row 1: the column “contact_type” is missing");

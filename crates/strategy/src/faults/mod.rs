@@ -93,8 +93,8 @@ impl Strategy {
     }
 }
 
-/// Whether a character cannot be seen, or changes the direction of those beside it.
-fn is_unseen(letter: char) -> bool {
+/// Whether a character cannot be seen, or changes the direction of those beside it: it has no place in a name.
+pub fn is_unseen(letter: char) -> bool {
     letter.is_control()
         || matches!(letter, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
