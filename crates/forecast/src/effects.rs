@@ -27,6 +27,9 @@ const OCCURRENCE_VARIANCE: f64 = 0.02;
 const ROUNDS: usize = 4;
 /// A factor is never below this: contacts cannot be divided by nothing.
 const LEAST_FACTOR: f64 = 0.01;
+/// A learnt factor is never above this. Where many names share their only days, what is told apart between them would
+/// otherwise swing further with each round.
+const MOST_FACTOR: f64 = 100.0;
 
 /// What occurrences of one name do.
 #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
@@ -80,6 +83,9 @@ impl Effects {
         let mut by_name = BTreeMap::new();
         for _ in 0..ROUNDS {
             by_name = estimates(calendar, seen.iter().map(|at| &at.key).zip(logs.iter().copied()));
+            for estimate in by_name.values_mut() {
+                estimate.log = estimate.log.clamp(LEAST_FACTOR.ln(), MOST_FACTOR.ln());
+            }
             // What else falls on the same day takes its part of the ratio.
             let others = |at: &Occurrence| -> f64 {
                 seen.iter()
@@ -99,7 +105,12 @@ impl Effects {
         if on.iter().any(|special| special.closed) {
             return 0.0;
         }
-        on.iter().map(|special| self.factor_of(special)).product()
+        let together: f64 = on.iter().map(|special| self.factor_of(special)).product();
+        // A factor that somebody typed stands as it is.
+        if on.iter().any(|special| special.factor.is_some()) {
+            return together;
+        }
+        together.clamp(LEAST_FACTOR, MOST_FACTOR)
     }
 
     /// By what a past day's contacts are divided to make it an ordinary day; `None` where that

@@ -33,6 +33,11 @@ pub enum ForecastError {
     /// The last weeks are empty.
     #[error("the last eight weeks of history hold no contacts, so there is nothing to go by")]
     Silent,
+    /// What was learnt comes to no number: whatever the reason, it is not shown as a forecast.
+    #[error(
+        "this history and these special days come to no number; look at the special days of the last months"
+    )]
+    NoNumber,
 }
 
 /// The forecast of one interval.
@@ -150,6 +155,9 @@ pub fn forecast(
             parts.weekday *= contacts / parts.contacts();
         }
         made.days.push(DayForecast { day, contacts, band, parts });
+    }
+    if made.days.iter().any(|day| !day.contacts.is_finite()) {
+        return Err(ForecastError::NoNumber);
     }
     Ok(made)
 }

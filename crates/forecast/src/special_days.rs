@@ -40,9 +40,21 @@ pub struct Calendar {
 }
 
 impl Calendar {
-    /// A calendar of these days, in any order.
+    /// A calendar of these days, in any order. What is entered twice for one day, as by importing a file again, is one.
     pub fn new(mut days: Vec<SpecialDay>) -> Self {
-        days.sort_by(|a, b| (a.day, &a.class, &a.name).cmp(&(b.day, &b.class, &b.name)));
+        days.sort_by(|a, b| {
+            (a.day, &a.class, &a.name, a.offset).cmp(&(b.day, &b.class, &b.name, b.offset))
+        });
+        days.dedup_by(|again, kept| {
+            let of = |special: &SpecialDay| (special.day, special.offset);
+            let is_same =
+                of(again) == of(kept) && (&again.class, &again.name) == (&kept.class, &kept.name);
+            if is_same {
+                kept.closed |= again.closed;
+                kept.factor = kept.factor.or(again.factor);
+            }
+            is_same
+        });
         Self { days }
     }
 

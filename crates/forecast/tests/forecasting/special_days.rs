@@ -61,6 +61,32 @@ fn effects_are_learnt_from_the_days_that_have_been() {
 }
 
 #[test]
+fn a_calendar_that_is_imported_twice_is_as_one_that_is_imported_once() {
+    let once = forecast(&history(), &calendar(), HORIZON_DAYS, None).unwrap();
+    let twice = [calendar().days(), calendar().days()].concat();
+    let twice = forecast(&history(), &Calendar::new(twice), HORIZON_DAYS, None).unwrap();
+    assert_eq!(once.days, twice.days);
+    assert_eq!(once.effects, twice.effects);
+}
+
+#[test]
+fn many_names_for_the_same_days_leave_numbers_that_are_numbers() {
+    // A calendar that was imported again and again with its names written differently.
+    let renamed = |nth: usize| {
+        let days = calendar().days().to_vec();
+        days.into_iter()
+            .map(move |special| SpecialDay { name: format!("{} {nth}", special.name), ..special })
+    };
+    let calendar = Calendar::new((0..40).flat_map(renamed).collect());
+    let made = forecast(&history(), &calendar, HORIZON_DAYS, None).unwrap();
+    for day in &made.days {
+        assert!(day.contacts.is_finite() && day.contacts >= 0.0, "{day:?}");
+        assert!(day.band.p2_5.is_finite() && day.band.p97_5.is_finite(), "{day:?}");
+    }
+    assert!(made.intervals.iter().all(|interval| interval.contacts.is_finite()));
+}
+
+#[test]
 fn a_holiday_never_seen_is_what_its_class_is_and_less_sure() {
     let mut days = calendar().days().to_vec();
     days.push(SpecialDay::new(date(2026, 12, 9), "Jubilee", "public holiday"));
