@@ -56,7 +56,7 @@ test('a planner arranges a board of tiles, and it goes on by itself on the wall'
   await page.getByLabel('Name').fill('Phones');
   const add = async (figure: string, of: string) => {
     await page.getByLabel('Figure').selectOption({ label: figure });
-    if (of) await page.getByLabel('Of what').selectOption({ label: of });
+    if (of) await page.getByLabel('Applies to').selectOption({ label: of });
     await page.getByRole('button', { name: 'Add the tile' }).click();
   };
   const order = page.locator('.tile-order li');

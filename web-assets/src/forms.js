@@ -20,7 +20,7 @@ const isChanged = (field) => {
   return 'defaultValue' in field && field.value !== field.defaultValue;
 };
 
-// What is opened on a page, as far as it came open.
+// Details that were open when the page was loaded.
 const cameOpen = new WeakSet();
 
 // Whether somebody has opened something, or typed what is not sent yet.

@@ -175,7 +175,7 @@ async fn from_another(
     lock.save(&head, &intervals, &days).await
 }
 
-/// Lays the overlays anew over a forecast that is kept: those of another contact type have changed.
+/// Lays the overlays again over a forecast that is kept: those of another contact type have changed.
 async fn put_overlays_on(
     store: &Store,
     contact_type: Uuid,

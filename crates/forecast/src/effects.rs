@@ -106,7 +106,7 @@ impl Effects {
             return 0.0;
         }
         let together: f64 = on.iter().map(|special| self.factor_of(special)).product();
-        // A factor that somebody typed stands as it is.
+        // A factor that somebody typed is not bounded.
         if on.iter().any(|special| special.factor.is_some()) {
             return together;
         }

@@ -30,7 +30,7 @@ pub enum Shows {
     Figure {
         /// Which.
         figure: BoardFigure,
-        /// Of what: a contact type's name, or the id of a queue, a team or a campaign.
+        /// Whose: a contact type's name, or the id of a queue, a team or a campaign.
         of: String,
     },
     /// The pressure of a contact type over the day.

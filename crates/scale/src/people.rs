@@ -167,3 +167,16 @@ pub fn between(page: &str, before: &str, after: &str) -> Option<String> {
         (!value.contains(['"', '<'])).then(|| value.to_owned())
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_value_is_found_between_two_texts_and_not_across_attributes() {
+        let page = "<a href=\"/x\">no</a><form action=\"/x/7/records\">";
+        assert_eq!(between(page, "\"/x/", "/records").as_deref(), Some("7"));
+        assert_eq!(between("<a href=\"/x\"> /records", "=\"", "/records"), None);
+        assert_eq!(between(page, "nothing", "\""), None);
+    }
+}

@@ -10,7 +10,7 @@ use rand::{RngExt, SeedableRng};
 use rand_distr::{Distribution, Exp};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use crate::people::{Person, Server};
+use crate::people::{Person, Server, between};
 
 /// Pages that everybody opens. Those that end in `/{type}` or have it within are asked of a contact type each.
 const PAGES: [&str; 23] = [
@@ -156,9 +156,7 @@ async fn queue_trial(person: &Person, days: u32) -> Result<()> {
 
 /// The value of the first option of a select.
 pub(crate) fn value_of(page: &str, name: &str) -> Option<String> {
-    let select = &page[page.find(name)?..];
-    let option = &select[select.find("<option value=\"")? + 15..];
-    option.split('"').next().map(str::to_owned)
+    between(&page[page.find(name)?..], "<option value=\"", "\"")
 }
 
 fn tell(visits: &mut [Visit], secs: u64) {

@@ -115,11 +115,11 @@ pub struct Stretch {
 /// A while in which a campaign rings other numbers of lines than its pacing asks for, whatever its pacing knows of it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Burst {
-    /// From so many seconds after the start.
+    /// Its beginning in seconds after the start.
     pub from_secs: f64,
-    /// Until so many seconds after the start.
+    /// Its end in seconds after the start.
     pub until_secs: f64,
-    /// So many times as many lines; the campaign's caps hold.
+    /// Factor on the lines that the pacing asks for; the campaign's caps hold.
     pub factor: f64,
 }
 

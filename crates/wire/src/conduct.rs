@@ -52,7 +52,7 @@ pub enum Disturbance {
         from: Timestamp,
         /// For how long, in minutes.
         minutes: f64,
-        /// So many times as many.
+        /// Factor on the lines.
         factor: f64,
     },
     /// Hardly anybody gets through, and the switch tells nothing.

@@ -109,6 +109,10 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
         token: Some((token.clone(), kind)),
         ..page(name, "/api/history", "", sound)
     };
+    let with = |name: &'static str, value: &str, page: Page| Page {
+        fields: vec![(name, value.to_owned())],
+        ..page
+    };
     let based = |form: &str, page: Page| Page { form: Some(form.to_owned()), ..page };
     let roster = format!("/staffing/{of_type}/roster");
     let records = format!("/strategy/campaigns/{campaign}/records");
@@ -121,12 +125,21 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
     let counted = format!(
         "{HISTORY}Bookings,2026-11-20T09:00,20,19,1,240\nBookings,2026-11-20T09:30,25,25,0,250\n"
     );
-    let mut doors = vec![
+    let doors = vec![
         page("history CSV", "/demand/import", "history.csv", text(&history)),
         page("history XLSX", "/demand/import", "history.xlsx", workbook(&history)?),
         script("history by script CSV", "text/csv", text(&counted)),
         script("history by script JSON", "application/json", text(&serde_json::to_string(&rows)?)),
-        page("special days iCalendar", "/demand/special-days/import", "days.ics", text(CALENDAR)),
+        with(
+            "class",
+            "Public holiday",
+            page(
+                "special days iCalendar",
+                "/demand/special-days/import",
+                "days.ics",
+                text(CALENDAR),
+            ),
+        ),
         based(&roster, page("roster CSV", &roster, "roster.csv", text(ROSTER))),
         based(&roster, page("roster XLSX", &roster, "roster.xlsx", workbook(ROSTER)?)),
         based(&roster, page("roster iCalendar", &roster, "roster.ics", text(SHIFTS))),
@@ -151,7 +164,11 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
         ),
         page("list CSV", "/strategy/lists", "list.csv", text(&list)),
         page("list XLSX", "/strategy/lists", "list.xlsx", workbook(&list)?),
-        page("do not call CSV", "/strategy/lists", "no.csv", text(DO_NOT_CALL)),
+        with(
+            "subject",
+            "do_not_call",
+            page("do not call CSV", "/strategy/lists", "no.csv", text(DO_NOT_CALL)),
+        ),
         page(
             "prefixes CSV",
             "/strategy/lists/prefixes",
@@ -168,13 +185,6 @@ pub async fn all(server: &Server) -> Result<Vec<Page>> {
             ),
         ),
     ];
-    for door in &mut doors {
-        match door.name.as_str() {
-            "do not call CSV" => door.fields.push(("subject", "do_not_call".to_owned())),
-            "special days iCalendar" => door.fields.push(("class", "Public holiday".to_owned())),
-            _ => {}
-        }
-    }
     Ok(doors)
 }
 

@@ -67,7 +67,7 @@ impl CampaignModel {
         campaigns.collect()
     }
 
-    /// So many times as many lines as its pacing asks for.
+    /// Factor on the lines that its pacing asks for.
     pub fn lines_factor(&self, now: f64) -> f64 {
         let going_on =
             self.bursts.iter().filter(|burst| (burst.from_secs..burst.until_secs).contains(&now));

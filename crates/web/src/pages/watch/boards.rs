@@ -160,7 +160,7 @@ struct ArrangedRow {
     json: String,
 }
 
-/// A board as it is arranged in its form.
+/// The form in which a board is arranged.
 #[derive(Clone, Debug, Default, Deserialize)]
 pub(crate) struct BoardForm {
     #[serde(default)]
@@ -172,7 +172,7 @@ pub(crate) struct BoardForm {
     /// The figure of a tile to be added, `strip` or `alarms`.
     #[serde(default)]
     figure: String,
-    /// Of what.
+    /// Whose: the kind and the key, as `teams:desk`.
     #[serde(default)]
     of: String,
     #[serde(default)]

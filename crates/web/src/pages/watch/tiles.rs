@@ -12,7 +12,7 @@ use crate::words;
 /// A tile as it is drawn.
 #[derive(Default)]
 pub(super) struct TileView {
-    /// Of what: "Bookings".
+    /// Whose figure it is: "Bookings".
     pub of: String,
     /// What the figure is: "waiting".
     pub what: &'static str,
