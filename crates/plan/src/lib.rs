@@ -68,7 +68,9 @@ pub use lines::{Equipment, LineCalls, LineNeed, LineRules};
 pub use need::{
     Explanation, Model, Need, NeedCandidate, NeedError, NeedSearch, explain, need, need_of_all,
 };
-pub use now::{COME_AFTER_SECS, DayNow, Help, HelpEffect, HelpKind, PlayedRest, TypeEnd};
+pub use now::{
+    COME_AFTER_SECS, DayNow, Help, HelpEffect, HelpKind, PlannedBreak, PlayedRest, TypeEnd,
+};
 pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use premises::premises_of;
 pub use question::{Answer, HeldInterval, Question};

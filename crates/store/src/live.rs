@@ -1,14 +1,11 @@
 //! What the switch is to have, what it has said, and what it has told of the day.
 
-use barometer_plan::CoverInterval;
 use barometer_wire::IntervalRow;
 use jiff::Timestamp;
 use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
-use sqlx::types::Json;
 use uuid::Uuid;
 
-use crate::cover::insert_cover;
 use crate::forecast_runs::queue_forecasts;
 use crate::{Store, StoreError};
 
@@ -270,80 +267,5 @@ impl Store {
             queue_forecasts(&mut tx, centre, &grown, None).await?;
         }
         tx.commit().await.map_err(&failed)
-    }
-}
-
-/// Something that was done on a day to help.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Intervention {
-    /// When, by the switch's clock.
-    pub at: Timestamp,
-    /// By whom.
-    pub by: Option<String>,
-    /// What, and what it was said to do to each contact type.
-    pub done: InterventionNote,
-}
-
-/// What an intervention was, as it is kept.
-#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-pub struct InterventionNote {
-    /// In words.
-    pub words: String,
-    /// The contact types for which it was told from luck: the day's service level that was expected without it and
-    /// with it.
-    pub expected: Vec<(String, f64, f64)>,
-}
-
-impl Store {
-    /// Plans cover of several contact types for the sake of an intervention, and keeps what was done: all or
-    /// nothing.
-    pub async fn intervene(
-        &self,
-        centre: Uuid,
-        (at, by): (Timestamp, Uuid),
-        note: &InterventionNote,
-        covers: &[(Uuid, Vec<CoverInterval>)],
-    ) -> Result<(), StoreError> {
-        let failed = StoreError::on("keeping what was done");
-        let mut tx = self.pool.begin().await.map_err(&failed)?;
-        for (contact_type, cover) in covers {
-            insert_cover(&mut tx, *contact_type, cover).await?;
-        }
-        sqlx::query(
-            "INSERT INTO interventions (centre_id, done_at, done_by, help) VALUES ($1, $2, $3, $4)",
-        )
-        .bind(centre)
-        .bind(at.to_sqlx())
-        .bind(by)
-        .bind(Json(note))
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        tx.commit().await.map_err(&failed)
-    }
-
-    /// What was done between two times of the switch's clock, the latest first.
-    pub async fn interventions(
-        &self,
-        centre: Uuid,
-        from: Timestamp,
-        to: Timestamp,
-    ) -> Result<Vec<Intervention>, StoreError> {
-        type Row = (jiff_sqlx::Timestamp, Option<String>, Json<InterventionNote>);
-        let rows: Vec<Row> = sqlx::query_as(
-            "SELECT done_at, users.name, help FROM interventions \
-             LEFT JOIN users ON users.id = done_by \
-             WHERE centre_id = $1 AND done_at >= $2 AND done_at < $3 ORDER BY done_at DESC",
-        )
-        .bind(centre)
-        .bind(from.to_sqlx())
-        .bind(to.to_sqlx())
-        .fetch_all(&self.pool)
-        .await
-        .map_err(StoreError::on("reading what was done"))?;
-        Ok(rows
-            .into_iter()
-            .map(|(at, by, done)| Intervention { at: at.to_jiff(), by, done: done.0 })
-            .collect())
     }
 }

@@ -265,6 +265,7 @@ pub fn router(app: App) -> Router {
         .route("/watch/boards/{board}/stream", get(watch::own_stream))
         .route("/watch/stream", get(watch::stream))
         .route("/watch/help", get(watch::help::show).post(watch::help::act))
+        .route("/watch/help/message", get(watch::help_message::ask).post(watch::help_message::send))
         .route("/watch/alarms", get(watch::alarms::show).post(watch::alarms::add))
         .route("/watch/alarms/{id}", post(watch::alarms::act))
         .route("/watch/outbox", get(watch::outbox::show))

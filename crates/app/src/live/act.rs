@@ -2,7 +2,8 @@
 
 use barometer_plan::{COME_AFTER_SECS, CoverInterval, Help, HelpKind};
 use barometer_store::{
-    Centre, ContactType, InterventionNote, NewDraft, NewRevision, Store, StoreError,
+    Break, Centre, ContactType, InterventionNote, NewDraft, NewIntervention, NewMessage,
+    NewRevision, Store, StoreError,
 };
 use barometer_strategy::Edit;
 use jiff::Timestamp;
@@ -10,6 +11,7 @@ use uuid::Uuid;
 
 use super::{Live, Outlook};
 use crate::AppError;
+use crate::drafts::{Opened, Which};
 use crate::planning::span;
 
 /// What has become of it.
@@ -19,10 +21,24 @@ pub enum Done {
     Planned,
     /// A draft with this number has begun.
     Draft(i32),
+    /// It is this version, of which a change sheet can be drawn up.
+    Version(i32),
 }
 
+/// What a change of the strategy is to become.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Become {
+    /// A draft.
+    Draft,
+    /// A version for a change sheet.
+    Version,
+}
+
+/// An intervention in the day in which it was found.
+pub type Found<'a> = (&'a Outlook, &'a Help);
+
 impl Live {
-    /// Does what would help.
+    /// Does what would help: plans people and breaks, or begins a draft where the strategy changes.
     ///
     /// # Errors
     ///
@@ -31,28 +47,64 @@ impl Live {
         &self,
         store: &Store,
         centre: &Centre,
-        (outlook, help): (&Outlook, &Help),
-        by: Uuid,
+        found: Found<'_>,
+        (become_what, by): (Become, Uuid),
     ) -> Result<Done, AppError> {
+        let (outlook, help) = found;
         let done = match &help.kind {
             HelpKind::Change { edit } => {
                 let number = begin_draft(store, centre, outlook, (edit, &help.words), by).await?;
-                Done::Draft(number)
+                match become_what {
+                    Become::Draft => Done::Draft(number),
+                    Become::Version => {
+                        let draft = Opened::open(store, centre, Which::Draft(number)).await?;
+                        let kept = draft.keep(store, &help.words, by).await?;
+                        Done::Version(number_of(store, centre, kept).await?)
+                    }
+                }
             }
-            HelpKind::Move { .. } | HelpKind::CallIn { .. } => {
+            HelpKind::Move { .. } | HelpKind::CallIn { .. } | HelpKind::PostponeBreaks { .. } => {
                 let covers = covers(store, centre, outlook, &help.kind).await?;
                 if covers.is_empty() {
                     let message =
                         "Nobody is planned for the rest of the day whom this could change.";
                     return Err(AppError::Refused(message.to_owned()));
                 }
-                store.intervene(centre.id, (outlook.at, by), &note(outlook, help), &covers).await?;
+                let (note, breaks) = (note(outlook, help), breaks(outlook, &help.kind));
+                let new = NewIntervention {
+                    at: outlook.at,
+                    by,
+                    note: &note,
+                    covers: &covers,
+                    breaks: &breaks,
+                    messages: &[],
+                };
+                store.intervene(centre.id, new).await?;
                 Done::Planned
             }
         };
-        self.forget_outlook().await;
+        self.forget_outlook();
         self.wake();
         Ok(done)
+    }
+
+    /// Tells people of an intervention, who then do it, and keeps what was asked of them.
+    ///
+    /// # Errors
+    ///
+    /// Those of the database.
+    pub async fn tell(
+        &self,
+        store: &Store,
+        centre: &Centre,
+        (outlook, help): Found<'_>,
+        (messages, by): (&[NewMessage], Uuid),
+    ) -> Result<(), AppError> {
+        let mut note = note(outlook, help);
+        note.words = format!("Asked by message: {}", note.words);
+        let new =
+            NewIntervention { at: outlook.at, by, note: &note, covers: &[], breaks: &[], messages };
+        Ok(store.intervene(centre.id, new).await?)
     }
 }
 
@@ -62,6 +114,19 @@ fn note(outlook: &Outlook, help: &Help) -> InterventionNote {
     let expected = told
         .map(|(kind, effect)| (kind.name.clone(), effect.level - effect.difference, effect.level));
     InterventionNote { words: help.words.clone(), expected: expected.collect() }
+}
+
+async fn number_of(store: &Store, centre: &Centre, version: Uuid) -> Result<i32, AppError> {
+    let versions = store.strategy_versions(centre.id).await?;
+    let kept = versions.iter().find(|each| each.id == version).ok_or(StoreError::NotFound)?;
+    Ok(kept.version)
+}
+
+/// The breaks that an intervention takes later.
+fn breaks(outlook: &Outlook, kind: &HelpKind) -> Vec<(Break, f64)> {
+    let HelpKind::PostponeBreaks { team, within_secs, by_secs } = kind else { return Vec::new() };
+    let places = outlook.today.now.breaks_within(team, *within_secs, *by_secs).into_iter();
+    places.filter_map(|place| Some((*outlook.today.breaks.get(place)?, *by_secs))).collect()
 }
 
 async fn begin_draft(
@@ -92,34 +157,76 @@ async fn covers(
     kind: &HelpKind,
 ) -> Result<Vec<(Uuid, Vec<CoverInterval>)>, AppError> {
     let all = store.contact_types(centre.id).await?;
-    let later = |secs: f64| {
-        let secs = jiff::SignedDuration::from_secs_f64(secs);
-        outlook.at.checked_add(secs).unwrap_or(outlook.at)
-    };
-    let (changes, from) = match kind {
-        HelpKind::Move { from, to, people } => {
-            (vec![(from, -i64::from(*people)), (to, i64::from(*people))], outlook.at)
-        }
-        HelpKind::CallIn { to, people } => (vec![(to, i64::from(*people))], later(COME_AFTER_SECS)),
-        HelpKind::Change { .. } => (Vec::new(), outlook.at),
-    };
-    let mut covers = Vec::new();
-    for (team, more) in changes {
-        let Some(at_home) = biggest_at_home(outlook, team, &all) else { continue };
-        let date = from.to_zoned(centre.zone.clone()).date();
-        let (_, end) = span(date, 1, &centre.zone)?;
-        let begins = from_interval(from, at_home);
-        let mut cover = store.cover_between(at_home.id, begins, end).await?;
-        cover.retain(|interval| interval.agents > 0);
-        for interval in &mut cover {
-            let people = (i64::from(interval.agents) + more).max(0);
-            interval.agents = u32::try_from(people).unwrap_or(u32::MAX);
-        }
-        if !cover.is_empty() {
-            covers.push((at_home.id, cover));
+    let changes = changes_of(outlook, kind);
+    let date = outlook.at.to_zoned(centre.zone.clone()).date();
+    let (_, end) = span(date, 1, &centre.zone)?;
+    let mut covers: Vec<(Uuid, Vec<CoverInterval>)> = Vec::new();
+    for Change { team, people, from, until } in changes {
+        let Some(at_home) = biggest_at_home(outlook, &team, &all) else { continue };
+        let (begins, until) = (from_interval(from, at_home), until.unwrap_or(end));
+        let place = match covers.iter().position(|(known, _)| *known == at_home.id) {
+            Some(place) => place,
+            None => {
+                let now = from_interval(outlook.at, at_home);
+                let mut cover = store.cover_between(at_home.id, now, end).await?;
+                cover.retain(|interval| interval.agents > 0);
+                covers.push((at_home.id, cover));
+                covers.len() - 1
+            }
+        };
+        let changed =
+            covers[place].1.iter_mut().filter(|each| (begins..until).contains(&each.start));
+        for interval in changed {
+            let there = (i64::from(interval.agents) + people).max(0);
+            interval.agents = u32::try_from(there).unwrap_or(u32::MAX);
         }
     }
+    covers.retain(|(_, cover)| !cover.is_empty());
     Ok(covers)
+}
+
+/// So many people more or fewer of a team, from a moment until another, or until the day ends.
+struct Change {
+    team: String,
+    people: i64,
+    from: Timestamp,
+    until: Option<Timestamp>,
+}
+
+fn changes_of(outlook: &Outlook, kind: &HelpKind) -> Vec<Change> {
+    let later = |at: Timestamp, secs: f64| {
+        at.checked_add(jiff::SignedDuration::from_secs_f64(secs)).unwrap_or(at)
+    };
+    let to_the_end = |team: &str, people: i64, from: Timestamp| Change {
+        team: team.to_owned(),
+        people,
+        from,
+        until: None,
+    };
+    match kind {
+        HelpKind::Move { from, to, people } => vec![
+            to_the_end(from, -i64::from(*people), outlook.at),
+            to_the_end(to, i64::from(*people), outlook.at),
+        ],
+        HelpKind::CallIn { to, people } => {
+            vec![to_the_end(to, i64::from(*people), later(outlook.at, COME_AFTER_SECS))]
+        }
+        HelpKind::PostponeBreaks { team, .. } => {
+            let during = |people: i64, from: Timestamp, until: Timestamp| Change {
+                team: team.clone(),
+                people,
+                from,
+                until: Some(until),
+            };
+            let breaks = breaks(outlook, kind).into_iter();
+            let changed = breaks.flat_map(|(each, by_secs)| {
+                let (from, until) = (later(each.from, by_secs), later(each.until, by_secs));
+                [during(1, each.from, each.until), during(-1, from, until)]
+            });
+            changed.collect()
+        }
+        HelpKind::Change { .. } => Vec::new(),
+    }
 }
 
 /// Of the contact types whose people a team is, the one with most contacts.

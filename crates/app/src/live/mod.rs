@@ -20,12 +20,12 @@ use barometer_wire::SwitchState;
 use tokio::sync::{Notify, watch};
 
 pub use account::queue_account;
-pub use act::Done;
+pub use act::{Become, Done, Found};
 pub use alarms::{tried_on_the_past, value, waits};
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
 pub use feed::run;
 pub use now::{Today, TypeNow};
-pub use outlook::{Helps, Outlook};
+pub use outlook::{Helps, Outlook, Soon};
 
 /// After so long without a word from the switch what is shown is called old.
 pub const OLD_AFTER: Duration = Duration::from_secs(5);

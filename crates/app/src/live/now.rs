@@ -1,10 +1,12 @@
 //! The day that is going on, put together for the core: what is expected of its rest, who is really there.
 
 use barometer_forecast::{Uncertainty, departure_lately, rest_of_day};
-use barometer_plan::{DayNow, TrialType};
+use barometer_plan::{DayNow, PlannedBreak, TrialType};
 use barometer_simulate::{DemandLuck, TypeCounts};
-use barometer_store::{Centre, Store};
+use barometer_store::{Break, Centre, Store};
 use barometer_wire::SwitchState;
+use jiff::civil::Date;
+use jiff::{SignedDuration, Timestamp};
 
 use super::day_plan::{Luck, planned_day};
 use crate::AppError;
@@ -31,6 +33,8 @@ pub struct TypeNow {
 /// The day that is going on, by the strategy that is live.
 #[derive(Clone, Debug)]
 pub struct Today {
+    /// Which day, in the centre's zone.
+    pub date: Date,
     /// For the engine.
     pub now: DayNow,
     /// Beside it, in the order of its contact types.
@@ -41,6 +45,8 @@ pub struct Today {
     pub forecast: Vec<Vec<f64>>,
     /// Intervals of the day that come before those of the inputs.
     pub before: usize,
+    /// Breaks that are still to begin, in the order of those of `now`.
+    pub breaks: Vec<Break>,
 }
 
 impl Today {
@@ -96,8 +102,24 @@ impl Today {
             types.push(expect(of_type, forecast, over, secs, uncertainty.as_ref()));
             so_far.push(rows.iter().sum());
         }
-        let now = DayNow { inputs, present, so_far };
-        Ok(Self { now, types, planned, forecast, before })
+        let end = at_secs(inputs.start, secs * inputs.interval_count() as f64);
+        let breaks = store.breaks_between(centre.id, state.clock.now, end).await?;
+        // A break of people who are at work for a contact type that the strategy does not know is nobody's.
+        let of_team = |each: &Break| {
+            let name = &all.iter().find(|known| known.id == each.contact_type)?.name;
+            let kind = inputs.types.iter().position(|kind| kind.name == *name)?;
+            let after = |at: Timestamp| at.duration_since(inputs.start).as_secs_f64();
+            Some(PlannedBreak {
+                team: inputs.home_of(kind)?.team.clone(),
+                from_secs: after(each.from),
+                until_secs: after(each.until),
+                work_ends_secs: after(each.work_ends),
+            })
+        };
+        let (breaks, planned_breaks) =
+            breaks.into_iter().filter_map(|each| Some((each, of_team(&each)?))).unzip();
+        let now = DayNow { inputs, present, so_far, breaks: planned_breaks };
+        Ok(Self { date, now, types, planned, forecast, before, breaks })
     }
 }
 
@@ -117,6 +139,10 @@ impl Today {
         let work_secs = counts.offered * handle_secs / f64::from(kind.rules.concurrency.max(1));
         (staffed_secs > 0.0 && work_secs > 0.0).then(|| work_secs / staffed_secs)
     }
+}
+
+fn at_secs(start: Timestamp, secs: f64) -> Timestamp {
+    start.checked_add(SignedDuration::from_secs_f64(secs)).unwrap_or(Timestamp::MAX)
 }
 
 /// Puts what is expected of the rest of the day into a contact type, from what came in the intervals that are over.

@@ -4,6 +4,7 @@
 //! far is added: contacts are counted in both by when they arrived, so the sums are those of the whole day. Every
 //! intervention is played on the same days, so its effect is told from luck.
 
+mod candidates;
 mod helps;
 
 use barometer_simulate::{
@@ -25,6 +26,21 @@ pub struct DayNow {
     pub present: Present,
     /// What came so far of each contact type, in the order of the inputs.
     pub so_far: Vec<TypeCounts>,
+    /// Breaks of named people that are still to begin.
+    pub breaks: Vec<PlannedBreak>,
+}
+
+/// A break of a named person, in seconds after the inputs' start.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PlannedBreak {
+    /// The team's id.
+    pub team: String,
+    /// When it begins.
+    pub from_secs: f64,
+    /// When it ends.
+    pub until_secs: f64,
+    /// When the work after it ends.
+    pub work_ends_secs: f64,
 }
 
 /// What a contact type's day is going to be.
@@ -43,7 +59,7 @@ pub struct TypeEnd {
 }
 
 /// The rest of a day, played so many times.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct PlayedRest {
     /// By played day and contact type: contacts of the whole day, answered in time, abandoned.
     days: Vec<Vec<[f64; 3]>>,
@@ -62,9 +78,19 @@ impl DayNow {
     ///
     /// What cannot be played, in words.
     pub fn play(&self, replications: u32, seed: u64) -> Result<PlayedRest, String> {
+        let mut played = PlayedRest::default();
+        self.play_on(&mut played, replications, seed)?;
+        Ok(played)
+    }
+
+    /// Goes on to play the rest of the day, up to so many times in all.
+    fn play_on(&self, played: &mut PlayedRest, replications: u32, seed: u64) -> Result<(), String> {
         let experiment = self.experiment(replications, seed).map_err(|error| error.to_string())?;
-        let days = experiment.play_range(0..replications).map_err(|error| error.to_string())?;
-        Ok(PlayedRest { days: days.iter().map(|day| self.whole_day(day)).collect() })
+        let before = u32::try_from(played.days.len()).unwrap_or(u32::MAX);
+        let days = experiment.play_range(before..replications.max(before));
+        let days = days.map_err(|error| error.to_string())?;
+        played.days.extend(days.iter().map(|day| self.whole_day(day)));
+        Ok(())
     }
 
     fn whole_day(&self, rest: &DayTally) -> Vec<[f64; 3]> {
@@ -79,10 +105,28 @@ impl DayNow {
         .collect()
     }
 
+    /// What planners call a team.
+    fn name_of(&self, team: &str) -> String {
+        let known = self.inputs.strategy.teams.iter().find(|each| each.id == team);
+        known.map_or_else(|| team.to_owned(), |each| each.name.clone())
+    }
+
     /// The interval that goes on now.
     pub fn interval(&self) -> usize {
         let passed = self.present.at_secs / self.inputs.interval_secs;
         (passed as usize).min(self.inputs.interval_count().saturating_sub(1))
+    }
+
+    /// Places of the breaks of a team that begin from now on within a time and may begin so much later, because work
+    /// goes on after them.
+    pub fn breaks_within(&self, team: &str, within_secs: f64, by_secs: f64) -> Vec<usize> {
+        let now = self.present.at_secs;
+        let is_about_to_begin = |each: &PlannedBreak| {
+            let begins = (now..now + within_secs).contains(&each.from_secs);
+            each.team == team && begins && each.until_secs + by_secs < each.work_ends_secs
+        };
+        let places = self.breaks.iter().enumerate();
+        places.filter(|(_, each)| is_about_to_begin(each)).map(|(place, _)| place).collect()
     }
 
     /// Pressure in an interval at home of a contact type: the work of all types at home there by its people;

@@ -3,7 +3,9 @@
 use barometer_plan::{
     CoverInterval, FitProgress, FreeDays, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
-use barometer_store::{NamedAgent, RunState, Save, StoreError};
+use barometer_store::{
+    InterventionNote, NamedAgent, NewIntervention, NewMessage, RunState, Save, StoreError,
+};
 use jiff::Timestamp;
 use jiff::civil::date;
 use sqlx::PgPool;
@@ -58,6 +60,50 @@ async fn a_roster_replaces_shifts_and_cover_of_its_days_and_nothing_else(pool: P
     assert!(store.save_roster(*centre, *bookings, day, &wrong, &[], Save::OURS).await.is_err());
     assert_eq!(store.cover_between(*bookings, at("10:00"), at("11:00")).await.unwrap().len(), 1);
     assert_eq!(store.agents(*centre).await.unwrap().len(), 2);
+}
+
+#[sqlx::test(migrations = false)]
+async fn breaks_are_found_between_stretches_and_moved_with_what_was_done(pool: PgPool) {
+    let Fixture { store, centre, bookings, .. } = &fixture(pool).await;
+    let people = [
+        agent("Ada Quill", &[("09:00", "12:00"), ("12:30", "17:00")]),
+        agent("Bram Oster", &[("09:00", "11:00"), ("11:00", "15:00")]),
+        agent("Cleo Marsh", &[("07:00", "10:00"), ("14:00", "18:00")]),
+    ];
+    let day = (at("06:00"), at("19:00"));
+    let before = [cover("12:00", 2), cover("13:00", 3)];
+    store.save_roster(*centre, *bookings, day, &people, &before, Save::OURS).await.unwrap();
+    let breaks = store.breaks_between(*centre, at("09:00"), at("18:00")).await.unwrap();
+    let times: Vec<_> = breaks.iter().map(|each| (each.from, each.until, each.work_ends)).collect();
+    // Two stretches that touch have no break between them, and four hours are an afternoon off.
+    assert_eq!(times, [(at("12:00"), at("12:30"), at("17:00"))]);
+    assert_eq!(store.breaks_between(*centre, at("12:01"), at("18:00")).await.unwrap(), []);
+
+    let by = store.users().await.unwrap()[0].id;
+    let note = InterventionNote { words: "Postpone one break".into(), expected: Vec::new() };
+    let after = [cover("12:00", 3), cover("13:00", 2)];
+    let message = NewMessage {
+        recipient: "lead@larkhaven.example".parse().unwrap(),
+        subject: "Breaks".into(),
+        body: "Later".into(),
+        event: serde_json::json!({}),
+    };
+    let new = NewIntervention {
+        at: at("11:00"),
+        by,
+        note: &note,
+        covers: &[(*bookings, after.to_vec())],
+        breaks: &[(breaks[0], 3600.0)],
+        messages: &[message],
+    };
+    store.intervene(*centre, new.clone()).await.unwrap();
+    let moved = store.breaks_between(*centre, at("09:00"), at("18:00")).await.unwrap();
+    assert_eq!((moved[0].from, moved[0].until), (at("13:00"), at("13:30")));
+    assert_eq!(store.cover_between(*bookings, at("12:00"), at("14:00")).await.unwrap(), after);
+    assert_eq!(store.interventions(*centre, at("00:00"), at("23:00")).await.unwrap()[0].done, note);
+    // It is not there any more where it was: told twice, it moves once.
+    store.intervene(*centre, new).await.unwrap();
+    assert_eq!(store.breaks_between(*centre, at("09:00"), at("18:00")).await.unwrap(), moved);
 }
 
 #[sqlx::test(migrations = false)]

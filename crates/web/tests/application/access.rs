@@ -184,6 +184,8 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/watch/account/2026-11-23/csv".into(), Role::Viewer),
         (get.clone(), "/watch/help".into(), Role::Viewer),
         (post.clone(), "/watch/help".into(), Role::Planner),
+        (get.clone(), "/watch/help/message?kind=none".into(), Role::Planner),
+        (post.clone(), "/watch/help/message".into(), Role::Planner),
         (post.clone(), "/watch/switch".into(), Role::Planner),
         (get.clone(), "/watch/alarms".into(), Role::Viewer),
         (post.clone(), "/watch/alarms".into(), Role::Planner),

@@ -4,9 +4,10 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use axum::http::StatusCode;
-use barometer_app::live::{self, Live, SwitchAddress, SwitchClient, View};
+use barometer_app::live::{self, Become, Done, Live, SwitchAddress, SwitchClient, View};
+use barometer_plan::{Help, HelpKind};
 use barometer_store::{ReleaseAnswer, Role};
-use barometer_strategy::Strategy;
+use barometer_strategy::{Edit, Strategy};
 use barometer_switch::{Options, Switch};
 use barometer_wire::{Conduct, Disturbance};
 use jiff::Timestamp;
@@ -17,7 +18,7 @@ use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
-use crate::visitor::{Centre, TODAY, at};
+use crate::visitor::{Answer, Centre, TODAY, Visitor, at};
 
 /// A switch on a port of its own, and what hears it.
 struct Circle {
@@ -392,17 +393,94 @@ async fn a_day_is_held_against_its_plan_until_now_and_by_itself_when_it_is_over(
     panic!("the day that is over never got its account");
 }
 
+/// The page of what would help, once that is worked out; no request waits for it.
+async fn helps_page(planner: &Visitor) -> Answer {
+    for _ in 0..200 {
+        let page = planner.get("/watch/help").await;
+        if !page.text.contains("is being tried") {
+            return page;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("what would help was never worked out");
+}
+
+#[sqlx::test(migrations = false)]
+async fn what_would_help_becomes_a_message_a_draft_or_a_change_sheet(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let circle = Circle::begin(&centre).await;
+    circle.until("it is heard", is_as_it_should).await;
+    circle.storm(120.0, 2.0).await;
+    circle.move_on(at("2026-11-23T11:05")).await;
+    let planner = centre.visitor_of(&circle.live, Role::Planner).await;
+    let viewer = centre.visitor_of(&circle.live, Role::Viewer).await;
+    helps_page(&planner).await.says("Call in 4 people").says("Message");
+    assert!(!helps_page(&viewer).await.text.contains("Plan it"));
+    let called = r#"{"call_in":{"to":"team","people":4}}"#;
+    let kind: String = called.bytes().map(|byte| format!("%{byte:02X}")).collect();
+    let form = format!("/watch/help/message?kind={kind}");
+    planner
+        .get(&form)
+        .await
+        .says("Please do this now: Call in 4 people")
+        .says("answered in time by tonight, instead of");
+    assert_eq!(viewer.get(&form).await.status, StatusCode::FORBIDDEN);
+    let typed = |tells: &str, text: &str| {
+        format!("kind={kind}&tells={tells}&subject=Four+more&text={text}")
+    };
+    let nobody = planner.post("/watch/help/message", &typed("", "Please")).await;
+    nobody.says("Say who is to be told").says("Four more");
+    assert_eq!(nobody.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let odd =
+        planner.post("/watch/help/message", &typed("lead%40larkhaven.example,at+home", "")).await;
+    odd.says("at home").says("Must not be empty");
+    let sent = planner
+        .post("/watch/help/message", &typed("lead%40larkhaven.example", "Please+come"))
+        .await;
+    assert_eq!(sent.location(), "/watch?note=asked");
+    planner.get("/watch").await.says("Asked by message: Call in 4 people");
+    planner.get("/watch/outbox").await.says("Four more").says("lead@larkhaven.example");
+    // The plan is as it was: it was only asked for.
+    let (from, to) = (at("2026-11-23T11:00"), at("2026-11-23T13:00"));
+    let cover = centre.store.cover_between(centre.bookings, from, to).await.unwrap();
+    assert!(cover.iter().all(|interval| interval.agents == 9), "{cover:?}");
+
+    // A change of the strategy becomes a draft, or a version with a sheet to be filled in.
+    let whose = centre.store.centre().await.unwrap().unwrap();
+    let outlook = circle.live.outlook(&centre.store, &whose).await.unwrap().unwrap();
+    let help = Help {
+        kind: HelpKind::Change { edit: Edit::Rename("For the storm".to_owned()) },
+        words: "Call it otherwise".to_owned(),
+        effects: Vec::new(),
+        hours: 0.0,
+        worth: 0.0,
+    };
+    let by = centre.store.users().await.unwrap()[0].id;
+    let found = (outlook.as_ref(), &help);
+    let done = |what| circle.live.help(&centre.store, &whose, found, (what, by));
+    let Done::Draft(draft) = done(Become::Draft).await.unwrap() else { panic!("it is no draft") };
+    planner.get(&format!("/strategy?draft={draft}")).await.says("For the storm");
+    let Done::Version(version) = done(Become::Version).await.unwrap() else {
+        panic!("it is no version")
+    };
+    planner
+        .get(&format!("/go-live/new?version={version}"))
+        .await
+        .says("Save the sheet")
+        .says("Call it otherwise");
+}
+
 #[sqlx::test(migrations = false)]
 async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let circle = Circle::begin(&centre).await;
     circle.until("it is heard", is_as_it_should).await;
     let planner = centre.visitor_of(&circle.live, Role::Planner).await;
-    planner.get("/watch/help").await.says("What would help now?");
+    helps_page(&planner).await.says("What would help now?");
     // Twice as many for two hours, and nine people.
     circle.storm(120.0, 2.0).await;
     circle.move_on(at("2026-11-23T11:05")).await;
-    circle.live.forget_outlook().await;
+    circle.live.forget_outlook();
     let helps = circle
         .live
         .helps(&centre.store, &centre.store.centre().await.unwrap().unwrap())
@@ -410,7 +488,7 @@ async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(p
         .unwrap()
         .unwrap();
     assert!(!helps.helps.is_empty(), "a storm needs help: {:?}", helps.outlook.ends);
-    let page = planner.get("/watch/help").await;
+    let page = helps_page(&planner).await;
     page.says("Bookings").says("Call in 4 people").says("Plan it");
     let called = r#"{"call_in":{"to":"team","people":4}}"#;
     let encoded: String = called.bytes().map(|byte| format!("%{byte:02X}")).collect();
@@ -418,6 +496,9 @@ async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(p
     assert_eq!(done.status, StatusCode::SEE_OTHER, "{}", done.text);
     assert_eq!(done.location(), "/watch?note=planned");
     planner.get("/watch").await.says("Done today").says("Call in 4 people");
+    // What was found before is not there any more once something was done.
+    let again = planner.post("/watch/help", &format!("kind={encoded}")).await;
+    again.says("The day has moved on since you looked");
     let (from, to) = (at("2026-11-23T11:00"), at("2026-11-23T13:00"));
     let cover = centre.store.cover_between(centre.bookings, from, to).await.unwrap();
     let people: Vec<u32> = cover.iter().map(|interval| interval.agents).collect();

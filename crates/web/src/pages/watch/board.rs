@@ -97,6 +97,7 @@ pub(crate) async fn show(
             Some("Done: the cover of today is another one, and the switch has been told.")
         }
         Some("told") => Some("The switch has been told."),
+        Some("asked") => Some("The message is on its way."),
         _ => None,
     };
     page(&BoardPage {
@@ -141,13 +142,14 @@ pub(super) async fn draw(app: &App, centre: &Centre, view: &View) -> Result<Stri
     Ok(part.render()?)
 }
 
-/// What is expected of the rest of the day, or why nothing is.
+/// What is expected of the rest of the day, as far as it is known without waiting, or why nothing is. While it is
+/// played for the first time the board has no such figures; they follow with the next state.
 pub(super) async fn outlook_of(
     app: &App,
     centre: &Centre,
 ) -> Result<(Option<Arc<Outlook>>, Option<String>), PageError> {
-    match app.live.outlook(&app.store, centre).await {
-        Ok(outlook) => Ok((outlook, None)),
+    match app.live.outlook_soon(&app.store, centre).await {
+        Ok(found) => Ok((found.ready(), None)),
         Err(AppError::Refused(message)) => Ok((None, Some(message))),
         Err(error) => Err(error.into()),
     }

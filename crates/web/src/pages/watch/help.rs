@@ -1,10 +1,12 @@
 //! What would help now, and doing it.
 
+use std::sync::Arc;
+
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::AppError;
-use barometer_app::live::{Done, Helps, Outlook};
+use barometer_app::live::{Become, Done, Helps, Soon};
 use barometer_plan::{Help, HelpKind};
 use serde::Deserialize;
 
@@ -30,6 +32,7 @@ struct HelpPage {
     rows: Vec<HelpRow>,
     told: String,
     may_do: bool,
+    is_working: bool,
 }
 
 struct TypeHead {
@@ -42,7 +45,8 @@ struct TypeHead {
 struct HelpRow {
     words: String,
     kind: String,
-    press: &'static str,
+    /// Whether it changes the strategy, and not who is at work.
+    is_change: bool,
     cost: String,
     is_enough: bool,
     effects: Vec<EffectCell>,
@@ -56,37 +60,48 @@ struct EffectCell {
     is_worse: bool,
 }
 
-/// `GET /watch/help`
+/// `GET /watch/help`: asks for itself again while it is worked out.
 pub(crate) async fn show(
     State(app): State<App>,
     context: RequestContext,
 ) -> Result<Response, PageError> {
-    match app.live.helps(&app.store, &context.centre).await {
-        Ok(helps) => shown(&context, helps.as_deref(), None),
-        Err(AppError::Refused(message)) => shown(&context, None, Some(message)),
-        Err(error) => Err(error.into()),
-    }
+    shown(&app, &context, None).await
 }
 
-fn shown(
+/// What is known to help, with a message about what was not done, if there is one.
+pub(super) async fn shown(
+    app: &App,
     context: &RequestContext,
-    helps: Option<&Helps>,
     refusal: Option<String>,
 ) -> Result<Response, PageError> {
-    let outlook = helps.map(|helps| helps.outlook.as_ref());
-    let rows = helps.map(|helps| helps.helps.as_slice()).unwrap_or_default();
+    let (found, refusal) = match app.live.helps_soon(&app.store, &context.centre).await {
+        Ok(found) => (found, refusal),
+        Err(AppError::Refused(message)) => (Soon::Nothing, Some(message)),
+        Err(error) => return Err(error.into()),
+    };
+    let is_working = matches!(found, Soon::Working);
+    let helps = found.ready();
+    let rows = helps.as_ref().map(|helps| helps.helps.as_slice()).unwrap_or_default();
     let rows: Vec<HelpRow> = rows.iter().take(SHOWN).map(help_row).collect::<Result<_, _>>()?;
-    let zone = &context.centre.zone;
+    let answer = match &helps {
+        Some(helps) => answer(helps, &rows, context),
+        None if is_working => {
+            "What would help is being tried on the rest of the day: a moment.".to_owned()
+        }
+        None => "Nothing has been heard from the telephone switch yet.".to_owned(),
+    };
     page(&HelpPage {
         frame: Frame::of(context, Stage::Watch, None),
         tab: "help",
-        answer: answer(outlook, &rows, context),
+        answer,
         refusal,
-        types: outlook.map(heads).unwrap_or_default(),
-        told: helps.map_or_else(String::new, |helps| {
+        is_working,
+        types: helps.as_deref().map(heads).unwrap_or_default(),
+        told: helps.as_ref().map_or_else(String::new, |helps| {
             format!(
-                "From the state of the switch at {}, each intervention on the same 40 rests of the day; worked out in {:.1} s.",
-                words::clock(helps.outlook.at, zone),
+                "From the state of the switch at {}, each intervention on the same {} rests of the day; worked out in {:.1} s.",
+                words::clock(helps.outlook.at, &context.centre.zone),
+                helps.days,
                 helps.took.as_secs_f64()
             )
         }),
@@ -95,8 +110,8 @@ fn shown(
     })
 }
 
-fn heads(outlook: &Outlook) -> Vec<TypeHead> {
-    let types = outlook.today.now.inputs.types.iter().zip(&outlook.ends);
+fn heads(helps: &Helps) -> Vec<TypeHead> {
+    let types = helps.outlook.today.now.inputs.types.iter().zip(&helps.ends);
     let head = types.map(|(kind, end)| TypeHead {
         name: kind.name.clone(),
         level: end.level.map_or_else(|| words::NONE.to_owned(), words::percent),
@@ -117,10 +132,7 @@ fn help_row(help: &Help) -> Result<HelpRow, PageError> {
     Ok(HelpRow {
         words: help.words.clone(),
         kind: serde_json::to_string(&help.kind).map_err(AppError::core)?,
-        press: match help.kind {
-            HelpKind::Move { .. } | HelpKind::CallIn { .. } => "Plan it",
-            HelpKind::Change { .. } => "Begin a draft",
-        },
+        is_change: matches!(help.kind, HelpKind::Change { .. }),
         cost: if help.hours > 0.0 {
             format!("{:.1} h", help.hours)
         } else {
@@ -131,11 +143,8 @@ fn help_row(help: &Help) -> Result<HelpRow, PageError> {
     })
 }
 
-fn answer(outlook: Option<&Outlook>, rows: &[HelpRow], context: &RequestContext) -> String {
-    let Some(outlook) = outlook else {
-        return "Nothing has been heard from the telephone switch yet.".to_owned();
-    };
-    let types = outlook.today.now.inputs.types.iter().zip(&outlook.ends);
+fn answer(helps: &Helps, rows: &[HelpRow], context: &RequestContext) -> String {
+    let types = helps.outlook.today.now.inputs.types.iter().zip(&helps.ends);
     let missed: Vec<String> = types
         .filter(|(_, end)| end.chance < 0.5)
         .map(|(kind, end)| {
@@ -149,7 +158,7 @@ fn answer(outlook: Option<&Outlook>, rows: &[HelpRow], context: &RequestContext)
             format!("{}{level}", kind.name)
         })
         .collect();
-    let at = words::clock(outlook.at, &context.centre.zone);
+    let at = words::clock(helps.outlook.at, &context.centre.zone);
     match (missed.is_empty(), rows.first()) {
         (true, _) => format!(
             "Nothing needs help: seen from {at}, every target is more likely reached by tonight than not."
@@ -179,6 +188,8 @@ fn lower_first(text: &str) -> String {
 #[derive(Deserialize)]
 pub(crate) struct DoForm {
     kind: String,
+    #[serde(default)]
+    act: String,
 }
 
 /// `POST /watch/help`
@@ -187,25 +198,39 @@ pub(crate) async fn act(
     Planner(context): Planner,
     Form(form): Form<DoForm>,
 ) -> Result<Response, PageError> {
-    let wanted: HelpKind = serde_json::from_str(&form.kind).map_err(|_| {
-        PageError::Refused("This is no intervention. Choose one from the list.".to_owned())
-    })?;
-    let helps = app.live.helps(&app.store, &context.centre).await?;
-    let known = helps.as_ref().and_then(|helps| {
-        let help = helps.helps.iter().find(|help| help.kind == wanted)?;
-        Some((helps.outlook.as_ref(), help))
-    });
-    let Some(known) = known else {
-        let message =
-            "The day has moved on, and this does not help any more. Look at the list again.";
-        return shown(&context, helps.as_deref(), Some(message.to_owned()));
+    let Some((helps, place)) = known(&app, &form.kind)? else {
+        return shown(&app, &context, Some(MOVED_ON.to_owned())).await;
     };
-    match app.live.help(&app.store, &context.centre, known, context.user.id).await {
+    let found = (helps.outlook.as_ref(), &helps.helps[place]);
+    let become_what = if form.act == "sheet" { Become::Version } else { Become::Draft };
+    let done =
+        app.live.help(&app.store, &context.centre, found, (become_what, context.user.id)).await;
+    match done {
         Ok(Done::Planned) => Ok(Redirect::to("/watch?note=planned").into_response()),
         Ok(Done::Draft(number)) => {
             Ok(Redirect::to(&format!("/strategy?draft={number}")).into_response())
         }
-        Err(AppError::Refused(message)) => shown(&context, helps.as_deref(), Some(message)),
+        Ok(Done::Version(version)) => {
+            Ok(Redirect::to(&format!("/go-live/new?version={version}")).into_response())
+        }
+        Err(AppError::Refused(message)) => shown(&app, &context, Some(message)).await,
         Err(error) => Err(error.into()),
     }
+}
+
+/// What is said where an intervention is not in the list any more.
+pub(super) const MOVED_ON: &str =
+    "The day has moved on since you looked: this was worked out again. Choose from this list.";
+
+/// What was found to help, and the place in it of an intervention as a form gives it; `None` where it is not in it
+/// any more.
+pub(super) fn known(app: &App, kind: &str) -> Result<Option<(Arc<Helps>, usize)>, PageError> {
+    let wanted: HelpKind = serde_json::from_str(kind).map_err(|_| {
+        PageError::Refused("This is no intervention. Choose one from the list.".to_owned())
+    })?;
+    let known = app.live.known_helps();
+    Ok(known.and_then(|helps| {
+        let place = helps.helps.iter().position(|help| help.kind == wanted)?;
+        Some((helps, place))
+    }))
 }

@@ -7,6 +7,7 @@ pub(crate) mod board;
 pub(crate) mod boards;
 pub(crate) mod drill;
 pub(crate) mod help;
+pub(crate) mod help_message;
 pub(crate) mod outbox;
 mod rows;
 pub(crate) mod stand_in;

@@ -84,6 +84,6 @@ pub(crate) async fn behave(
         _ => Vec::new(),
     };
     client.behave(&conduct).await.map_err(|error| PageError::Refused(error.to_string()))?;
-    app.live.forget_outlook().await;
+    app.live.forget_outlook();
     Ok(Redirect::to("/watch?note=told").into_response())
 }
