@@ -93,11 +93,16 @@ impl Store {
         let secs: Vec<f64> = rows.iter().map(|row| row.secs).collect();
         let staffed: Vec<f64> = rows.iter().map(|row| row.staffed_secs).collect();
         let busy: Vec<f64> = rows.iter().map(|row| row.busy_secs).collect();
+        let most: Vec<Option<i32>> = rows
+            .iter()
+            .map(|row| row.most_on_shift.and_then(|most| i32::try_from(most).ok()))
+            .collect();
         let done = sqlx::query(
             "INSERT INTO switch_staffing \
-               (switch, centre_id, sequence, team, started_at, secs, staffed_secs, busy_secs) \
+               (switch, centre_id, sequence, team, started_at, secs, staffed_secs, busy_secs, \
+                most_on_shift) \
              SELECT $1, $2, * FROM unnest($3::int8[], $4::text[], $5::timestamptz[], $6::float8[], \
-               $7::float8[], $8::float8[]) ON CONFLICT DO NOTHING",
+               $7::float8[], $8::float8[], $9::int4[]) ON CONFLICT DO NOTHING",
         )
         .bind(switch)
         .bind(centre)
@@ -107,6 +112,7 @@ impl Store {
         .bind(secs)
         .bind(staffed)
         .bind(busy)
+        .bind(most)
         .execute(&self.pool)
         .await
         .map_err(StoreError::on("keeping who was on shift"))?;
@@ -120,9 +126,10 @@ impl Store {
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<StaffingRow>, StoreError> {
-        type Line = (i64, String, jiff_sqlx::Timestamp, f64, f64, f64);
+        type Line = (i64, String, jiff_sqlx::Timestamp, f64, f64, f64, Option<i32>);
         let lines: Vec<Line> = sqlx::query_as(
-            "SELECT DISTINCT ON (team, started_at) sequence, team, started_at, secs, staffed_secs, busy_secs \
+            "SELECT DISTINCT ON (team, started_at) sequence, team, started_at, secs, staffed_secs, \
+               busy_secs, most_on_shift \
              FROM switch_staffing WHERE centre_id = $1 AND started_at >= $2 AND started_at < $3 \
              ORDER BY team, started_at, sequence DESC",
         )
@@ -132,14 +139,16 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading who was on shift"))?;
-        let row = |(sequence, team, start, secs, staffed_secs, busy_secs): Line| StaffingRow {
-            sequence: sequence.unsigned_abs(),
-            team,
-            start: start.to_jiff(),
-            secs,
-            staffed_secs,
-            busy_secs,
-        };
+        let row =
+            |(sequence, team, start, secs, staffed_secs, busy_secs, most): Line| StaffingRow {
+                sequence: sequence.unsigned_abs(),
+                team,
+                start: start.to_jiff(),
+                secs,
+                staffed_secs,
+                busy_secs,
+                most_on_shift: most.map(i32::unsigned_abs),
+            };
         Ok(lines.into_iter().map(row).collect())
     }
 

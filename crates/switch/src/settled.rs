@@ -25,10 +25,26 @@ impl PlannedDay<'_> {
         self.sum(counts.teams.get(team), interval)
     }
 
+    /// Most people of a team who were on shift at the same time in an interval of the day: they come and go with
+    /// steps.
+    fn most_on_shift(&self, counts: &DayCounts, team: &str, interval: usize) -> u32 {
+        let steps = self.steps(counts.teams.get(team), interval);
+        let most = steps.map(|step| step.staffed_secs / STEP_SECS).fold(0.0, f64::max);
+        most.round() as u32
+    }
+
     fn sum<'r, T: std::iter::Sum<&'r T>>(&self, rows: Option<&'r Vec<T>>, interval: usize) -> T {
+        self.steps(rows, interval).sum()
+    }
+
+    fn steps<'r, T>(
+        &self,
+        rows: Option<&'r Vec<T>>,
+        interval: usize,
+    ) -> impl Iterator<Item = &'r T> {
         let steps = steps_of(self.plan.interval_secs);
         let rows = rows.map(Vec::as_slice).unwrap_or_default();
-        rows.iter().skip(self.first_step + interval * steps).take(steps).sum()
+        rows.iter().skip(self.first_step + interval * steps).take(steps)
     }
 
     fn start_of(&self, interval: usize) -> Timestamp {
@@ -135,6 +151,7 @@ pub(crate) fn staffing(
                 secs: day.plan.interval_secs,
                 staffed_secs,
                 busy_secs,
+                most_on_shift: Some(day.most_on_shift(counts, &team.team, interval)),
             });
         }
     }

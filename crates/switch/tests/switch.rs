@@ -170,6 +170,10 @@ async fn a_day_goes_by_and_is_told_interval_by_interval() {
     // A day's factor of 7 %, a drift of 8 %, and Poisson: four of the first.
     assert!((f64::from(offered) / expected - 1.0).abs() < 0.36, "{offered} of {expected}");
     let staffing = staffing(&switch).await;
+    let is_missed = |row: &StaffingRow| {
+        row.most_on_shift.is_some_and(|most| row.staffed_secs < f64::from(most) * row.secs - 1.0)
+    };
+    assert!(staffing.iter().any(is_missed), "somebody is late or away now and then");
     // Twenty half-hours are over at 10:10, also where contacts still wait.
     assert_eq!(staffing.len(), 20);
     for (row, (number, half_hour)) in staffing.iter().zip((1..).zip(0_i64..)) {
@@ -178,6 +182,8 @@ async fn a_day_goes_by_and_is_told_interval_by_interval() {
         assert!(row.busy_secs <= row.staffed_secs + 1e-6, "{row:?}");
         // Of eight planned people some are late, sick or away.
         assert!((3.0..=8.5).contains(&(row.staffed_secs / row.secs)), "{row:?}");
+        let most = row.most_on_shift.map_or(0.0, f64::from);
+        assert!(row.staffed_secs <= (most + 0.5) * row.secs, "{row:?}");
     }
     let page: IntervalPage = get(&switch, "/v1/intervals?after=3&limit=2").await;
     assert_eq!(page.rows, told[3..5]);

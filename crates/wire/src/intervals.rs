@@ -63,6 +63,10 @@ pub struct StaffingRow {
     pub staffed_secs: f64,
     /// Of those, seconds with a contact.
     pub busy_secs: f64,
+    /// Most agents on shift at the same time; none where the switch does not tell. What is missing of the plan then
+    /// cannot be told apart into people who were absent and people who were there but not all the time.
+    #[serde(default)]
+    pub most_on_shift: Option<u32>,
 }
 
 /// Rows in the order of their numbers.

@@ -80,10 +80,12 @@ async fn inputs(
 
     let rows = store.staffing_rows(centre.id, day_from, day_to).await?;
     let mut present: Vec<Vec<Option<f64>>> = vec![vec![None; starts.len()]; planned.teams.len()];
+    let mut most_present = present.clone();
     for row in rows {
         let team = planned.teams.iter().position(|each| each.team == row.team);
         let (Some(team), Some(interval)) = (team, place(row.start)) else { continue };
         present[team][interval] = Some(row.staffed_secs / row.secs.max(1.0));
+        most_present[team][interval] = row.most_on_shift.map(f64::from);
     }
 
     let is_over = now >= day_to;
@@ -115,7 +117,9 @@ async fn inputs(
         Err(_) => team.agents.clone(),
     });
     let replanned = replanned.collect();
-    Ok((AccountInputs { replanned, present, actual, releases: later, until, planned }, until_at))
+    let inputs =
+        AccountInputs { replanned, present, most_present, actual, releases: later, until, planned };
+    Ok((inputs, until_at))
 }
 
 fn intervals_in(span: SignedDuration, interval_secs: f64) -> usize {

@@ -14,6 +14,8 @@ pub enum Cause {
     StaffingChange,
     /// People planned but not present, or present but not planned.
     Absence,
+    /// People who were present, but not all the time: late, away, gone early.
+    Adherence,
     /// A strategy released during the day.
     Strategy,
     /// What a simulation of the measured day does not explain.
@@ -99,6 +101,15 @@ pub struct TeamAccount {
     pub replanned_hours: f64,
     /// As measured.
     pub present_hours: f64,
+    /// Of the difference to the last plan, hours of people who were not there at all in an interval.
+    #[serde(default)]
+    pub absent_hours: f64,
+    /// Of the difference to the last plan, hours that people missed who were there.
+    #[serde(default)]
+    pub missed_hours: f64,
+    /// The share of paid time that is not spent on the phones: as it is planned, and as it was.
+    #[serde(default)]
+    pub shrinkage: Option<PlannedActual>,
 }
 
 /// The account of a day.

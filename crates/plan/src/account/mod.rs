@@ -59,6 +59,9 @@ pub struct AccountInputs {
     pub replanned: Vec<Vec<u32>>,
     /// People on shift on average, by team and interval; `None` where the switch reported nothing.
     pub present: Vec<Vec<Option<f64>>>,
+    /// Most people on shift at the same time, in the same order; `None` where the switch does not tell.
+    #[serde(default)]
+    pub most_present: Vec<Vec<Option<f64>>>,
     /// What was measured, by contact type and interval; `None` where the interval is still open.
     pub actual: Vec<Vec<Option<ActualInterval>>>,
     /// Strategies that went live during the day, in order.
@@ -68,8 +71,8 @@ pub struct AccountInputs {
 }
 
 /// The causes that are introduced in every order; a strategy's release has its own time and comes last.
-const ORDERED: [Cause; 4] =
-    [Cause::Volume, Cause::HandleTime, Cause::StaffingChange, Cause::Absence];
+const ORDERED: [Cause; 5] =
+    [Cause::Volume, Cause::HandleTime, Cause::StaffingChange, Cause::Absence, Cause::Adherence];
 
 impl AccountInputs {
     /// Simulates the day and takes it apart. `goes_on` is asked between subsets; `None` when it says no.
@@ -121,8 +124,33 @@ impl AccountInputs {
     fn causes(&self) -> Vec<Cause> {
         let is_replanned =
             self.planned.teams.iter().zip(&self.replanned).any(|(team, last)| team.agents != *last);
-        let causes = ORDERED.into_iter();
-        causes.filter(|cause| *cause != Cause::StaffingChange || is_replanned).collect()
+        let is_missing = (0..self.planned.teams.len())
+            .any(|team| (0..self.until).any(|interval| self.missing(team, interval).1 != 0.0));
+        let has_trace = |cause: &Cause| match cause {
+            Cause::StaffingChange => is_replanned,
+            Cause::Adherence => is_missing,
+            _ => true,
+        };
+        ORDERED.into_iter().filter(has_trace).collect()
+    }
+
+    /// People of a team who were there beside the last plan in an interval: whole ones, and what those who were there
+    /// missed; both negative where people are missing. Where the switch does not tell how many were there at the same
+    /// time, all of it is of whole ones.
+    fn missing(&self, team: usize, interval: usize) -> (f64, f64) {
+        let at = |rows: &[Vec<Option<f64>>]| rows.get(team)?.get(interval).copied().flatten();
+        let Some(present) = at(&self.present) else { return (0.0, 0.0) };
+        let last = self.last_planned(team, interval);
+        // Whoever finishes a contact after the shift is there beside those who were there most.
+        let most = at(&self.most_present).map_or(present, |most| most.max(present));
+        (most - last, present - most)
+    }
+
+    /// People of a team as they were planned last in an interval.
+    fn last_planned(&self, team: usize, interval: usize) -> f64 {
+        let replanned = self.replanned.get(team).and_then(|people| people.get(interval));
+        let planned = || self.planned.teams.get(team)?.agents.get(interval);
+        replanned.or_else(planned).map_or(0.0, |&people| f64::from(people))
     }
 
     /// The day with some of the causes as measured, and the others as planned.
@@ -138,16 +166,21 @@ impl AccountInputs {
             }
         }
         for (nth, team) in inputs.teams.iter_mut().enumerate() {
-            let replanned = self.replanned.get(nth).map(Vec::as_slice).unwrap_or_default();
-            let present = self.present.get(nth).map(Vec::as_slice).unwrap_or_default();
+            // People are whole in the simulation: what is left of one is carried to the next interval.
+            let mut carried = 0.0;
             for (interval, people) in team.agents.iter_mut().enumerate().take(self.until) {
-                let last = replanned.get(interval).copied().unwrap_or(*people);
-                let there = present.get(interval).copied().flatten();
-                let planned = if is_actual(Cause::StaffingChange) { last } else { *people };
-                // Absence is the difference to the last plan, so that people who were called in are not counted twice.
-                let absent = there.filter(|_| is_actual(Cause::Absence));
-                let absent = absent.map_or(0.0, |there| there - f64::from(last));
-                *people = (f64::from(planned) + absent).round().max(0.0) as u32;
+                let planned = if is_actual(Cause::StaffingChange) {
+                    self.last_planned(nth, interval)
+                } else {
+                    f64::from(*people)
+                };
+                // Both are held against the last plan, so that people who were called in are not counted twice.
+                let (absent, missed) = self.missing(nth, interval);
+                let absent = if is_actual(Cause::Absence) { absent } else { 0.0 };
+                let missed = if is_actual(Cause::Adherence) { missed } else { 0.0 };
+                let there = planned + absent + missed + carried;
+                *people = there.round().max(0.0) as u32;
+                carried = if there > 0.0 { there - f64::from(*people) } else { 0.0 };
             }
         }
         inputs
@@ -239,24 +272,49 @@ impl AccountInputs {
         }
     }
 
+    /// The share of a team's paid time that is not spent on the phones. Paid are those who have to be rostered for the
+    /// people planned, at the shrinkage of the contact type with most contacts at home there.
+    fn shrinkage(
+        &self,
+        team: usize,
+        planned_hours: f64,
+        present_hours: f64,
+    ) -> Option<PlannedActual> {
+        let id = &self.planned.teams.get(team)?.team;
+        let contacts = |kind: &usize| -> f64 {
+            self.planned.types[*kind].intervals.iter().map(|each| each.contacts).sum()
+        };
+        let at_home = (0..self.planned.types.len())
+            .filter(|&kind| self.planned.home_of(kind).is_some_and(|home| home.team == *id));
+        let biggest = at_home.max_by(|one, other| contacts(one).total_cmp(&contacts(other)))?;
+        let planned = self.planned.types[biggest].rules.shrinkage.total();
+        let paid_hours = planned_hours / (1.0 - planned);
+        let is_known = planned_hours > 0.0 && paid_hours.is_finite();
+        is_known.then(|| PlannedActual { planned, actual: 1.0 - present_hours / paid_hours })
+    }
+
     fn team_accounts(&self) -> Vec<TeamAccount> {
         let hours = self.planned.interval_secs / 3600.0;
         let teams = self.planned.teams.iter().enumerate().map(|(nth, team)| {
-            let replanned = self.replanned.get(nth).map(Vec::as_slice).unwrap_or_default();
-            let present = self.present.get(nth).map(Vec::as_slice).unwrap_or_default();
             let name = self.planned.strategy.teams.iter().find(|each| each.id == team.team);
             let sum = |people: &[u32]| -> f64 {
                 people.iter().take(self.until).map(|&each| f64::from(each)).sum()
             };
-            let there = (0..self.until).map(|interval| {
-                let last = replanned.get(interval).map_or(0.0, |&people| f64::from(people));
-                present.get(interval).copied().flatten().unwrap_or(last)
-            });
+            let of = |hours_of: &dyn Fn(usize) -> f64| -> f64 {
+                hours * (0..self.until).map(hours_of).sum::<f64>()
+            };
+            let replanned_hours = of(&|interval| self.last_planned(nth, interval));
+            let absent_hours = of(&|interval| self.missing(nth, interval).0);
+            let missed_hours = of(&|interval| self.missing(nth, interval).1);
+            let present_hours = replanned_hours + absent_hours + missed_hours;
             TeamAccount {
                 name: name.map_or_else(|| team.team.clone(), |team| team.name.clone()),
                 planned_hours: hours * sum(&team.agents),
-                replanned_hours: hours * sum(replanned),
-                present_hours: hours * there.sum::<f64>(),
+                replanned_hours,
+                present_hours,
+                absent_hours,
+                missed_hours,
+                shrinkage: self.shrinkage(nth, replanned_hours, present_hours),
             }
         });
         teams.filter(|team| team.planned_hours + team.present_hours > 0.0).collect()

@@ -47,6 +47,7 @@ fn measured(contacts: f64, handle_secs: f64, people: f64) -> AccountInputs {
     AccountInputs {
         replanned: planned.teams.iter().map(|team| team.agents.clone()).collect(),
         present: vec![vec![Some(people); HALF_HOURS]],
+        most_present: Vec::new(),
         actual: vec![vec![Some(interval); HALF_HOURS]],
         releases: Vec::new(),
         until: HALF_HOURS,
@@ -92,6 +93,53 @@ fn each_cause_is_charged_with_what_it_alone_does() {
     alone(&measured(150.0, 180.0, 14.0), Cause::Volume);
     alone(&measured(120.0, 225.0, 14.0), Cause::HandleTime);
     alone(&measured(120.0, 180.0, 11.0), Cause::Absence);
+}
+
+/// A day on which so many were there at the same time at most, and so many on average.
+fn attended(most: f64, people: f64) -> AccountInputs {
+    let mut inputs = measured(120.0, 180.0, people);
+    inputs.most_present = vec![vec![Some(most); HALF_HOURS]];
+    inputs
+}
+
+#[test]
+fn who_was_there_but_not_all_the_time_is_no_absence() {
+    let absent = level(&attended(11.0, 11.0));
+    assert!(effect(&absent, Cause::Absence) < -0.1, "{absent:?}");
+    assert_eq!(effect(&absent, Cause::Adherence), 0.0, "{absent:?}");
+    let away = level(&attended(14.0, 11.0));
+    assert_adds_up(&away);
+    assert_eq!(effect(&away, Cause::Absence), 0.0, "{away:?}");
+    // The same people are missing: the same day is simulated, whatever they are called.
+    assert_eq!(effect(&away, Cause::Adherence), effect(&absent, Cause::Absence));
+    let both = level(&attended(12.0, 11.0));
+    assert_adds_up(&both);
+    assert!(effect(&both, Cause::Absence) < effect(&both, Cause::Adherence), "{both:?}");
+    assert!(effect(&both, Cause::Adherence) < 0.0, "{both:?}");
+}
+
+#[test]
+fn a_third_of_a_person_who_is_always_away_is_one_person_in_every_third_interval() {
+    let inputs = attended(14.0, 14.0 - 1.0 / 3.0);
+    let with = inputs.with(|cause| cause == Cause::Adherence);
+    assert_eq!(with.teams[0].agents, [14, 13, 14, 14, 13, 14, 14, 13]);
+    let mut over = attended(14.0, 15.5);
+    over.until = 4;
+    assert_eq!(over.missing(0, 0), (1.5, 0.0), "whoever stays on is there beside the others");
+    assert_eq!(over.with(|_| true).teams[0].agents, [16, 15, 16, 15, 14, 14, 14, 14]);
+}
+
+#[test]
+fn hours_that_are_missing_are_told_apart_and_add_up() {
+    let account = attended(12.0, 11.5).account(2, |_, _| true).unwrap().unwrap();
+    let team = &account.teams[0];
+    // Eight half-hours of fourteen people, two absent, half a person away.
+    assert_eq!((team.planned_hours, team.absent_hours, team.missed_hours), (56.0, -8.0, -2.0));
+    assert_eq!(team.present_hours, 46.0);
+    let shrinkage = team.shrinkage.expect("calls are at home there");
+    let planned = Rules::STARTING.shrinkage.total();
+    assert!((shrinkage.planned - planned).abs() < 1e-12);
+    assert!((1.0 - shrinkage.actual - (1.0 - planned) * 46.0 / 56.0).abs() < 1e-12);
 }
 
 #[test]
@@ -189,8 +237,8 @@ fn by_orders(n: usize, player: usize, worth: &[f64]) -> f64 {
 proptest! {
     #[test]
     fn the_share_of_a_cause_is_its_mean_over_all_orders(
-        n in 1usize..=4,
-        worth in prop::collection::vec(-1.0..1.0f64, 16),
+        n in 1usize..=5,
+        worth in prop::collection::vec(-1.0..1.0f64, 32),
     ) {
         let shares: Vec<f64> =
             (0..n).map(|player| shapley_value(n, player, |subset| worth[subset])).collect();

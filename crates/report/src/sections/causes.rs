@@ -14,16 +14,18 @@ const fn name(cause: Cause) -> &'static str {
         Cause::HandleTime => "Handle time",
         Cause::StaffingChange => "Staffing change",
         Cause::Absence => "Absence",
+        Cause::Adherence => "Adherence",
         Cause::Strategy => "Strategy",
         Cause::Luck => "Chance",
     }
 }
 
-const CAUSES: [Cause; 6] = [
+const CAUSES: [Cause; 7] = [
     Cause::Volume,
     Cause::HandleTime,
     Cause::StaffingChange,
     Cause::Absence,
+    Cause::Adherence,
     Cause::Strategy,
     Cause::Luck,
 ];

@@ -22,6 +22,7 @@ fn account() -> AccountInputs {
         planned: inputs(),
         replanned: vec![Vec::new()],
         present: vec![Vec::new()],
+        most_present: vec![Vec::new()],
         actual: vec![Vec::new()],
         releases: Vec::new(),
         until: 0,
@@ -38,6 +39,7 @@ async fn staffing_is_kept_once_whatever_is_told_twice(pool: PgPool) {
         secs: 1800.0,
         staffed_secs,
         busy_secs: 100.0,
+        most_on_shift: (sequence == 2).then_some(5),
     };
     assert_eq!(store.last_staffing_row("one").await.unwrap(), 0);
     let told = [row(1, "2026-11-23T09:00:00Z", 7200.0), row(2, "2026-11-23T09:30:00Z", 9000.0)];
@@ -52,6 +54,7 @@ async fn staffing_is_kept_once_whatever_is_told_twice(pool: PgPool) {
     let kept = store.staffing_rows(centre, from, to).await.unwrap();
     let starts: Vec<_> = kept.iter().map(|row| row.start).collect();
     assert_eq!(starts, [at("2026-11-23T09:30:00Z"), at("2026-11-23T10:00:00Z")]);
+    assert_eq!((kept[0].most_on_shift, kept[1].most_on_shift), (Some(5), None), "as it was told");
 }
 
 #[sqlx::test(migrations = false)]

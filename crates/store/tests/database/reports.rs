@@ -166,6 +166,7 @@ async fn hours_of_teams_are_added_up_by_day(pool: PgPool) {
         secs: 1800.0,
         staffed_secs: staffed,
         busy_secs: busy,
+        most_on_shift: None,
     };
     let rows = [
         row(1, "2026-11-02T09:00:00Z", 7200.0, 3600.0),

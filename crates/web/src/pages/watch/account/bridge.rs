@@ -46,6 +46,7 @@ pub(super) fn cause_name(cause: Cause) -> &'static str {
         Cause::HandleTime => "Handle time",
         Cause::StaffingChange => "Staffing changes",
         Cause::Absence => "Absence",
+        Cause::Adherence => "Adherence",
         Cause::Strategy => "New strategy",
         Cause::Luck => "Luck",
     }

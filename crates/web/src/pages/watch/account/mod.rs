@@ -86,8 +86,10 @@ struct TeamRow {
     name: String,
     planned: String,
     replanned: String,
+    absent: String,
+    missed: String,
     present: String,
-    difference: String,
+    shrinkage: String,
 }
 
 struct DoneRow {
@@ -303,11 +305,14 @@ fn team_row(team: &barometer_plan::TeamAccount) -> TeamRow {
         planned: words::one_decimal(team.planned_hours),
         replanned: words::one_decimal(team.replanned_hours),
         present: words::one_decimal(team.present_hours),
-        difference: if team.replanned_hours > 0.0 {
-            words::change(team.present_hours / team.replanned_hours - 1.0)
-        } else {
-            words::NONE.to_owned()
-        },
+        absent: words::signed_one_decimal(team.absent_hours),
+        missed: words::signed_one_decimal(team.missed_hours),
+        shrinkage: team.shrinkage.map_or_else(
+            || words::NONE.to_owned(),
+            |share| {
+                format!("{} of {}", words::percent(share.actual), words::percent(share.planned))
+            },
+        ),
     }
 }
 
