@@ -21,15 +21,26 @@ test('a storm is seen on the board, help is found and planned, and people come',
   // People who come besides: nobody else's day is changed by it.
   const help = page.getByRole('row', { name: /Call in \d people for Sailing changes team/ }).first();
   const words = (await help.getByRole('rowheader').textContent())?.replace('enough', '').trim() ?? '';
-  await help.getByRole('button', { name: 'Plan it' }).click();
+  // It can be asked for, before it is planned.
+  await help.getByRole('link', { name: 'Message' }).click();
+  await expect(page.getByLabel('Message')).toHaveValue(/Please do this now: Call in \d people/);
+  await page.getByRole('textbox', { name: 'To' }).fill('floor.lead@larkhaven.example');
+  await page.getByRole('button', { name: 'Send the message' }).click();
+  await expect(page.getByText('The message is on its way.')).toBeVisible();
+  await expect(page.getByRole('listitem').filter({ hasText: `Asked by message: ${words}` })).toBeVisible();
+  await page.goto('/watch/outbox');
+  await expect(page.getByRole('row', { name: /floor\.lead@larkhaven\.example/ }).first()).toContainText(words);
+  await page.goto('/watch/help');
+  await help.getByRole('button', { name: 'Plan it' }).click({ timeout: 60_000 });
   await expect(page.getByText('Done: the cover of today is another one')).toBeVisible({ timeout: 60_000 });
-  await expect(page.getByRole('listitem').filter({ hasText: words })).toContainText('by tonight');
+  await expect(page.getByRole('listitem').filter({ hasText: words }).first()).toContainText('by tonight');
   // Why the day until now is not as planned.
   await page.getByRole('link', { name: 'Plan against actual' }).click();
   await page.getByRole('button', { name: 'Today until now' }).click();
   await expect(page.locator('.answer')).toContainText(/until 1\d:[03]0: .* planned/, { timeout: 90_000 });
   await expect(page.getByRole('img', { name: /Service level: Planned .* Volume .* Actual/ })).toBeVisible();
-  await expect(page.getByText(words)).toBeVisible();
+  await expect(page.getByText(words).first()).toBeVisible();
+  await expect(page.getByRole('columnheader', { name: 'Adherence' })).toBeVisible();
 });
 
 test('one queue and one team are looked into, by those who may', async ({ page, browser }) => {

@@ -180,12 +180,20 @@ async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()
         inputs: ComparisonInputs::Chosen { candidates },
         created_by: planner.id,
     };
-    let comparison = store.queue_comparison(&new).await?;
-    propose_better(store, centre, comparison, planner.id).await
+    let mut evidence = vec![EvidenceKey::Comparison(store.queue_comparison(&new).await?)];
+    for trial in TRIALS_OF_BETTER {
+        evidence.push(EvidenceKey::Trial(queue_trial(store, centre, trial, zone).await?));
+    }
+    propose_better(store, centre, evidence, planner.id).await
 }
 
-/// The change sheet of the better draft, on the evidence of its comparison: it waits for an approver.
-async fn propose_better(store: &Store, centre: Uuid, comparison: Uuid, by: Uuid) -> Result<()> {
+/// The change sheet of the better draft, on the evidence of its comparison and of its trials: it waits for an approver.
+async fn propose_better(
+    store: &Store,
+    centre: Uuid,
+    evidence: Vec<EvidenceKey>,
+    by: Uuid,
+) -> Result<()> {
     let versions = store.strategy_versions(centre).await?;
     let newest = versions.first().context("the demo keeps a draft as a version")?;
     let text = SheetText {
@@ -196,7 +204,7 @@ async fn propose_better(store: &Store, centre: Uuid, comparison: Uuid, by: Uuid)
         way_back: "Roll back if Bookings stays under 70 % for two half-hours; the duty manager decides."
             .to_owned(),
         takes_effect: None,
-        evidence: vec![EvidenceKey::Comparison(comparison)],
+        evidence,
     };
     let number = release::draw_up(store, centre, newest.id, text, by).await?;
     let sheet = store.change_sheet(centre, number).await?;
@@ -273,18 +281,23 @@ const FIRST_TRIALS: [(&str, &str, Date); 3] = [
     ("Sailing changes", "Sailing changes", date(2026, 11, 28)),
 ];
 
+/// Trials of the better draft on other days than that of the comparison: a typical one and the fullest.
+const TRIALS_OF_BETTER: [(&str, &str, Date); 2] =
+    [("the whole centre", "", date(2026, 11, 24)), ("the whole centre", "", date(2026, 11, 28))];
+
 /// What the better draft is compared with the live strategy on.
 const COMPARED: (&str, &str, Date) = FIRST_TRIALS[0];
 
-/// Days of which the comparison is made: enough to be sure, and soon there on the first start.
+/// Days that are played for the comparison and each trial: enough to be sure, and soon there on the first start.
 const COMPARED_DAYS: u32 = 60;
 
+/// A trial of the newest version.
 async fn queue_trial(
     store: &Store,
     centre: Uuid,
     of: (&str, &str, Date),
     zone: &TimeZone,
-) -> Result<()> {
+) -> Result<Uuid> {
     let versions = store.strategy_versions(centre).await?;
     let version = versions.first().context("a demo trial without a strategy")?;
     let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
@@ -299,8 +312,7 @@ async fn queue_trial(
         set: None,
         created_by: planner.id,
     };
-    store.queue_trial(&new).await?;
-    Ok(())
+    Ok(store.queue_trial(&new).await?)
 }
 
 /// What a strategy is played with on a day under planned cover: what is tried, the cover in words, the inputs.

@@ -52,7 +52,7 @@ pub use board::{BoardFigure, BoardLayout, BoardSubject, MOST_TILES, Shows, Tile}
 pub use change_sheet::{
     Actor, ChangeSheet, EvidenceDocument, EvidenceKey, EvidenceRules, Ground, RecordLine, Risks,
     SHEET_FORMAT, SheetAct, SheetDocument, SheetEntry, SheetReadError, SheetRefusal, SheetState,
-    SheetText, Verified, VerifyError, WorstDay,
+    SheetText, TriedDay, Verified, VerifyError,
 };
 pub use comparison::{
     Axis, Candidate, CandidateResult, ComparisonError, ComparisonInputs, ComparisonPart,

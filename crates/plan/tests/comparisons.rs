@@ -4,7 +4,7 @@
 
 use barometer_plan::{
     Axis, Candidate, ComparisonInputs, ComparisonWork, EvidenceDocument, IntervalLoad, Risks,
-    Rules, Sweepable, TrialInputs, TrialInterval, Verdict, customers_of,
+    Rules, Sweepable, TrialInputs, TrialInterval, TrialResult, Verdict, customers_of,
 };
 use barometer_simulate::Compared;
 use barometer_strategy::{Duration, Strategy};
@@ -106,11 +106,10 @@ fn a_change_sheet_tells_the_risks_of_its_comparison() {
         result: Box::new(result.clone()),
     };
     let risks = Risks::of(&strategy, std::iter::once(&evidence));
-    let worst = risks.worst.unwrap();
-    assert_eq!(
-        (worst.name.as_str(), worst.level),
-        ("v1 against v2", result.candidates[1].outcome.day.service_level.unwrap())
-    );
+    let [day] = risks.days.as_slice() else { panic!("one comparison is one day: {risks:?}") };
+    assert_eq!((day.evidence.as_str(), day.contact_type.as_str()), ("v1 against v2", "Bookings"));
+    assert_eq!(day.level, result.candidates[1].outcome.day.service_level.unwrap());
+    assert_eq!((day.wanted, day.secs), (Rules::STARTING.service_level, 36_000.0));
     let (with, without) = risks.breaks_at.unwrap();
     assert_eq!(
         (Some(with), without),
@@ -119,6 +118,19 @@ fn a_change_sheet_tells_the_risks_of_its_comparison() {
     // Contacts that would wait longer are sent away: the others wait less.
     let (name, level) = &risks.differences[0];
     assert!(name == "Bookings" && level.mean.abs() > level.half_width.unwrap(), "{level:?}");
+    // A day with fewer people falls shorter of its target, and is told first.
+    let mut short = inputs(8);
+    short.strategy = strategy.clone();
+    let played = short.experiment().unwrap().play_part(0..60).unwrap();
+    let trial = EvidenceDocument::Trial {
+        name: "Saturday".to_owned(),
+        inputs: Box::new(short),
+        result: Box::new(TrialResult::of(&played)),
+    };
+    let days = Risks::of(&strategy, [&evidence, &trial].into_iter()).days;
+    let told: Vec<_> = days.iter().map(|day| (day.evidence.as_str(), day.verdict)).collect();
+    assert_eq!(told[0], ("Saturday", Some(Verdict::Breaks)), "{told:?}");
+    assert!(days[0].level.mean - days[0].wanted < days[1].level.mean - days[1].wanted);
     // It says nothing about another strategy.
     let other = Strategy::plain("Something else");
     assert_eq!(Risks::of(&other, std::iter::once(&evidence)), Risks::default());

@@ -22,7 +22,9 @@ use self::simulated::{Played, Simulated};
 use crate::{TrialInputs, TrialType};
 
 /// Simulated days per subset of causes.
-pub const ACCOUNT_DAYS: u32 = 100;
+pub const ACCOUNT_DAYS: u32 = 60;
+/// Intervals after those that are covered in which contacts are simulated: they compete with those who still wait.
+const INTERVALS_AFTER: usize = 2;
 /// Fewer contacts than this in an interval's forecast do not need a measured interval.
 const EXPECTED_CONTACTS: f64 = 0.5;
 
@@ -99,7 +101,9 @@ impl AccountInputs {
         if !goes_on(subsets as u32, steps) {
             return Ok(None);
         }
-        let prediction = self.play(&TrialInputs { seed: SEED, ..self.planned.clone() }, days)?;
+        let mut planned = TrialInputs { seed: SEED, ..self.planned.clone() };
+        self.shorten(&mut planned);
+        let prediction = self.play(&planned, days)?;
         let released = if self.releases.is_empty() {
             None
         } else {
@@ -183,7 +187,17 @@ impl AccountInputs {
                 carried = if there > 0.0 { there - f64::from(*people) } else { 0.0 };
             }
         }
+        self.shorten(&mut inputs);
         inputs
+    }
+
+    /// Lets nobody come long after the covered intervals: it is not counted, and costs time.
+    fn shorten(&self, inputs: &mut TrialInputs) {
+        for of_type in &mut inputs.types {
+            for interval in of_type.intervals.iter_mut().skip(self.until + INTERVALS_AFTER) {
+                interval.contacts = 0.0;
+            }
+        }
     }
 
     fn play(&self, inputs: &TrialInputs, days: u32) -> Result<Played, String> {

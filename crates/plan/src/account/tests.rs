@@ -196,6 +196,20 @@ fn a_day_with_open_intervals_is_counted_but_not_judged() {
 }
 
 #[test]
+fn what_comes_after_the_covered_intervals_changes_nothing() {
+    let of = |later: f64| {
+        let mut inputs = measured(130.0, 190.0, 13.0);
+        inputs.until = 4;
+        for interval in inputs.planned.types[0].intervals.iter_mut().skip(6) {
+            interval.contacts = later;
+        }
+        inputs.account(20, |_, _| true).unwrap().unwrap()
+    };
+    assert_eq!(of(0.0), of(120.0));
+    assert_eq!(of(0.0), of(900.0));
+}
+
+#[test]
 fn an_account_that_nobody_wants_any_more_stops() {
     let mut asked = 0;
     let stopped = measured(120.0, 180.0, 14.0).account(5, |done, all| {

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 pub use evidence_rules::EvidenceRules;
-pub use risks::{Risks, WorstDay};
+pub use risks::{Risks, TriedDay};
 
 pub use document::{
     EvidenceDocument, RecordLine, SHEET_FORMAT, SheetDocument, SheetReadError, Verified,

@@ -68,7 +68,7 @@ async fn a_change_goes_live_on_evidence_by_another_person_and_is_rolled_back_in_
     // A trial of another version is no evidence.
     let other = tried(&centre, &planner, centre.strategy_version).await;
     let text = |trial: Uuid| {
-        format!("title=Shorter+waits&why=Because&way_back=At+once&evidence=trial%3A{trial}")
+        format!("title=Shorter+waits&why_wanted=Because&way_back=At+once&evidence=trial%3A{trial}")
     };
     done(&planner, &format!("{sheet}/text"), &text(other)).await;
     refused(&planner, &sheet, "act=propose", "not of this version").await;
@@ -180,11 +180,19 @@ async fn a_sheet_goes_live_by_itself_at_the_time_that_is_set(pool: PgPool) {
     let version = second_version(&centre).await;
     let trial = tried(&centre, &planner, version).await;
     let wrong = planner
-        .post("/go-live/new?version=2", "title=&why=&way_back=&takes_effect=soon&conditions=Kept")
+        .post(
+            "/go-live/new?version=2",
+            "title=&why_wanted=&way_back=&takes_effect=soon&conditions=Kept",
+        )
         .await;
     assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
     wrong.says("Give the change a title.").says("Say why the change is wanted.").says("Kept");
     wrong.says("Give a day and a time, or leave it empty.");
+    // A browser sends lines as CR and LF; a sheet may have several.
+    let lines = "title=Lines&why_wanted=One%0D%0ATwo&way_back=At+once%0D%0AOr+later&takes_effect=&conditions=A%0AB";
+    let several = planner.post("/go-live/new?version=2", lines).await;
+    assert_eq!(several.status, StatusCode::SEE_OTHER, "{}", several.text);
+    planner.get(several.location()).await.says("One").says("Or later");
     let more = format!("&evidence=trial%3A{trial}&takes_effect=2030-01-02T07%3A30");
     let sheet = draw_up(&planner, 2, &more).await;
     done(&planner, &sheet, "act=propose").await;
@@ -192,7 +200,7 @@ async fn a_sheet_goes_live_by_itself_at_the_time_that_is_set(pool: PgPool) {
     approver.get(&sheet).await.says("goes live on 2 Jan 2030, 07:30");
     let due = |at: &str| barometer_app::release::publish_due(&centre.store, at.parse().unwrap());
     assert_eq!(due("2030-01-02T07:29:59Z").await.unwrap(), []);
-    assert_eq!(due("2030-01-02T07:30:00Z").await.unwrap(), [(1, Ok(()))]);
+    assert_eq!(due("2030-01-02T07:30:00Z").await.unwrap(), [(2, Ok(()))]);
     assert_eq!(due("2030-01-02T07:31:00Z").await.unwrap(), [], "once");
     assert_eq!(live(&centre).await, 2);
     planner.get("/go-live").await.says("at the time that was set");

@@ -307,7 +307,7 @@ impl Visitor {
 
 /// Draws up the change sheet of a version, with `more` of its form, and gives its address.
 pub async fn draw_up(planner: &Visitor, version: i32, more: &str) -> String {
-    let form = format!("title=Shorter+waits&why=Because&way_back=At+once{more}");
+    let form = format!("title=Shorter+waits&why_wanted=Because&way_back=At+once{more}");
     let drawn = planner.post(&format!("/go-live/new?version={version}"), &form).await;
     assert_eq!(drawn.status, axum::http::StatusCode::SEE_OTHER, "{}", drawn.text);
     drawn.location().split('?').next().unwrap().to_owned()

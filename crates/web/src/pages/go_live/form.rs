@@ -56,6 +56,7 @@ pub(crate) struct NewQuery {
 #[serde(default)]
 pub(crate) struct SheetForm {
     title: String,
+    #[serde(rename = "why_wanted")]
     why: String,
     conditions: String,
     way_back: String,

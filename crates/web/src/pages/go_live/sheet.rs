@@ -6,18 +6,19 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::release::{self, OpenedEvidence, OpenedSheet, said, waived_words};
 use barometer_plan::{
     Actor, ChangeSheet, EvidenceDocument, EvidenceKey, Risks, SheetAct, SheetDocument, SheetState,
-    Verdict,
+    TriedDay, Verdict,
 };
 use barometer_simulate::Estimate;
 use barometer_store::{Deed, Noted, Role};
 use barometer_strategy::{Change, Strategy};
+use jiff::tz::TimeZone;
 use serde::Deserialize;
 
 use crate::access::RequestContext;
 use crate::extract::{Form, Path};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::strategy::expectations;
+use crate::pages::strategy::{changed_map, expectations};
 use crate::pages::{page, trail};
 use crate::{App, exports, words};
 
@@ -33,7 +34,10 @@ struct SheetPage {
     changes: Vec<Change>,
     map: String,
     evidence: Vec<EvidenceRow>,
+    days: Vec<DayRow>,
     risks: Vec<String>,
+    /// The journey map with what changes.
+    picture: Option<String>,
     found: Vec<String>,
     waived: Vec<String>,
     broken: Vec<String>,
@@ -51,6 +55,17 @@ struct EvidenceRow {
     seed: String,
     verdict: Option<Verdict>,
     problem: Option<&'static str>,
+}
+
+/// A day that was tried.
+struct DayRow {
+    day: String,
+    evidence: String,
+    contact_type: String,
+    level: String,
+    target: String,
+    is_short: bool,
+    verdict: Option<Verdict>,
 }
 
 struct RecordRow {
@@ -95,6 +110,13 @@ pub(crate) async fn show(
     let documents = opened.evidence.iter().filter_map(|each| each.document.as_ref());
     let risks = Risks::of(&opened.strategy, documents);
     let version = opened.version().map_or(0, |version| version.version);
+    let from = opened.against().map(|against| against.version);
+    let picture = if opened.changes.is_empty() || opened.version().is_none() {
+        None
+    } else {
+        Some(changed_map(&app, &context, (version, from)).await?)
+    };
+    let from = from.map_or_else(String::new, |from| format!("&from={from}"));
     page(&SheetPage {
         frame: Frame::of(&context, Stage::GoLive, None),
         number,
@@ -102,7 +124,9 @@ pub(crate) async fn show(
         answer: answer(&context, &opened),
         state: opened.sheet.state.words(),
         facts: facts(&context, &opened),
-        map: format!("/strategy?version={version}&day={}", context.day),
+        map: format!("/strategy?version={version}{from}&day={}", context.day),
+        picture,
+        days: risks.days.iter().map(|day| DayRow::of(day, zone)).collect(),
         evidence: opened
             .evidence
             .iter()
@@ -265,16 +289,28 @@ impl EvidenceRow {
     }
 }
 
+impl DayRow {
+    fn of(day: &TriedDay, zone: &TimeZone) -> Self {
+        let first = day.start.to_zoned(zone.clone()).date();
+        let days = (day.secs / 86_400.0).ceil();
+        Self {
+            day: if days > 1.0 {
+                format!("{days:.0} days from {}", words::long_day(first))
+            } else {
+                words::long_day(first)
+            },
+            evidence: day.evidence.clone(),
+            contact_type: day.contact_type.clone(),
+            level: words::estimated_percent(Some(day.level)),
+            target: words::whole_percent(day.wanted),
+            is_short: day.level.mean < day.wanted,
+            verdict: day.verdict,
+        }
+    }
+}
+
 fn risk_words(risks: &Risks) -> Vec<String> {
     let mut told = Vec::new();
-    if let Some(worst) = &risks.worst {
-        let verdict = worst.verdict.map_or("", Verdict::word);
-        told.push(format!(
-            "Lowest service level: {} in {}; it {verdict}.",
-            words::estimated_percent(Some(worst.level)),
-            worst.name
-        ));
-    }
     if let Some((volume, before)) = risks.breaks_at {
         let before = before.map_or_else(String::new, |before| {
             format!(" (without the change: {})", words::whole_percent(before))
@@ -412,7 +448,6 @@ pub(crate) async fn document(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use barometer_plan::WorstDay;
 
     fn estimate(mean: f64, half_width: f64) -> Estimate {
         Estimate { mean, error: Some(half_width / 2.0), half_width: Some(half_width) }
@@ -421,11 +456,7 @@ mod tests {
     #[test]
     fn risks_are_told_in_the_planners_words() {
         let risks = Risks {
-            worst: Some(WorstDay {
-                name: "storm day".to_owned(),
-                level: estimate(0.712, 0.01),
-                verdict: Some(Verdict::Breaks),
-            }),
+            days: Vec::new(),
             breaks_at: Some((0.89, Some(0.75))),
             differences: vec![
                 ("Sailing changes".to_owned(), estimate(0.087, 0.01)),
@@ -434,11 +465,29 @@ mod tests {
             ],
         };
         insta::assert_snapshot!(risk_words(&risks).join("\n"), @"
-        Lowest service level: 71.2 ± 1.0 % in storm day; it breaks.
         Every target holds up to 89 % of the forecast volume (without the change: 75 %).
         Who gains: Sailing changes +8.7 points and Groups +2.0 points.
         Who loses: Bookings −1.4 points.
         ");
         assert!(risk_words(&Risks::default()).is_empty());
+    }
+
+    #[test]
+    fn a_tried_day_is_told_by_its_date_in_the_centres_zone() {
+        let day = TriedDay {
+            evidence: "the whole centre".to_owned(),
+            start: "2026-07-03T23:00:00Z".parse().expect("a moment"),
+            secs: 86_400.0,
+            contact_type: "Bookings".to_owned(),
+            level: estimate(0.712, 0.01),
+            wanted: 0.8,
+            verdict: Some(Verdict::Breaks),
+        };
+        let zone = TimeZone::get("Europe/London").expect("a zone");
+        let row = DayRow::of(&day, &zone);
+        assert_eq!((row.day.as_str(), row.level.as_str()), ("Saturday 4 July", "71.2 ± 1.0 %"));
+        assert!(row.is_short && row.target == "80 %");
+        let week = TriedDay { secs: 7.0 * 86_400.0, ..day };
+        assert_eq!(DayRow::of(&week, &zone).day, "7 days from Saturday 4 July");
     }
 }

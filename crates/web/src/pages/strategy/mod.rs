@@ -225,6 +225,18 @@ pub(crate) async fn map_file(
     Ok(crate::exports::attachment(&name, "image/svg+xml", map.render()?.into_bytes()))
 }
 
+/// The map of a version with what it changes of another, for a page that says so.
+pub(super) async fn changed_map(
+    app: &App,
+    context: &RequestContext,
+    (version, from): (i32, Option<i32>),
+) -> Result<String, PageError> {
+    let opened = open(app, context, Which::Version(version)).await?;
+    let seen = Seen::of(app, context, opened, Asked { from, ..Asked::default() }).await?;
+    let address = format!("/strategy?version={version}&day={}", context.day);
+    Ok(MapView::of(&Drawn::of(&seen, None, &address)).render()?)
+}
+
 async fn open(app: &App, context: &RequestContext, which: Which) -> Result<Opened, PageError> {
     Ok(Opened::open(&app.store, &context.centre, which).await?)
 }
@@ -325,7 +337,7 @@ async fn page_of(
         frame: Frame::of(context, Stage::Strategy, None),
         question: format!("What happens to a contact on {} at {time}?", seen.at.strftime("%A")),
         answer: parts::answer(seen),
-        map: MapView::of(&Drawn::of(seen, Some(part), &address)),
+        map: MapView::of(&Drawn::of(seen, Some(part), &address)).beside_panel(),
         panel: PanelView::of(seen, part, context, &address),
         findings: findings.map(|each| FindingView::of(each, &opened.strategy, &address)).collect(),
         waived: seen.waived.iter().map(|each| WaivedRow::of(each, opened, centre)).collect(),

@@ -54,6 +54,8 @@ pub(super) struct MapView {
     stops: Vec<StopView>,
     /// Whether it stands alone, in a file of its own.
     pub is_file: bool,
+    /// Whether a panel beside it shows the step that is chosen; elsewhere a step leads to the strategy page.
+    has_panel: bool,
 }
 
 /// A link, as a ribbon.
@@ -197,7 +199,13 @@ impl MapView {
             stops: stops.collect(),
             ribbons,
             is_file: false,
+            has_panel: false,
         }
+    }
+
+    /// The same beside a panel.
+    pub fn beside_panel(self) -> Self {
+        Self { has_panel: true, ..self }
     }
 }
 
