@@ -35,6 +35,9 @@ pub struct Character {
     handle_secs: f64,
     /// Places in the queue and longest wait in seconds of its strategy.
     queue: (Option<u32>, Option<u32>),
+    /// Share of callers who hang up before they reach it: in the menu, or while something is played to them. That is what
+    /// the demo's strategy makes of their patience.
+    pub(crate) hang_up_share: f64,
 }
 
 /// What a paid hour of one person costs.
@@ -60,6 +63,7 @@ impl Character {
             online_booking: 0.8,
             handle_secs: 335.0,
             queue: (Some(120), None),
+            hang_up_share: 0.018,
         };
         let sailing_changes = Self {
             name: "Sailing changes",
@@ -74,6 +78,7 @@ impl Character {
             online_booking: 1.0,
             handle_secs: 262.0,
             queue: (None, Some(600)),
+            hang_up_share: 0.042,
             ..bookings
         };
         let vehicles = Self {
@@ -89,6 +94,7 @@ impl Character {
             online_booking: 0.95,
             handle_secs: 405.0,
             queue: (None, None),
+            hang_up_share: 0.0,
             ..bookings
         };
         let assisted = Self {
@@ -110,6 +116,7 @@ impl Character {
             online_booking: 1.0,
             handle_secs: 470.0,
             queue: (None, None),
+            hang_up_share: 0.0,
             ..bookings
         };
         let groups = Self {
@@ -131,6 +138,7 @@ impl Character {
             online_booking: 0.9,
             handle_secs: 610.0,
             queue: (Some(20), Some(300)),
+            hang_up_share: 0.0,
             ..bookings
         };
         let chat = Self {
@@ -152,6 +160,7 @@ impl Character {
             online_booking: 1.3,
             handle_secs: 560.0,
             queue: (Some(40), None),
+            hang_up_share: 0.0,
             ..bookings
         };
         let email = Self {
@@ -175,6 +184,7 @@ impl Character {
             online_booking: 0.85,
             handle_secs: 380.0,
             queue: (None, None),
+            hang_up_share: 0.0,
             ..bookings
         };
         let mut all = [bookings, sailing_changes, vehicles, assisted, groups, chat, email];

@@ -35,6 +35,8 @@ const WAITS: u64 = 0x77A1_7500;
 const WRAP_UP_SHARE: f64 = 0.16;
 /// How much that share spreads from interval to interval.
 const WRAP_UP_SPREAD: f64 = 0.12;
+/// Tells the luck of those who hang up before they reach a queue from that of contacts.
+const HANG_UPS: u64 = 0x41D0_0F00;
 /// Tells the luck of wrap-ups from that of contacts.
 const WRAP_UPS: u64 = 0x33AF_5500;
 
@@ -69,6 +71,7 @@ pub(crate) fn past(
     let mut rng = Xoshiro256PlusPlus::seed_from_u64(seed);
     let mut waits = Xoshiro256PlusPlus::seed_from_u64(seed ^ WAITS);
     let mut wrap_ups = Xoshiro256PlusPlus::seed_from_u64(seed ^ WRAP_UPS);
+    let mut hang_ups = Xoshiro256PlusPlus::seed_from_u64(seed ^ HANG_UPS);
     let mut past = Vec::new();
     let mut day = FIRST_DAY;
     let kept_from = TODAY.saturating_sub(PAST_COVER_WEEKS.weeks());
@@ -77,11 +80,14 @@ pub(crate) fn past(
         let present = 1.0 - rng.random_range(0.0..MOST_MISSING);
         for slot in 0..GRAIN.slots_per_day() {
             let at = day.at((slot / 2) as i8, (slot % 2 * 30) as i8, 0, 0);
-            let Some((mut interval, outcome)) =
+            let Some((mut interval, mut outcome)) =
                 half_hour(character, at, luck, present, zone, &mut rng)
             else {
                 continue;
             };
+            if character.hang_up_share > 0.0 {
+                outcome = hang_up(&mut interval, character, (at, present), &mut hang_ups);
+            }
             interval.speed = outcome.map(|outcome| speed(&interval, &outcome, &mut waits));
             let handle = interval.handle_secs.filter(|_| outcome.is_some());
             interval.wrap_up_secs = handle.map(|handle| wrap_up(handle, &mut wrap_ups));
@@ -130,6 +136,29 @@ fn half_hour(
         speed: None,
     };
     Some((interval, outcome))
+}
+
+/// Lets some callers hang up before they reach the queue; the others find it so much emptier.
+fn hang_up(
+    interval: &mut PastInterval,
+    character: &Character,
+    (at, present): (DateTime, f64),
+    rng: &mut Xoshiro256PlusPlus,
+) -> Option<Outcome> {
+    let some_of = |contacts: u64, share: f64, rng: &mut Xoshiro256PlusPlus| {
+        Binomial::new(contacts, share).map_or(0, |leaving| leaving.sample(rng))
+    };
+    let offered = u64::from(interval.offered);
+    let reach = offered - some_of(offered, character.hang_up_share, rng);
+    let outcome = outcome(character, at, reach as f64, present);
+    let lost = outcome.map_or(0.0, |outcome| outcome.abandonment);
+    let answered = reach - some_of(reach, lost, rng);
+    interval.answered = answered as u32;
+    interval.abandoned = interval.offered - interval.answered;
+    if answered == 0 {
+        interval.handle_secs = None;
+    }
+    outcome
 }
 
 /// The mean wrap-up of an interval, in tenths of a second.

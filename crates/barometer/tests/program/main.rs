@@ -179,7 +179,7 @@ async fn the_demo_is_loaded_once_and_a_half_loaded_one_is_begun_anew(pool: PgPoo
     let store = Store::on(pool.clone());
     let centre = store.centre().await.unwrap().unwrap();
     assert_eq!(store.contact_types(centre.id).await.unwrap().len(), 7);
-    assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 3);
+    assert_eq!(store.latest_trials(None, 9).await.unwrap().len(), 5);
     the_faulty_draft_has_its_six_faults(&store, &centre).await;
     assert!(run(&database, &["demo"], "").status.success());
     assert_eq!(
