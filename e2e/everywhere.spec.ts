@@ -10,7 +10,7 @@ const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/strat
 async function pages(page: Page) {
   await page.goto('/staffing');
   const { pathname, search } = new URL(page.url());
-  const staffing = ['', '/what-if', '/roster', '/lines'].map((tab) => pathname + tab + search);
+  const staffing = ['', '/what-if', '/roster', '/customers', '/lines'].map((tab) => pathname + tab + search);
   await page.goto('/demand');
   const address = await page.getByRole('link', { name: 'Bookings', exact: true }).getAttribute('href');
   return [...PAGES, ...staffing, `${staffing[0]}&span=week`, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];

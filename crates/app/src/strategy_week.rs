@@ -1,7 +1,7 @@
 //! The week that a strategy is looked at with: who comes, who is on shift, as planned.
 
 use barometer_forecast::Grain;
-use barometer_plan::{CoverInterval, ForecastInterval, customers_of};
+use barometer_plan::{CoverInterval, ForecastInterval};
 use barometer_preflight::{ContactTypePremise, Finding, Premises, TeamPremise, preflight};
 use barometer_store::{Centre, ContactType, Store, Waiver};
 use barometer_strategy::{Duration, Strategy};
@@ -11,6 +11,7 @@ use jiff::civil::Date;
 
 use crate::AppError;
 use crate::planning::span;
+use crate::trials;
 
 /// Days that are looked at, from the Monday.
 const DAYS: i64 = 7;
@@ -119,7 +120,7 @@ impl Grid {
     }
 
     fn premise(&self, each: &ContactType, forecast: &[ForecastInterval]) -> ContactTypePremise {
-        let customers = customers_of(&each.rules, &Duration::exponential(1.0));
+        let customers = trials::customers(each, &Duration::exponential(1.0));
         let mut contacts = vec![0.0; self.intervals];
         let (mut all, mut work) = (0.0, 0.0);
         for interval in forecast {

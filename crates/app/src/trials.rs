@@ -6,7 +6,7 @@ use barometer_plan::{
     DayLoad, Storm, TypePlan, customers_of, loads_by_date, typical_and_fullest, worst_past_day,
 };
 use barometer_store::{ContactType, Store};
-use barometer_strategy::Duration;
+use barometer_strategy::{Customers, Duration};
 use futures_util::future::try_join_all;
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -56,6 +56,11 @@ pub struct PlayedDays {
     pub is_as_it_was: bool,
 }
 
+/// What the contacts of a type are like: by its targets, and by the habits that are kept with it.
+pub(crate) fn customers(of: &ContactType, handling: &Duration) -> Customers {
+    of.habits.given_to(customers_of(&of.rules, handling))
+}
+
 impl Scope {
     /// The contact types with these ids; all of them where none is named.
     pub fn of(all: &[ContactType], ids: &[Uuid]) -> Self {
@@ -98,7 +103,7 @@ impl Scope {
             Ok::<_, AppError>(TypePlan {
                 name: each.name.clone(),
                 rules: each.rules,
-                customers: customers_of(&each.rules, handling),
+                customers: customers(each, handling),
                 interval_secs: each.grain.secs(),
                 plan,
                 luck: luck.filter(|_| !played.is_as_it_was),

@@ -2,6 +2,7 @@
 
 use barometer_forecast::{Grain, MethodName};
 use barometer_plan::{EvidenceRules, LineRules, Rules};
+use barometer_strategy::CustomerHabits;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -40,6 +41,8 @@ pub struct ContactType {
     pub grain: Grain,
     /// Its targets.
     pub rules: Rules,
+    /// Who of its customers calls again, and kinds of customers.
+    pub habits: CustomerHabits,
     /// The forecast method that a planner insists on; none for the best on held-out weeks.
     pub pinned_method: Option<MethodName>,
     /// The contact type that it is forecast like, and which share of it, while it has no history.
@@ -63,6 +66,7 @@ struct ContactTypeRow {
     name: String,
     grain_minutes: i16,
     rules: Json<Rules>,
+    habits: Json<CustomerHabits>,
     pinned_method: Option<String>,
     like_type_id: Option<Uuid>,
     like_share: Option<f64>,
@@ -81,6 +85,7 @@ impl TryFrom<ContactTypeRow> for ContactType {
             name: row.name,
             grain,
             rules: row.rules.0,
+            habits: row.habits.0,
             pinned_method: row.pinned_method.as_deref().and_then(MethodName::from_slug),
             like: row.like_type_id.zip(row.like_share),
             archived_at: row.archived_at.map(|at| at.to_jiff()),
@@ -88,8 +93,8 @@ impl TryFrom<ContactTypeRow> for ContactType {
     }
 }
 
-const CONTACT_TYPES: &str = "SELECT id, centre_id, name, grain_minutes, rules, pinned_method, like_type_id, like_share, \
-     archived_at \
+const CONTACT_TYPES: &str = "SELECT id, centre_id, name, grain_minutes, rules, habits, pinned_method, \
+     like_type_id, like_share, archived_at \
      FROM contact_types";
 
 impl Store {
@@ -283,6 +288,19 @@ impl Store {
             .map_err(&failed)?;
         queue_forecast_of(&mut tx, contact_type, save.by).await?;
         tx.commit().await.map_err(&failed)
+    }
+
+    /// Changes the habits of a contact type's customers.
+    pub async fn save_habits(
+        &self,
+        contact_type: Uuid,
+        habits: &CustomerHabits,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let change = sqlx::query("UPDATE contact_types SET habits = $2 WHERE id = $1")
+            .bind(contact_type)
+            .bind(Json(habits));
+        self.save_edited(Edited::Habits(contact_type), save, "saving customers", change).await
     }
 
     /// Changes a contact type's targets, and keeps those from before for

@@ -14,6 +14,8 @@ use crate::{Store, StoreError};
 pub enum Edited {
     /// The targets of a contact type.
     Targets(Uuid),
+    /// The habits of a contact type's customers.
+    Habits(Uuid),
     /// The cover of a contact type, with the shifts behind it.
     Cover(Uuid),
     /// The method that a contact type is forecast with.
@@ -37,6 +39,7 @@ impl Edited {
     const fn key(self) -> (&'static str, Uuid) {
         match self {
             Self::Targets(id) => ("targets", id),
+            Self::Habits(id) => ("habits", id),
             Self::Cover(id) => ("cover", id),
             Self::Method(id) => ("method", id),
             Self::Lines(id) => ("lines", id),

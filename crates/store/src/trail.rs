@@ -39,6 +39,8 @@ pub enum Deed {
     ImportUndone,
     /// Changed a contact type's targets.
     TargetsChanged,
+    /// What a contact type's customers are like.
+    CustomersChanged,
     /// Changed the people planned.
     CoverChanged,
     /// Put a contact type into the archive.
@@ -55,7 +57,7 @@ pub enum Deed {
 
 impl Deed {
     /// All of them.
-    pub const ALL: [Self; 20] = [
+    pub const ALL: [Self; 21] = [
         Self::SignedIn,
         Self::SignInRefused,
         Self::SessionsEnded,
@@ -70,6 +72,7 @@ impl Deed {
         Self::ImportSaved,
         Self::ImportUndone,
         Self::TargetsChanged,
+        Self::CustomersChanged,
         Self::CoverChanged,
         Self::ContactTypeArchived,
         Self::ContactTypeRestored,
@@ -95,6 +98,7 @@ impl Deed {
             Self::ImportSaved => "import_saved",
             Self::ImportUndone => "import_undone",
             Self::TargetsChanged => "targets_changed",
+            Self::CustomersChanged => "customers_changed",
             Self::CoverChanged => "cover_changed",
             Self::ContactTypeArchived => "contact_type_archived",
             Self::ContactTypeRestored => "contact_type_restored",
@@ -126,6 +130,7 @@ impl Deed {
             Self::ImportSaved => "saved history",
             Self::ImportUndone => "undid an import",
             Self::TargetsChanged => "changed targets",
+            Self::CustomersChanged => "changed customers",
             Self::CoverChanged => "changed the cover",
             Self::ContactTypeArchived => "archived a contact type",
             Self::ContactTypeRestored => "restored a contact type",

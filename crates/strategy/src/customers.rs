@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::Duration;
+use crate::{Duration, Fault};
 
 /// How a contact comes.
 #[derive(
@@ -91,6 +91,33 @@ pub struct Profile {
     /// Attributes by name.
     #[serde(default)]
     pub attributes: BTreeMap<String, String>,
+}
+
+/// What a contact type's customers are like, beside how they come, how long they take and how long they wait.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct CustomerHabits {
+    /// Who calls again after abandoning.
+    pub after_abandoning: Option<TryAgain>,
+    /// Who calls again after the busy tone or a release.
+    pub after_blocked: Option<TryAgain>,
+    /// Who calls again after having been served.
+    pub repeat: Option<Repeat>,
+    /// Kinds of customers.
+    pub profiles: Vec<Profile>,
+}
+
+impl CustomerHabits {
+    /// Customers who have these habits.
+    pub fn given_to(&self, customers: Customers) -> Customers {
+        let Self { after_abandoning, after_blocked, repeat, profiles } = self.clone();
+        Customers { after_abandoning, after_blocked, repeat, profiles, ..customers }
+    }
+
+    /// What is wrong with them, if anything.
+    pub fn fault(&self) -> Option<Fault> {
+        self.given_to(Customers::calls(1.0, None)).fault()
+    }
 }
 
 /// The customers of several contact types, by the type's name: the form of a file.

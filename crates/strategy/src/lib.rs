@@ -30,7 +30,7 @@ mod start;
 mod types;
 
 pub use changes::{Change, PartChange, changed_parts, changes, field_words};
-pub use customers::{Channel, Customers, CustomersFile, Profile, Repeat, TryAgain};
+pub use customers::{Channel, CustomerHabits, Customers, CustomersFile, Profile, Repeat, TryAgain};
 pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::{Fault, is_unseen};

@@ -65,7 +65,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Form<T> {
 const LONGEST_FIELD: usize = 100_000;
 
 /// Fields that may have several lines.
-const MANY_LINES: [&str; 5] = ["customers", "why_wanted", "conditions", "way_back", "text"];
+const MANY_LINES: [&str; 4] = ["why_wanted", "conditions", "way_back", "text"];
 
 /// Where a request comes from, where that is known.
 pub(crate) struct ClientAddress(pub Option<IpAddr>);

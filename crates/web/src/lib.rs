@@ -159,6 +159,10 @@ pub fn router(app: App) -> Router {
             get(staffing::show_cover).post(staffing::import_roster),
         )
         .route("/staffing/{contact_type}/roster/{format}", get(staffing::export_roster))
+        .route(
+            "/staffing/{contact_type}/customers",
+            get(staffing::customers::show).post(staffing::customers::save),
+        )
         .route("/staffing/{contact_type}/cover", post(staffing::save_cover))
         .route("/staffing/{contact_type}/shifts", post(staffing::start_search))
         .route("/staffing/{contact_type}/shifts/{search}", get(staffing::search_progress))

@@ -127,6 +127,7 @@ mod tests {
             name,
             grain: Grain::Half,
             rules: Rules::STARTING,
+            habits: Default::default(),
             pinned_method: None,
             like: None,
             archived_at: None,

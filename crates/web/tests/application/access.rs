@@ -70,6 +70,8 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/staffing/{bookings}/roster/ics"), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}/shifts/{id}"), Role::Viewer),
         (get.clone(), format!("/staffing/{bookings}/lines"), Role::Viewer),
+        (get.clone(), format!("/staffing/{bookings}/customers"), Role::Viewer),
+        (post.clone(), format!("/staffing/{bookings}/customers"), Role::Planner),
         (post.clone(), format!("/staffing/{bookings}/targets/undo"), Role::Planner),
         (post.clone(), format!("/staffing/{bookings}/roster"), Role::Planner),
         (post.clone(), format!("/staffing/{bookings}/shifts"), Role::Planner),

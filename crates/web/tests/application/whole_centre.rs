@@ -241,38 +241,68 @@ async fn a_trial_may_rest_on_a_frozen_forecast(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
-async fn customers_are_described_for_sorting_steps_and_refused_where_they_cannot_be(pool: PgPool) {
+async fn customers_are_kept_with_their_contact_type_and_come_in_trials(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;
-    let schema = planner.get("/customers-schema.json").await;
-    schema.says("\"profiles\"").says("\"after_abandoning\"");
-    let post = async |customers: &str| {
-        let form = format!(
-            "version={}&days={TODAY}&cover=planned&demand=exact&replications=4&seed=5&customers={}",
-            centre.strategy_version,
-            customers.replace(' ', "+").replace('"', "%22")
-        );
-        planner.post("/trials", &form).await
-    };
-    let chatty = r#"{ "contact_types": { "Bookings": { "channel": "call",
-        "handling": { "constant": { "secs": 200 } }, "patience": null,
-        "repeat": { "share": 0.2, "after": { "constant": { "secs": 600 } } } } } }"#;
-    let chatty = chatty.replace('\n', " ");
-    let queued = post(&chatty).await;
+    planner.get("/customers-schema.json").await.says("\"profiles\"").says("\"after_abandoning\"");
+    let page = format!("/staffing/{}/customers", centre.bookings);
+    planner.get(&page).await.says("Nobody calls again. All customers are alike.");
+    let habits = "abandoned_percent=&repeat_percent=20&repeat_minutes=10&blocked_percent=30&blocked_minutes=2&blocked_most=3\
+        &share=12.5&language=nb&number=&attributes=tier%3Dfrequent&share=&language=&number=&attributes=";
+    let saved = planner.save(&page, &page, habits).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let shown = planner.get(saved.location()).await;
+    shown
+        .says("Saved.")
+        .says("20.0 % of those who were served call again, after 10 min on average");
+    shown.says("value=\"12.5\"").says("tier=frequent");
+    let form = format!(
+        "version={}&days={TODAY}&cover=planned&demand=exact&replications=4&seed=5",
+        centre.strategy_version
+    );
+    let queued = planner.post("/trials", &form).await;
     assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
-    let trial = latest(&centre).await;
-    let customers = &trial.inputs.types[0].customers;
-    assert_eq!((customers.repeat.as_ref().unwrap().share, &customers.patience), (0.2, &None));
-    planner.get(&format!("/trials?again={}", trial.id)).await.says("&#34;repeat&#34;");
-    for (customers, wanted) in [
-        ("{", "this is no description of customers"),
-        (&chatty.replace("repeat", "repaet"), "contact_types.Bookings"),
-        (&chatty.replace("Bookings", "Groups"), "“Groups” is none of the contact types"),
-        (&chatty.replace("0.2", "1.2"), "share"),
+    let customers = latest(&centre).await.inputs.types[0].customers.clone();
+    assert_eq!(customers.repeat.as_ref().unwrap().share, 0.2);
+    assert_eq!(customers.after_blocked.as_ref().unwrap().most_attempts, Some(3));
+    assert_eq!((customers.after_abandoning.as_ref(), customers.profiles.len()), (None, 1));
+    assert!(customers.patience.is_some(), "patience is that of the targets");
+    // A share that is typed for one trial stands in their place.
+    planner.post("/trials", &format!("{form}&again_percent=50&again_minutes=5")).await;
+    let customers = latest(&centre).await.inputs.types[0].customers.clone();
+    assert_eq!(customers.after_abandoning.unwrap().share, 0.5);
+    assert_eq!(customers.repeat.unwrap().share, 0.2);
+
+    for (typed, wanted) in [
+        ("repeat_percent=120&repeat_minutes=10", "Must be 0 to 100 %"),
+        ("repeat_percent=20&repeat_minutes=", "Must be 0.1 to 10,080 minutes"),
+        (
+            "abandoned_percent=100&abandoned_minutes=1&abandoned_most=1",
+            "whole number from 2 to 100",
+        ),
+        ("share=x&language=&number=&attributes=", "Row 1: the share must be 0 to 100 %."),
+        ("share=5&language=&number=&attributes=gold", "“gold” is no attribute"),
+        (
+            "share=60&language=nb&number=&attributes=&share=50&language=de&number=&attributes=",
+            "The shares add up to 110.0 %; 100 % is the most.",
+        ),
     ] {
-        let refused = post(customers).await;
-        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{customers}");
-        refused.says("id=\"customers-wrong\"").says(wanted);
+        let refused = planner.save(&page, &page, typed).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{typed}");
+        refused.says(wanted);
     }
-    assert_eq!(centre.store.latest_trials(None, 9).await.unwrap().len(), 1);
+    // Two who save at once: the second is told, and what was typed stays.
+    let (first, second) = (planner.get(&page).await, planner.get(&page).await);
+    let with = |version: &str, percent: u32| {
+        format!("based_on={version}&repeat_percent={percent}&repeat_minutes=10")
+    };
+    let (one, other) = (first.version(&page), second.version(&page));
+    assert_eq!(planner.post(&page, &with(&one, 7)).await.status, StatusCode::SEE_OTHER);
+    let late = planner.post(&page, &with(&other, 9)).await;
+    assert_eq!(late.status, StatusCode::UNPROCESSABLE_ENTITY);
+    late.says("saved this on").says("value=\"9\"");
+    let kept = centre.store.contact_type(centre.bookings).await.unwrap().habits;
+    assert!((kept.repeat.unwrap().share - 0.07).abs() < 1e-12);
+    let admin = centre.visitor(Role::Administrator).await;
+    admin.get("/people/trail").await.says("changed customers");
 }

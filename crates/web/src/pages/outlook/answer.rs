@@ -167,6 +167,7 @@ mod tests {
                 name: name.to_owned(),
                 grain: Grain::Hour,
                 rules: Rules::STARTING,
+                habits: Default::default(),
                 pinned_method: None,
                 like: None,
                 archived_at: None,

@@ -14,17 +14,19 @@ pub(crate) enum Tab {
     Need,
     WhatIf,
     Cover,
+    Customers,
     Lines,
 }
 
 impl Tab {
-    const ALL: [Self; 4] = [Self::Need, Self::WhatIf, Self::Cover, Self::Lines];
+    const ALL: [Self; 5] = [Self::Need, Self::WhatIf, Self::Cover, Self::Customers, Self::Lines];
 
     const fn name(self) -> &'static str {
         match self {
             Self::Need => "Need",
             Self::WhatIf => "What if",
             Self::Cover => "Cover",
+            Self::Customers => "Customers",
             Self::Lines => "Lines and ports",
         }
     }
@@ -34,6 +36,7 @@ impl Tab {
             Self::Need => "",
             Self::WhatIf => "/what-if",
             Self::Cover => "/roster",
+            Self::Customers => "/customers",
             Self::Lines => "/lines",
         }
     }

@@ -2,6 +2,7 @@
 
 mod agents;
 mod cover;
+pub(crate) mod customers;
 mod every_interval;
 mod export;
 mod head;

@@ -6,7 +6,7 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs, TypePlan};
 use barometer_store::{NewTrial, StrategyVersion, TrialSet};
-use barometer_strategy::{Channel, CustomersFile, Duration, Strategy, TryAgain};
+use barometer_strategy::{Channel, Duration, Strategy, TryAgain};
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -53,8 +53,6 @@ pub(crate) struct TrialForm {
     /// minutes on average; nothing where nobody does.
     pub again_percent: String,
     pub again_minutes: String,
-    /// Customers of contact types as JSON, in the form of their file; nothing for plain ones.
-    pub customers: String,
     /// Which numbers contacts come from: see [`Basis::parse`].
     pub demand: String,
     pub replications: String,
@@ -76,7 +74,6 @@ impl Default for TrialForm {
             more: Vec::new(),
             precision: String::new(),
             handling: "exponential".to_owned(),
-            customers: String::new(),
             again_percent: String::new(),
             again_minutes: "10".to_owned(),
             demand: "uncertain".to_owned(),
@@ -239,31 +236,6 @@ impl TrialForm {
         }
     }
 
-    /// Lets the contact types that are described have these customers.
-    fn describe_customers(&self, plans: &mut [TypePlan], wrong: &mut FormErrors) {
-        if self.customers.trim().is_empty() {
-            return;
-        }
-        let file = match CustomersFile::from_json(&self.customers) {
-            Ok(file) => file,
-            Err(error) => return wrong.note("customers", format!("{error}.")),
-        };
-        let is_known = |name: &&String| plans.iter().any(|plan| plan.name == **name);
-        if let Some(unknown) = file.contact_types.keys().find(|name| !is_known(name)) {
-            let message = format!("“{unknown}” is none of the contact types that are tried.");
-            return wrong.note("customers", message);
-        }
-        for plan in plans {
-            if let Some(described) = file.contact_types.get(&plan.name) {
-                if let Some(fault) = described.fault() {
-                    let message = format!("{}: {}: {}.", plan.name, fault.field, fault.message);
-                    wrong.note("customers", message);
-                }
-                plan.customers = described.clone();
-            }
-        }
-    }
-
     /// Whether customers who were not served try again.
     fn try_again(&self, wrong: &mut FormErrors) -> Option<TryAgain> {
         let percent = wrong.number("again_percent", &self.again_percent)?;
@@ -306,15 +278,13 @@ impl TrialForm {
             wrong.note("precision", "Must be 0.01 to 50 points; leave it empty to play all days.");
         }
         let again = self.try_again(&mut wrong);
-        let mut plans = plans.to_vec();
-        self.describe_customers(&mut plans, &mut wrong);
         let people = self.people(&mut wrong);
         let (Some(replications), Some(seed), Some(people), true) =
             (replications, seed, people, wrong.is_empty())
         else {
             return Err(wrong);
         };
-        let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, &plans, &people)
+        let mut inputs = TrialInputs::of_centre(strategy.clone(), zone, plans, &people)
             .map_err(|error| refusal(&error))?;
         let customers = inputs.types.iter_mut().map(|each| &mut each.customers);
         for each in customers.filter(|each| each.channel != Channel::Task) {

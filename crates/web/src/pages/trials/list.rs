@@ -53,6 +53,8 @@ pub(crate) struct FormView {
     pub typed: TrialForm,
     pub no_plan: Option<String>,
     pub strategy: String,
+    /// The page of what customers are like, of the first contact type.
+    pub customers: String,
     /// What the chosen contact types are called together.
     pub subject: String,
     /// The day that is looked at, which the addresses keep.
@@ -247,6 +249,9 @@ impl FormView {
             teams: strategy.map_or_else(Vec::new, |strategy| team_lines(&strategy, &scope, &typed)),
             no_plan,
             strategy: Stage::Strategy.address(context.day, None),
+            customers: scope.ids().first().map_or_else(String::new, |first| {
+                format!("/staffing/{first}/customers?day={}", context.day)
+            }),
             subject: scope_name(&scope),
             day: context.day,
             typed,

@@ -73,6 +73,7 @@ mod tests {
             name: (*name).to_owned(),
             grain: Grain::Half,
             rules: Rules::STARTING,
+            habits: Default::default(),
             pinned_method: None,
             like: None,
             archived_at: None,
