@@ -141,6 +141,11 @@ test('what a campaign does to the inbound day is compared in one press', async (
 test('a trial counts what its campaigns do', async ({ page }) => {
   await signIn(page, 'viewer');
   await page.goto('/strategy/campaigns');
+  // An hour of anybody costs 22.50 here: so much for each conversation of it.
+  const figure = async (term: string) => Number(await page.locator('dl.listed div').filter({ hasText: term }).locator('dd').first().textContent());
+  const [cost, conversations] = [await figure('Cost of these hours for each conversation'), await figure('Conversations for each agent hour')];
+  expect(cost * conversations).toBeGreaterThan(0.97 * 22.5);
+  expect(cost * conversations).toBeLessThan(1.03 * 22.5);
   await page.getByRole('link', { name: 'the whole centre' }).click();
   const row = page.getByRole('row', { name: /^Sailing news/ });
   // Safe: hardly a day is over the ceiling of 3 %.

@@ -11,9 +11,11 @@ use barometer_app::drafts::Opened;
 use barometer_dialling::need::{CallMix, Goal};
 use barometer_dialling::pace::{Pace, PacingMap};
 use barometer_dialling::{CallingTimes, Detection};
+use barometer_plan::channel_of;
 use barometer_preflight::{CampaignNow, campaigns_now};
 use barometer_queueing::lines_for_blocking;
 use barometer_simulate::CampaignMeasures;
+use barometer_store::ContactType;
 use barometer_strategy::{Campaign, Pacing, ServedBy, Strategy};
 use serde::Deserialize;
 
@@ -643,6 +645,7 @@ fn tried_view(seen: &Seen, campaign: &Campaign, tried: &CampaignMeasures) -> Opt
             "Conversations for each agent hour",
             tried.per_agent_hour.map_or_else(|| "–".to_owned(), |p| words::one_decimal(p.mean)),
         ),
+        ("Agent-hours while it dials", words::one_decimal(tried.agent_hours.mean)),
         (
             "Lines in use",
             tried.lines.map_or_else(|| "–".to_owned(), |l| words::one_decimal(l.mean)),
@@ -656,6 +659,9 @@ fn tried_view(seen: &Seen, campaign: &Campaign, tried: &CampaignMeasures) -> Opt
             ),
         ),
     ];
+    if let Some(cost) = cost_per_conversation(seen, campaign, tried) {
+        rows.insert(7, ("Cost of these hours for each conversation", format!("{cost:.2}")));
+    }
     if let Some(share) = thirty_days(campaign, tried) {
         rows.insert(4, ("Abandoned over 30 days, with this day", words::percent(share)));
     }
@@ -693,6 +699,27 @@ fn by_hour(tried: &TriedCampaign, zone: &jiff::tz::TimeZone) -> Vec<HourRow> {
             .map_or_else(|_| "–".to_owned(), |lines| lines.to_string()),
     };
     rows.into_iter().map(row).collect()
+}
+
+/// What the hours of its agents cost for each conversation, by the cost of an hour of the contact types that are at home with
+/// its team, or of all where others serve it; `None` where no cost is known.
+fn cost_per_conversation(
+    seen: &Seen,
+    campaign: &Campaign,
+    tried: &CampaignMeasures,
+) -> Option<f64> {
+    let strategy = &seen.opened.strategy;
+    let is_at_home = |of_type: &&ContactType| match &campaign.served_by {
+        ServedBy::Team(team) => strategy
+            .home_team(&of_type.name, channel_of(&of_type.rules))
+            .is_some_and(|home| home.id == *team),
+        _ => true,
+    };
+    let at_home = seen.opened.types.iter().filter(is_at_home);
+    let costs: Vec<f64> = at_home.filter_map(|of_type| of_type.rules.cost_per_hour).collect();
+    let per_hour = tried.per_agent_hour.filter(|per_hour| per_hour.mean > 0.0)?;
+    let mean = costs.iter().sum::<f64>() / costs.len() as f64;
+    (!costs.is_empty()).then(|| mean / per_hour.mean)
 }
 
 /// The abandoned share of the last 29 days and of a mean day of the trial together.
