@@ -13,7 +13,7 @@ use barometer_store::Centre;
 pub(crate) use rows::Rows;
 use shapes::Shapes;
 pub(crate) use workbook::is_workbook;
-pub use workbook::workbook_rows;
+pub use workbook::{csv_text, workbook_rows};
 
 /// Rows that the layout is guessed from and the columns page shows some of.
 const SAMPLE_ROWS: usize = 500;
@@ -28,6 +28,10 @@ pub enum FileError {
         "The file is UTF-16 text. Save it as CSV in UTF-8, or as a workbook (.xlsx), and send that."
     )]
     WrongEncoding,
+    #[error(
+        "The file is not UTF-8 text. Save it as CSV in UTF-8, or as a workbook (.xlsx), and send that."
+    )]
+    NotUtf8,
     #[error(
         "The workbook is larger than {limit} MB, and a workbook is read at once. Save the sheet as CSV: that may be larger."
     )]

@@ -4,6 +4,7 @@
 use std::io::{Cursor, Read};
 
 use calamine::{Cell, Data, DataRef, Reader, Xlsx};
+use csv_async::AsyncWriterBuilder;
 use tokio::sync::mpsc;
 use zip::ZipArchive;
 
@@ -134,6 +135,23 @@ pub async fn workbook_rows(bytes: Vec<u8>) -> Result<Vec<Vec<String>>, FileError
         all.push(row);
     }
     Ok(all)
+}
+
+/// A file of rows as CSV text: the first sheet of a workbook, or the text that it is.
+///
+/// # Errors
+///
+/// [`FileError`] for a workbook that is damaged or beyond its limits, and for text that is not UTF-8.
+pub async fn csv_text(bytes: Vec<u8>) -> Result<String, FileError> {
+    if !is_workbook(&bytes) {
+        return String::from_utf8(bytes).map_err(|_| FileError::NotUtf8);
+    }
+    let mut writer = AsyncWriterBuilder::new().flexible(true).create_writer(Vec::new());
+    for row in workbook_rows(bytes).await? {
+        writer.write_record(&row).await.map_err(damaged)?;
+    }
+    let text = writer.into_inner().await.map_err(damaged)?;
+    String::from_utf8(text).map_err(damaged)
 }
 
 /// Opens a workbook on a thread of its own.

@@ -113,7 +113,7 @@ impl DayNow {
         moves
     }
 
-    /// The mean pressure of the next two hours at home with a team; `None` where no contact type is at home there.
+    /// The mean pressure of the next two hours at home with a team; `None` where nothing comes there, or nobody is there.
     fn pressure_ahead(&self, team: &str) -> Option<f64> {
         let at_home = (0..self.inputs.types.len())
             .find(|&of| self.inputs.home_of(of).is_some_and(|home| home.team == team))?;
@@ -121,7 +121,8 @@ impl DayNow {
         let ahead = (AHEAD_SECS / self.inputs.interval_secs) as usize;
         let pressures: Vec<f64> =
             (now..now + ahead).filter_map(|at| self.pressure(at_home, at)).collect();
-        Some(pressures.iter().sum::<f64>() / pressures.len().max(1) as f64)
+        let mean = pressures.iter().sum::<f64>() / pressures.len() as f64;
+        (!pressures.is_empty()).then_some(mean)
     }
 
     /// Breaks of a team that are about to begin, an hour later.

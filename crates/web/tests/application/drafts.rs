@@ -5,7 +5,7 @@ use barometer_store::Role;
 use barometer_strategy::{Next, PartId, StepKind, Strategy};
 use sqlx::PgPool;
 
-use crate::visitor::{Centre, Visitor, draw_up, keep_draft, queue_form};
+use crate::visitor::{Centre, TODAY, Visitor, draw_up, keep_draft, queue_form};
 
 const CHANGE: &str = "/strategy/change";
 const DRAFTS: &str = "/strategy/drafts";
@@ -281,6 +281,32 @@ async fn named_agents_come_in_from_a_file_or_are_refused_by_row_and_column(pool:
     assert!(saved.location().contains("draft=1") && saved.location().ends_with("note=saved"));
     let page = planner.get("/strategy/people?draft=1").await;
     page.says("2 agents are named.").says("Ada Quill").says("Norse");
+    // A workbook does as well.
+    let mut book = rust_xlsxwriter::Workbook::new();
+    let sheet = book.add_worksheet();
+    for (row, cells) in
+        [["name", "team", "Norse"], ["Cleo, Marsh", "Bookings team", "7"]].iter().enumerate()
+    {
+        for (column, cell) in cells.iter().enumerate() {
+            sheet.write_string(row as u32, column as u16, *cell).unwrap();
+        }
+    }
+    let bytes = book.save_to_buffer().unwrap();
+    let version = planner
+        .get("/strategy/people?draft=1")
+        .await
+        .version(&format!("/strategy/people?day={TODAY}"));
+    let saved =
+        planner.upload_with("/strategy/people", "people.xlsx", ("based_on", &version), bytes).await;
+    assert!(saved.location().ends_with("note=saved"), "{}", saved.text);
+    planner.get("/strategy/people?draft=1").await.says("One agent is named.").says("Cleo, Marsh");
+    let file = planner.get("/strategy/people.csv?draft=1").await;
+    assert_eq!(file.text, "name,team,Norse\n\"Cleo, Marsh\",Bookings team,7\n");
+    let odd = planner
+        .upload_with("/strategy/people", "people.csv", ("based_on", &version), b"na\xffme".to_vec())
+        .await;
+    odd.says("The file is not UTF-8 text.");
+    upload("name,team,Norse\nAda Quill,Bookings team,4\nBo Tarn,Bookings team,\n").await;
     let file = planner.get("/strategy/people.csv?draft=1").await;
     assert_eq!(file.text, "name,team,Norse\nAda Quill,Bookings team,4\nBo Tarn,Bookings team,\n");
 }

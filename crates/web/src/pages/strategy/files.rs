@@ -4,6 +4,7 @@ use axum::extract::State;
 use axum::extract::multipart::MultipartError;
 use axum::response::Response;
 use barometer_app::drafts::Which;
+use barometer_app::imports::csv_text;
 use barometer_strategy::{CustomersFile, Edit, PartId, Strategy};
 
 use super::change::{opened_at, save_edit};
@@ -16,7 +17,7 @@ use crate::extract::{Multipart, Path};
 use crate::page_error::PageError;
 use crate::pages::refused;
 
-/// A file that was sent, as text, and what was open when it was.
+/// A file that was sent, as text (a workbook as CSV), and what was open when it was.
 pub(super) struct Uploaded {
     pub text: String,
     /// A version or a revision of a draft; nothing where the form does not say.
@@ -34,7 +35,11 @@ impl Uploaded {
         let (mut text, mut based_on) = (String::new(), String::new());
         while let Some(part) = parts.next_field().await.map_err(cut_off)? {
             match part.name() {
-                Some("file") => text = part.text().await.map_err(cut_off)?,
+                Some("file") => {
+                    let bytes = part.bytes().await.map_err(cut_off)?.to_vec();
+                    let read = csv_text(bytes).await;
+                    text = read.map_err(|error| PageError::Refused(error.to_string()))?;
+                }
                 Some("based_on") => based_on = part.text().await.map_err(cut_off)?,
                 _ => {}
             }
