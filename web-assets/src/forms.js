@@ -27,9 +27,23 @@ const cameOpen = new WeakSet();
 const isBusy = () => [...document.querySelectorAll('main details[open]')].some((details) => !cameOpen.has(details))
   || [...document.querySelectorAll('form[method="post"]')].some((form) => [...form.elements].some(isChanged));
 
-// A page whose run has ended loads itself again, but not over what somebody does there.
+// Whether somebody is on the way to another page. A download looks the same at first: it is forgotten after a while.
+let isLeaving = false;
+function noteLeaving() {
+  isLeaving = true;
+  setTimeout(() => { isLeaving = false; }, 5000);
+}
+
+// A page whose run has ended loads itself again, but not over what somebody does there, and not while they leave it:
+// that would bring them back.
 function keepTyped(event) {
-  if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true' || !isBusy()) return;
+  if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true') return;
+  if (isLeaving) {
+    // Whoever is still there is asked again by the next poll.
+    event.preventDefault();
+    return;
+  }
+  if (!isBusy()) return;
   event.preventDefault();
   const notice = document.createElement('p');
   notice.className = 'notice';
@@ -45,6 +59,7 @@ function keepTyped(event) {
 export function bindForms() {
   document.querySelectorAll('main details[open]').forEach((details) => cameOpen.add(details));
   document.addEventListener('htmx:beforeOnLoad', keepTyped);
+  window.addEventListener('beforeunload', noteLeaving);
   document.addEventListener('submit', (event) => {
     const form = event.target;
     if (form.dataset.confirm && !window.confirm(form.dataset.confirm)) {

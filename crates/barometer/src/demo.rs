@@ -64,7 +64,7 @@ pub async fn load(store: &Store) -> Result<()> {
         store.save_agent(centre, &agent).await?;
     }
     for trial in FIRST_TRIALS {
-        queue_trial(store, centre, trial, &zone).await?;
+        queue_trial(store, centre, (trial, None), &zone).await?;
     }
     begin_drafts(store, centre, &zone).await?;
     say_what_the_business_knows(store, centre, &zone).await?;
@@ -182,7 +182,9 @@ async fn begin_drafts(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()
     };
     let mut evidence = vec![EvidenceKey::Comparison(store.queue_comparison(&new).await?)];
     for trial in TRIALS_OF_BETTER {
-        evidence.push(EvidenceKey::Trial(queue_trial(store, centre, trial, zone).await?));
+        evidence.push(EvidenceKey::Trial(
+            queue_trial(store, centre, (trial, Some(COMPARED_DAYS)), zone).await?,
+        ));
     }
     propose_better(store, centre, evidence, planner.id).await
 }
@@ -288,21 +290,22 @@ const TRIALS_OF_BETTER: [(&str, &str, Date); 2] =
 /// What the better draft is compared with the live strategy on.
 const COMPARED: (&str, &str, Date) = FIRST_TRIALS[0];
 
-/// Days that are played for the comparison and each trial: enough to be sure, and soon there on the first start.
+/// Days that are played for the comparison, and for each trial of the better draft: enough to be sure, and soon there on the first start.
 const COMPARED_DAYS: u32 = 60;
 
-/// A trial of the newest version.
+/// A trial of the newest version, with so many simulated days where that is said.
 async fn queue_trial(
     store: &Store,
     centre: Uuid,
-    of: (&str, &str, Date),
+    (of, days): ((&str, &str, Date), Option<u32>),
     zone: &TimeZone,
 ) -> Result<Uuid> {
     let versions = store.strategy_versions(centre).await?;
     let version = versions.first().context("a demo trial without a strategy")?;
     let planner = store.user_by_email(DEMO_USERS[0].email).await?.context("no demo planner")?;
     let strategy = store.strategy(version.id).await?;
-    let (subject, cover_words, inputs) = demo_inputs(store, centre, strategy, of, zone).await?;
+    let (subject, cover_words, mut inputs) = demo_inputs(store, centre, strategy, of, zone).await?;
+    inputs.replications = days.unwrap_or(inputs.replications);
     let new = NewTrial {
         subject,
         strategy_version: version.id,
