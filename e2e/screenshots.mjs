@@ -199,6 +199,7 @@ const VIEWS = {
   },
   'watch-help': async () => {
     await page.goto('/watch/help');
+    await page.getByRole('row', { name: /^As it is/ }).waitFor({ timeout: 60_000 });
     await shoot();
   },
   people: async () => {
