@@ -39,7 +39,7 @@ function noteLeaving() {
 function keepTyped(event) {
   if (event.detail.xhr.getResponseHeader('HX-Refresh') !== 'true') return;
   if (isLeaving) {
-    // Whoever is still there is asked again by the next poll.
+    // If they stay, the next poll loads the page again.
     event.preventDefault();
     return;
   }

@@ -293,7 +293,7 @@ const COMPARED: (&str, &str, Date) = FIRST_TRIALS[0];
 /// Days that are played for the comparison, and for each trial of the better draft: enough to be sure, and soon there on the first start.
 const COMPARED_DAYS: u32 = 60;
 
-/// A trial of the newest version, with so many simulated days where that is said.
+/// A trial of the newest version; `days` is how many are simulated, the usual number where it says none.
 async fn queue_trial(
     store: &Store,
     centre: Uuid,

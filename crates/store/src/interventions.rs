@@ -8,7 +8,8 @@ use uuid::Uuid;
 
 use crate::cover::insert_cover;
 use crate::outbox::{self, NewMessage};
-use crate::{Store, StoreError};
+use crate::saves::count_save;
+use crate::{Edited, Save, Store, StoreError};
 
 /// Something that was done on a day to help.
 #[derive(Clone, Debug, PartialEq)]
@@ -21,7 +22,7 @@ pub struct Intervention {
     pub done: InterventionNote,
 }
 
-/// What an intervention was, as it is kept.
+/// What is kept of an intervention.
 #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct InterventionNote {
     /// In words.
@@ -57,7 +58,7 @@ pub struct NewIntervention<'a> {
     pub note: &'a InterventionNote,
     /// Cover that is planned for it, by contact type.
     pub covers: &'a [(Uuid, Vec<CoverInterval>)],
-    /// Breaks that begin later by so many seconds.
+    /// Breaks, and by how many seconds each begins later.
     pub breaks: &'a [(Break, f64)],
     /// Whom it is told.
     pub messages: &'a [NewMessage],
@@ -77,6 +78,9 @@ impl Store {
         let failed = StoreError::on("keeping what was done");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         for (contact_type, cover) in new.covers {
+            // A form of this cover that somebody has open was filled in before it.
+            let save = Save { based_on: None, by: Some(new.by) };
+            count_save(&mut tx, Edited::Cover(*contact_type), save).await?;
             insert_cover(&mut tx, *contact_type, cover).await?;
         }
         for (each, by_secs) in new.breaks {

@@ -89,7 +89,7 @@ impl<T> Soon<T> {
     }
 }
 
-/// The latest of what is worked out again and again, by one at a time.
+/// The latest result of a computation that is repeated, one at a time.
 #[derive(Debug)]
 pub(super) struct Kept<T> {
     latest: Mutex<Latest<T>>,
@@ -183,7 +183,7 @@ impl Live {
         centre: &Centre,
         age: Duration,
     ) -> Result<Option<Arc<Outlook>>, AppError> {
-        // Whoever asks while it is worked out waits for the same.
+        // Requests that arrive meanwhile wait for the same result.
         let _working = self.kept.working.lock().await;
         let Some(state) = self.view.borrow().state.clone() else { return Ok(None) };
         let is_good = |outlook: &Outlook| {

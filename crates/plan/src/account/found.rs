@@ -107,7 +107,7 @@ pub struct TeamAccount {
     /// Of the difference to the last plan, hours that people missed who were there.
     #[serde(default)]
     pub missed_hours: f64,
-    /// The share of paid time that is not spent on the phones: as it is planned, and as it was.
+    /// The share of paid time that is not spent on the phones: planned and actual.
     #[serde(default)]
     pub shrinkage: Option<PlannedActual>,
 }

@@ -145,7 +145,7 @@ impl AccountInputs {
         let at = |rows: &[Vec<Option<f64>>]| rows.get(team)?.get(interval).copied().flatten();
         let Some(present) = at(&self.present) else { return (0.0, 0.0) };
         let last = self.last_planned(team, interval);
-        // Whoever finishes a contact after the shift is there beside those who were there most.
+        // Agents who finish a contact after their shift count beyond the most on shift.
         let most = at(&self.most_present).map_or(present, |most| most.max(present));
         (most - last, present - most)
     }

@@ -95,7 +95,7 @@ fn each_cause_is_charged_with_what_it_alone_does() {
     alone(&measured(120.0, 180.0, 11.0), Cause::Absence);
 }
 
-/// A day on which so many were there at the same time at most, and so many on average.
+/// A day with this many people present at most at the same time, and this many on average.
 fn attended(most: f64, people: f64) -> AccountInputs {
     let mut inputs = measured(120.0, 180.0, people);
     inputs.most_present = vec![vec![Some(most); HALF_HOURS]];
@@ -125,7 +125,7 @@ fn a_third_of_a_person_who_is_always_away_is_one_person_in_every_third_interval(
     assert_eq!(with.teams[0].agents, [14, 13, 14, 14, 13, 14, 14, 13]);
     let mut over = attended(14.0, 15.5);
     over.until = 4;
-    assert_eq!(over.missing(0, 0), (1.5, 0.0), "whoever stays on is there beside the others");
+    assert_eq!(over.missing(0, 0), (1.5, 0.0), "people who stay on count beyond the most on shift");
     assert_eq!(over.with(|_| true).teams[0].agents, [16, 15, 16, 15, 14, 14, 14, 14]);
 }
 

@@ -21,7 +21,7 @@ pub struct Risks {
     pub differences: Vec<(String, Estimate)>,
 }
 
-/// Days that a trial or comparison plays, and the contact type that has it worst on them.
+/// The day or days of a trial or comparison, and the contact type at most risk on them.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TriedDay {
     /// What the trial or comparison is called.

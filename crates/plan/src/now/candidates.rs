@@ -21,7 +21,7 @@ const GIVERS: usize = 3;
 /// Breaks that begin within this time are postponed by that, in seconds.
 const BREAKS_WITHIN_SECS: f64 = 5400.0;
 const POSTPONED_BY_SECS: f64 = 3600.0;
-/// Who has room is told by the mean pressure of so many seconds to come.
+/// Room is judged by the mean pressure of the next seconds.
 const AHEAD_SECS: f64 = 7200.0;
 
 impl DayNow {

@@ -153,7 +153,7 @@ impl DayNow {
         helps
     }
 
-    /// Interventions played on so many days; the days that they were played on before are not played again. What
+    /// Interventions played on a number of days; days they were played on before are not played again. What
     /// cannot be played is left out.
     fn played_on(
         &self,

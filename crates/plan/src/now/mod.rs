@@ -83,7 +83,7 @@ impl DayNow {
         Ok(played)
     }
 
-    /// Goes on to play the rest of the day, up to so many times in all.
+    /// Plays the rest of the day more often, up to this many times in all.
     fn play_on(&self, played: &mut PlayedRest, replications: u32, seed: u64) -> Result<(), String> {
         let experiment = self.experiment(replications, seed).map_err(|error| error.to_string())?;
         let before = u32::try_from(played.days.len()).unwrap_or(u32::MAX);

@@ -4,7 +4,7 @@ use barometer_plan::{
     CoverInterval, FitProgress, FreeDays, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
 use barometer_store::{
-    InterventionNote, NamedAgent, NewIntervention, NewMessage, RunState, Save, StoreError,
+    Edited, InterventionNote, NamedAgent, NewIntervention, NewMessage, RunState, Save, StoreError,
 };
 use jiff::Timestamp;
 use jiff::civil::date;
@@ -101,6 +101,10 @@ async fn breaks_are_found_between_stretches_and_moved_with_what_was_done(pool: P
     assert_eq!((moved[0].from, moved[0].until), (at("13:00"), at("13:30")));
     assert_eq!(store.cover_between(*bookings, at("12:00"), at("14:00")).await.unwrap(), after);
     assert_eq!(store.interventions(*centre, at("00:00"), at("23:00")).await.unwrap()[0].done, note);
+    // A form of the cover that was open meanwhile is refused, as after any other save.
+    let version = store.version_of(Edited::Cover(*bookings)).await.unwrap();
+    let late = store.save_cover(*bookings, &before, Save::of(by, version - 1)).await;
+    assert!(matches!(late, Err(StoreError::SavedMeanwhile(_))), "{late:?}");
     // It is not there any more where it was: told twice, it moves once.
     store.intervene(*centre, new).await.unwrap();
     assert_eq!(store.breaks_between(*centre, at("09:00"), at("18:00")).await.unwrap(), moved);

@@ -496,6 +496,8 @@ async fn what_would_help_is_worked_out_from_the_switch_and_done_with_one_press(p
     assert_eq!(done.status, StatusCode::SEE_OTHER, "{}", done.text);
     assert_eq!(done.location(), "/watch?note=planned");
     planner.get("/watch").await.says("Done today").says("Call in 4 people");
+    let admin = centre.visitor_of(&circle.live, Role::Administrator).await;
+    admin.get("/people/trail").await.says("Call in 4 people");
     // What was found before is not there any more once something was done.
     let again = planner.post("/watch/help", &format!("kind={encoded}")).await;
     again.says("The day has moved on since you looked");

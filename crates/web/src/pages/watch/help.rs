@@ -8,6 +8,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::AppError;
 use barometer_app::live::{Become, Done, Helps, Soon};
 use barometer_plan::{Help, HelpKind};
+use barometer_store::{Deed, Noted};
 use serde::Deserialize;
 
 use crate::App;
@@ -15,7 +16,7 @@ use crate::access::{Planner, RequestContext};
 use crate::extract::Form;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
-use crate::pages::page;
+use crate::pages::{page, trail};
 use crate::words;
 
 /// Interventions that are shown.
@@ -206,7 +207,11 @@ pub(crate) async fn act(
     let done =
         app.live.help(&app.store, &context.centre, found, (become_what, context.user.id)).await;
     match done {
-        Ok(Done::Planned) => Ok(Redirect::to("/watch?note=planned").into_response()),
+        Ok(Done::Planned) => {
+            let what = Noted::about(helps.helps[place].words.clone());
+            trail::note(&app, &context, Deed::CoverChanged, what).await;
+            Ok(Redirect::to("/watch?note=planned").into_response())
+        }
         Ok(Done::Draft(number)) => {
             Ok(Redirect::to(&format!("/strategy?draft={number}")).into_response())
         }
