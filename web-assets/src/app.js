@@ -55,11 +55,20 @@ bindLive();
 bindJourneyMap();
 bindTables(document);
 bindFilters();
+// A file that was drawn is saved by itself, once.
+function saveWhatIsReady(within) {
+  within.querySelectorAll?.('[data-download]').forEach((link) => {
+    delete link.dataset.download;
+    window.location.assign(link.href);
+  });
+}
+saveWhatIsReady(document);
 // What htmx brings in has strips and tables of its own.
 document.addEventListener('htmx:load', (event) => {
   if (event.detail.elt === document.body) return;
   const root = event.detail.elt.parentNode ?? event.detail.elt;
   bindStrip(root);
   bindTables(root);
+  saveWhatIsReady(root);
   if (root.querySelector?.('[data-map-room]') && event.detail.elt.id === 'main') bindJourneyMap(event.detail.elt);
 });

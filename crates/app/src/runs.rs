@@ -103,6 +103,7 @@ async fn work_off(store: &Store, job: Job) -> Result<(), AppError> {
         RunKind::Search => search_design(store, run.id).await,
         RunKind::Report => reports::make_edition(store, run.id).await,
         RunKind::Answer => answer_question(store, run.id).await,
+        RunKind::Drawing => draw(store, run.id).await,
     }
 }
 
@@ -214,6 +215,27 @@ async fn answer_question(store: &Store, id: Uuid) -> Result<(), AppError> {
         Err(error) => store.fail_run(id, &error).await?,
     }
     Ok(())
+}
+
+/// Draws a document or a picture, until nobody wants it any more. A worker that dies leaves it to the next one.
+async fn draw(store: &Store, id: Uuid) -> Result<(), AppError> {
+    let (page, as_what) = store.page_to_draw(id).await?;
+    tokio::select! {
+        drawn = reports::drawn(&page, as_what) => match drawn {
+            Ok(bytes) => store.end_drawing(id, &bytes).await?,
+            Err(error) => store.fail_run(id, &error.to_string()).await?,
+        },
+        () = not_wanted_any_more(store, id) => store.stop_run(id).await?,
+    }
+    Ok(())
+}
+
+/// Ends when somebody has asked a run to stop.
+async fn not_wanted_any_more(store: &Store, id: Uuid) {
+    // Where the database is away, the work goes on.
+    while store.begin_run(id).await.unwrap_or(true) {
+        tokio::time::sleep(ASK_EVERY).await;
+    }
 }
 
 /// The result of a task on a thread of its own; its panic goes on here.

@@ -6,7 +6,7 @@ use sqlx::types::Json;
 use uuid::Uuid;
 
 use crate::runs::{JOIN_RUNS, NewRun, RUN_COLUMNS, Run, RunKind, RunRow, end, queue};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, asked_once};
 
 /// Answers that are kept of a centre; older ones are forgotten, and worked out again when somebody asks.
 const MOST_ANSWERS: i64 = 500;
@@ -39,12 +39,7 @@ impl Store {
         let failed = StoreError::on("asking a question");
         let text = serde_json::to_string(question).map_err(StoreError::unreadable("questions"))?;
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        // However many ask it at the same time, it is answered once.
-        sqlx::query("SELECT pg_advisory_xact_lock(hashtextextended($1, 0))")
-            .bind(&text)
-            .execute(&mut *tx)
-            .await
-            .map_err(&failed)?;
+        asked_once::wait_for_turn(&mut tx, &text).await?;
         let known: Option<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
             "SELECT answers.answer, {RUN_COLUMNS} FROM answers JOIN runs ON runs.id = answers.id {JOIN_RUNS} \
              WHERE answers.centre_id = $1 AND digest = sha256(convert_to($2, 'UTF8'))"
@@ -60,17 +55,7 @@ impl Store {
                 answer: known.answer.map(|answer| answer.0),
             });
         }
-        sqlx::query(
-            "DELETE FROM runs WHERE id IN ( \
-               SELECT answers.id FROM answers JOIN runs ON runs.id = answers.id \
-               WHERE answers.centre_id = $1 AND state NOT IN ('queued', 'running') \
-               ORDER BY runs.created_at DESC OFFSET $2)",
-        )
-        .bind(centre)
-        .bind(MOST_ANSWERS - 1)
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
+        asked_once::make_room(&mut tx, "answers", centre, MOST_ANSWERS).await?;
         let (kind, work_total) = (RunKind::Answer, question.steps());
         let new = NewRun { centre, kind, work_total, parts: 1, created_by: by };
         let id = queue(&mut tx, new).await?;

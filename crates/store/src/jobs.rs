@@ -34,14 +34,16 @@ pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
 }
 
-/// Queues jobs within a transaction, so that a run and its jobs are there together or not.
+/// Queues jobs within a transaction, so that a run and its jobs are there together or not. Those of a higher priority
+/// are taken up first.
 pub(crate) async fn push(
     connection: &mut PgConnection,
+    priority: usize,
     jobs: impl IntoIterator<Item = Job>,
 ) -> Result<(), StoreError> {
     let task = |job: Job| {
         let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
-        Ok(TaskBuilder::new(args).max_attempts(5).build())
+        Ok(TaskBuilder::new(args).max_attempts(5).priority(priority).build())
     };
     let tasks = jobs.into_iter().map(task).collect::<Result<Vec<_>, StoreError>>()?;
     apalis_postgres::queries::push_tasks(connection, QUEUE, tasks).await.map_err(StoreError::Queue)

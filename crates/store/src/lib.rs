@@ -8,6 +8,7 @@ mod agents;
 mod alarms;
 mod answers;
 mod archive;
+mod asked_once;
 mod backup;
 mod boards;
 mod centres;
@@ -15,6 +16,7 @@ mod change_sheets;
 mod comparisons;
 mod cover;
 mod drafts;
+mod drawings;
 mod error;
 mod expectations;
 mod forecast_runs;
@@ -58,6 +60,7 @@ pub use centres::{Centre, ContactType};
 pub use change_sheets::{KeptEntry, KeptSheet, NewEntry, Publication};
 pub use comparisons::{Comparison, ComparisonLine, NewComparison};
 pub use drafts::{DraftLine, NewDraft, NewRevision, Revision};
+pub use drawings::{Drawing, DrawnAs, NewDrawing};
 pub use error::StoreError;
 pub use forecasts::{
     DemandLine, ForecastDay, ForecastHead, ForecastLine, ForecastLock, MadeInterval,

@@ -31,6 +31,18 @@ pub enum RunKind {
     Report,
     /// The answer to a question of a page, in steps.
     Answer,
+    /// A document or a picture; its work is one.
+    Drawing,
+}
+
+impl RunKind {
+    /// What somebody waits for at a page goes before what takes long anyway: the higher, the earlier.
+    const fn priority(self) -> usize {
+        match self {
+            Self::Forecasts | Self::Report | Self::Answer | Self::Drawing => 1,
+            Self::Trial | Self::Comparison | Self::Shifts | Self::Account | Self::Search => 0,
+        }
+    }
 }
 
 /// How far a run has come.
@@ -156,7 +168,8 @@ pub(crate) async fn queue(connection: &mut PgConnection, new: NewRun) -> Result<
     .fetch_one(&mut *connection)
     .await
     .map_err(StoreError::on("queueing a run"))?;
-    jobs::push(connection, (0..new.parts).map(|part| Job { run, part: Some(part) })).await?;
+    let parts = (0..new.parts).map(|part| Job { run, part: Some(part) });
+    jobs::push(connection, new.kind.priority(), parts).await?;
     Ok(run)
 }
 
@@ -260,23 +273,21 @@ impl Store {
     pub async fn retry_run(&self, id: Uuid) -> Result<bool, StoreError> {
         let failed = StoreError::on("trying a run again");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
-        let is_queued = sqlx::query(
+        let queued: Option<RunKind> = sqlx::query_scalar(
             "UPDATE runs SET state = 'queued', failure = NULL, cancel_requested = false, work_done = 0, \
                started_at = NULL, ended_at = NULL \
-             WHERE id = $1 AND state IN ('failed', 'cancelled')",
+             WHERE id = $1 AND state IN ('failed', 'cancelled') RETURNING kind",
         )
         .bind(id)
-        .execute(&mut *tx)
+        .fetch_optional(&mut *tx)
         .await
-        .map_err(&failed)?
-        .rows_affected()
-            == 1;
-        if is_queued {
+        .map_err(&failed)?;
+        if let Some(kind) = queued {
             forget_parts(&mut tx, id).await?;
-            jobs::push(&mut tx, [Job { run: id, part: None }]).await?;
+            jobs::push(&mut tx, kind.priority(), [Job { run: id, part: None }]).await?;
         }
         tx.commit().await.map_err(&failed)?;
-        Ok(is_queued)
+        Ok(queued.is_some())
     }
 
     /// The latest runs that failed, the latest first.

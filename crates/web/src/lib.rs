@@ -288,6 +288,9 @@ pub fn router(app: App) -> Router {
             get(reports::edition::show).post(reports::edition::act),
         )
         .route("/reports/editions/{edition}/{format}", get(reports::edition::file))
+        .route("/reports/drawings/{drawing}", get(reports::drawing::show))
+        .route("/reports/drawings/{drawing}/part", get(reports::drawing::part))
+        .route("/reports/drawings/{drawing}/file", get(reports::drawing::file))
         .route("/reports/{report}", get(reports::show::show).post(reports::edit::save))
         .route("/reports/{report}/edit", get(reports::edit::edit))
         .route("/reports/{report}/remove", post(reports::edit::remove))

@@ -8,7 +8,7 @@ use std::time::Duration;
 use barometer_report::{
     Format, Picture, Report, csv_tables, page, page_for_document, svg, workbook,
 };
-use barometer_store::EditionFile;
+use barometer_store::{DrawnAs, EditionFile};
 use tokio::process::Command;
 use tokio::sync::Semaphore;
 use uuid::Uuid;
@@ -78,24 +78,34 @@ pub async fn file(report: &Report, format: Format) -> Result<Vec<u8>, AppError> 
             let written = crate::computing::computed(move || workbook(&report)).await;
             written.map_err(AppError::core)?.map_err(AppError::core)
         }
-        Format::Pdf => {
-            let page = page_for_document(report).map_err(AppError::core)?;
-            drawn(&page, Drawn::Document).await.map_err(refused)
-        }
+        Format::Pdf => drawn(&document_page(report)?, DrawnAs::Document).await.map_err(refused),
     }
 }
 
-/// A picture as a bitmap, twice as fine as a screen.
+/// The web page that is drawn as a report's document.
+///
+/// # Errors
+///
+/// When the page cannot be written.
+pub fn document_page(report: &Report) -> Result<String, AppError> {
+    page_for_document(report).map_err(AppError::core)
+}
+
+/// The web page that is drawn as a picture's bitmap, twice as fine as a screen.
+pub fn picture_page(picture: &Picture) -> String {
+    format!(
+        "<!doctype html><meta charset=\"utf-8\"><style>body{{margin:0}}svg{{display:block;width:760px}}</style>{}",
+        svg(picture)
+    )
+}
+
+/// A picture as a bitmap.
 ///
 /// # Errors
 ///
 /// [`AppError::Refused`] where no browser is installed, or it fails.
 pub async fn picture_as_png(picture: &Picture) -> Result<Vec<u8>, AppError> {
-    let page = format!(
-        "<!doctype html><meta charset=\"utf-8\"><style>body{{margin:0}}svg{{display:block;width:760px}}</style>{}",
-        svg(picture)
-    );
-    drawn(&page, Drawn::Bitmap).await.map_err(refused)
+    drawn(&picture_page(picture), DrawnAs::Bitmap).await.map_err(refused)
 }
 
 /// Whether documents can be drawn here.
@@ -115,20 +125,11 @@ fn browser() -> Option<PathBuf> {
         .find(|program| program.is_file())
 }
 
-/// What a browser draws of a page.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Drawn {
-    Document,
-    Bitmap,
-}
-
-impl Drawn {
-    /// Browsers tell by the ending what they are to write, and some write nothing without one.
-    const fn file_name(self) -> &'static str {
-        match self {
-            Self::Document => "drawn.pdf",
-            Self::Bitmap => "drawn.png",
-        }
+/// Browsers tell by the ending what they are to write, and some write nothing without one.
+const fn file_name(as_what: DrawnAs) -> &'static str {
+    match as_what {
+        DrawnAs::Document => "drawn.pdf",
+        DrawnAs::Bitmap => "drawn.png",
     }
 }
 
@@ -150,16 +151,17 @@ impl Drop for Folder {
     }
 }
 
-async fn drawn(page: &str, what: Drawn) -> Result<Vec<u8>, BrowserError> {
+/// A web page as a browser draws it. The browser is stopped where nobody waits for this any more.
+pub(crate) async fn drawn(page: &str, as_what: DrawnAs) -> Result<Vec<u8>, BrowserError> {
     let program = browser().ok_or(BrowserError::None)?;
     let failed = |error: std::io::Error| BrowserError::Failed(error.to_string());
     let _turn = DRAWING.acquire().await.map_err(|error| BrowserError::Failed(error.to_string()))?;
     let folder = Folder::new().map_err(failed)?;
-    let (source, target) = (folder.0.join("page.html"), folder.0.join(what.file_name()));
+    let (source, target) = (folder.0.join("page.html"), folder.0.join(file_name(as_what)));
     tokio::fs::write(&source, page).await.map_err(failed)?;
     let mut command = Command::new(program);
     command
-        .args(arguments(what, &folder.0, &target))
+        .args(arguments(as_what, &folder.0, &target))
         .arg(format!("file://{}", source.display()))
         .stdin(Stdio::null())
         .stdout(Stdio::null())
@@ -175,7 +177,7 @@ async fn drawn(page: &str, what: Drawn) -> Result<Vec<u8>, BrowserError> {
     tokio::fs::read(&target).await.map_err(failed)
 }
 
-fn arguments(what: Drawn, folder: &Path, target: &Path) -> Vec<String> {
+fn arguments(as_what: DrawnAs, folder: &Path, target: &Path) -> Vec<String> {
     let mut arguments = vec![
         "--headless".to_owned(),
         "--disable-gpu".to_owned(),
@@ -187,12 +189,12 @@ fn arguments(what: Drawn, folder: &Path, target: &Path) -> Vec<String> {
     if std::fs::metadata("/proc/self").is_ok_and(|own| own.uid() == 0) {
         arguments.push("--no-sandbox".to_owned());
     }
-    match what {
-        Drawn::Document => {
+    match as_what {
+        DrawnAs::Document => {
             arguments.push("--no-pdf-header-footer".to_owned());
             arguments.push(format!("--print-to-pdf={}", target.display()));
         }
-        Drawn::Bitmap => {
+        DrawnAs::Bitmap => {
             arguments.push("--hide-scrollbars".to_owned());
             arguments.push("--force-device-scale-factor=2".to_owned());
             arguments.push("--window-size=760,240".to_owned());

@@ -9,7 +9,8 @@ mod sending;
 
 pub use coverage::Coverage;
 pub use facts::Reader;
-pub use files::{BrowserError, file, has_browser, picture_as_png};
+pub(crate) use files::drawn;
+pub use files::{BrowserError, document_page, file, has_browser, picture_as_png, picture_page};
 pub use make::{make_edition, preview};
 pub use schedule::{run, tick};
 pub use sending::{make_link, resend};

@@ -88,11 +88,14 @@ impl<'m> Outbound<'m> {
     ) {
         let now = router.floor.now;
         let at_work = &mut self.at_work[place];
+        let is_planned = at_work.looks.is_some() && at_work.looks_at > now;
+        if is_planned && !gives_way {
+            return;
+        }
         let at = at_work.dialler.next_look(now, at_work.is_under_way());
         // Contacts give up, and a bad half hour passes, without anything that would stir the campaign.
         let at = if gives_way { at.min(now + GIVES_WAY_SECS) } else { at };
-        let is_planned = at_work.looks.is_some() && at_work.looks_at > now;
-        if is_planned && (!gives_way || at_work.looks_at <= at) {
+        if is_planned && at_work.looks_at <= at {
             return;
         }
         if at < f64::INFINITY && at > now {

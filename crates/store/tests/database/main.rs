@@ -8,6 +8,7 @@ mod boards;
 mod change_sheets;
 mod demand;
 mod drafts;
+mod drawings;
 mod fixture;
 mod imports;
 mod lists;

@@ -43,8 +43,9 @@ impl ProgressPart {
             RunKind::Forecasts => "forecasts",
             RunKind::Account => "scenarios",
             RunKind::Search => "simulated days",
-            RunKind::Report => "reports",
+            RunKind::Report => "report",
             RunKind::Answer => "steps",
+            RunKind::Drawing => "file",
         };
         let count = |work: u32| words::thousands(f64::from(work));
         Self {
@@ -97,6 +98,7 @@ pub(crate) const fn kind_word(kind: RunKind) -> &'static str {
         RunKind::Search => "search",
         RunKind::Report => "report",
         RunKind::Answer => "answer",
+        RunKind::Drawing => "drawing",
     }
 }
 
@@ -168,6 +170,7 @@ pub(crate) async fn address(
         RunKind::Search => format!("/searches/{id}"),
         RunKind::Report => format!("/reports/editions/{id}"),
         RunKind::Answer => app.store.question(id).await?.1,
+        RunKind::Drawing => format!("/reports/drawings/{id}"),
         RunKind::Shifts => {
             let contact_type = app.store.shift_search(id).await?.contact_type;
             format!("/staffing/{contact_type}/roster?day={}", context.day)

@@ -82,6 +82,46 @@ async fn the_first_sentence_of_a_week_is_the_sum_of_its_history(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_document_is_drawn_while_its_page_waits_and_is_only_for_the_person_who_asked(
+    pool: PgPool,
+) {
+    let centre = Centre::new(pool).await;
+    let viewer = centre.visitor(Role::Viewer).await;
+    let asked = viewer.get("/reports/week-review/file/pdf").await;
+    assert_eq!(asked.status, StatusCode::SEE_OTHER, "{}", asked.text);
+    let (address, id) = (asked.location().to_owned(), key(asked.location()));
+    let waits = viewer.get(&address).await;
+    waits.says("Week review 2026-11-16.pdf: is it ready?").says("Queued: 0 of 1 file<");
+    waits.says(&format!("hx-get=\"{address}/part\"")).says("Back to the report");
+    assert!(!waits.text.contains("data-download"));
+    assert_eq!(viewer.get(&format!("{address}/file")).await.status, StatusCode::NOT_FOUND);
+    // Pressed twice, it is drawn once.
+    assert_eq!(viewer.get("/reports/week-review/file/pdf").await.location(), address);
+    let picture = viewer.get("/reports/week-review/picture/service-1.png").await;
+    assert_ne!(picture.location(), address);
+    centre.store.end_drawing(id, b"%PDF-1.4").await.unwrap();
+    let part = viewer.get(&format!("{address}/part")).await;
+    part.says("Week review 2026-11-16.pdf is ready").says(&format!("{address}/file"));
+    let file = viewer.get(&format!("{address}/file")).await;
+    assert_eq!(file.text, "%PDF-1.4");
+    assert_eq!(file.headers[header::CONTENT_TYPE], "application/pdf");
+    let name = file.headers[header::CONTENT_DISPOSITION].to_str().unwrap().to_owned();
+    assert!(name.contains("week-review-2026-11-16.pdf"), "{name}");
+    // Others may not see what this person may.
+    let other = centre.visitor(Role::Administrator).await;
+    for at in ["", "/part", "/file"] {
+        let hidden = other.get(&format!("{address}{at}")).await;
+        assert_eq!(hidden.status, StatusCode::NOT_FOUND, "{at}");
+    }
+    // What could not be drawn says why, and is drawn again when somebody asks.
+    let failing = key(picture.location());
+    centre.store.fail_run(failing, "no browser is installed on the server").await.unwrap();
+    viewer.get(picture.location()).await.says("no browser is installed on the server");
+    let again = viewer.get("/reports/week-review/picture/service-1.png").await;
+    assert_ne!(again.location(), picture.location());
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_period_that_cannot_be_told_is_said_and_nothing_panics(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let viewer = centre.visitor(Role::Viewer).await;

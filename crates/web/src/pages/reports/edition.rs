@@ -97,7 +97,7 @@ pub(crate) async fn file(
     let format: Format = format.parse().map_err(|_| PageError::NotFound)?;
     let edition = of(&app, &context, id).await?;
     let report = edition.report.as_ref().ok_or(PageError::NotFound)?;
-    files::file(report, format).await
+    files::file(&app, &context, report, format, &format!("/reports/editions/{id}")).await
 }
 
 /// `POST /reports/editions/{edition}`: sent again, shared by a link, or no longer shared.

@@ -1,5 +1,6 @@
 //! Reports: which there are, what one says, how it is defined, when it is made, and for whom.
 
+pub(crate) mod drawing;
 pub(crate) mod edit;
 pub(crate) mod edition;
 mod files;

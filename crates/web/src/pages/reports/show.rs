@@ -5,8 +5,10 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_app::reports;
 use barometer_report::{Against, Format, Grouping, Period, Report, body, svg};
+use barometer_store::DrawnAs;
 use serde::Deserialize;
 
+use super::drawing::{self, Wanted};
 use super::form::{against_options, grouping_options, period_options, typed_period};
 use super::{Named, address, files, made_or_refused, reader};
 use crate::App;
@@ -174,15 +176,18 @@ fn picture_names(report: &Report) -> Vec<(String, String)> {
     each.collect()
 }
 
+/// A report as it is asked for, and the address of its page.
 async fn made(
     app: &App,
     context: &RequestContext,
     key: &str,
     query: &ShowQuery,
-) -> Result<Report, PageError> {
+) -> Result<(Report, String), PageError> {
     let mut named = Named::of(app, context, key).await?;
     query.apply(&mut named).map_err(PageError::Refused)?;
-    Ok(reports::preview(&app.store, &context.centre, &named.definition, reader(context)).await?)
+    let definition = &named.definition;
+    let report = reports::preview(&app.store, &context.centre, definition, reader(context)).await?;
+    Ok((report, format!("/reports/{key}?{}", ShowQuery::text(&named))))
 }
 
 /// `GET /reports/{report}/file/{format}`
@@ -193,8 +198,8 @@ pub(crate) async fn file(
     Query(query): Query<ShowQuery>,
 ) -> Result<Response, PageError> {
     let format: Format = format.parse().map_err(|_| PageError::NotFound)?;
-    let report = made(&app, &context, &key, &query).await?;
-    files::file(&report, format).await
+    let (report, address) = made(&app, &context, &key, &query).await?;
+    files::file(&app, &context, &report, format, &address).await
 }
 
 /// `GET /reports/{report}/picture/{name}`: one picture, as `service-1.svg` or `service-1.png`.
@@ -207,7 +212,7 @@ pub(crate) async fn picture(
     let (name, end) = name.rsplit_once('.').ok_or(PageError::NotFound)?;
     let (section, nth) = name.rsplit_once('-').ok_or(PageError::NotFound)?;
     let nth: usize = nth.parse().map_err(|_| PageError::NotFound)?;
-    let report = made(&app, &context, &key, &query).await?;
+    let (report, address) = made(&app, &context, &key, &query).await?;
     let part = report.parts.iter().find(|part| part.section.key() == section);
     let picture =
         part.and_then(|part| part.pictures.get(nth.checked_sub(1)?)).ok_or(PageError::NotFound)?;
@@ -217,8 +222,13 @@ pub(crate) async fn picture(
             Ok(exports::attachment(&format!("{name}.svg"), "image/svg+xml", bytes))
         }
         "png" => {
-            let bytes = reports::picture_as_png(picture).await?;
-            Ok(exports::attachment(&format!("{name}.png"), "image/png", bytes))
+            let wanted = Wanted {
+                page: &reports::picture_page(picture),
+                as_what: DrawnAs::Bitmap,
+                name: &format!("{name}.png"),
+                address: &address,
+            };
+            drawing::asked(&app, &context, wanted).await
         }
         _ => Err(PageError::NotFound),
     }
