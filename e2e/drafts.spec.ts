@@ -1,4 +1,5 @@
 // A planner builds a centre in a draft of her own: from a shape, on the map, without a line of JSON.
+import { readFile } from 'node:fs/promises';
 import type { Locator, Page } from '@playwright/test';
 import { expect, press, signIn, test } from './steps';
 
@@ -136,4 +137,45 @@ test('two planners change one draft: both keep what they did, and choose where i
   await expect(other.getByLabel('Places', { exact: true })).toHaveValue('9');
   await expect(other.getByLabel('Longest wait (s)')).toHaveValue('200');
   await context.close();
+});
+
+test('numbers are set aside and given, and what is recorded says what it takes', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy');
+  await page.getByRole('link', { name: 'Numbers and recordings' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Which number reaches what?');
+  await expect(page.getByRole('table', { name: 'Ranges' }).getByRole('row', { name: /^Published numbers/ })).toContainText('3 of 40');
+  await expect(page.getByRole('table', { name: 'Recordings' }).getByRole('row', { name: /^Bookings queue/ })).toContainText('GB');
+  // Numbers for agents among those of queues: the ranges overlap, and preflight says so with a repair.
+  await page.getByRole('button', { name: 'Add a range' }).click();
+  const panel = page.locator('#part');
+  const type = async (label: string, value: string) => {
+    const edits = (await bar(page).textContent()) ?? '';
+    await panel.getByLabel(label, { exact: true }).fill(value);
+    await press(page, 'Tab');
+    await expect(bar(page)).not.toHaveText(edits);
+  };
+  await type('Name', 'Night desks');
+  await type('Until', '649');
+  await type('From', '630');
+  await panel.getByLabel('Purpose', { exact: true }).selectOption({ label: 'people' });
+  await expect(panel.getByText('have numbers in common')).toBeVisible();
+  await panel.getByRole('button', { name: 'Let “Night desks” begin at 640' }).click();
+  await expect(panel.getByText('have numbers in common')).toHaveCount(0);
+  await expect(panel.getByLabel('From', { exact: true })).toHaveValue('640');
+  // The next free number is said where one is typed.
+  await page.getByRole('link', { name: /^Norse queue/ }).first().click();
+  await panel.getByText('All other settings').click();
+  await expect(panel.getByText('The number by which agents reach it from within. 600 is free.')).toBeVisible();
+  await page.getByRole('link', { name: 'Numbers and recordings' }).click();
+  const ranges = page.getByRole('table', { name: 'Ranges' });
+  await expect(ranges.getByRole('row', { name: /^Night desks/ })).toContainText('0 of 10');
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'CSV', exact: true }).click()]);
+  const csv = await readFile(await download.path(), 'utf8');
+  const filled = csv.replace(/queue,Norse queue,\d+/, 'queue,Norse queue,699');
+  expect(filled).not.toBe(csv);
+  await page.getByLabel(/^Numbers from CSV/).setInputFiles({ name: 'numbers.csv', mimeType: 'text/csv', buffer: Buffer.from(filled) });
+  await page.getByRole('button', { name: 'Take them into the draft' }).click();
+  await page.getByRole('link', { name: 'Numbers and recordings' }).click();
+  await expect(page.getByText('699 of queue “Norse queue” is in no range that is set aside for queues and hunt groups.')).toBeVisible();
 });

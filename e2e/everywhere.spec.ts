@@ -4,7 +4,7 @@ import type { Page } from '@playwright/test';
 import { expect, signIn, test } from './steps';
 
 const TABS = ['', '/accuracy', '/cleaning', '/overlays', '/frozen'];
-const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/strategy', '/strategy?draft=1&part=step.main-menu', '/strategy/people', '/strategy/campaigns', '/strategy/lists', '/strategy/walk', '/strategy/rules', '/trials', '/trials/record', '/comparisons', '/go-live', '/go-live/sheets/1', '/go-live/new?version=2', '/watch', '/watch/boards/new', '/watch/alarms', '/watch/outbox', '/watch/account', '/watch/weeks', '/watch/help', '/watch/queues/bookings-queue', '/watch/teams/bookings-team', '/reports', '/reports/week-review', '/reports/new?ready=morning-brief', '/people', '/people/me/second-factor', '/methods/erlang', '/methods/interface'];
+const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/strategy', '/strategy?draft=1&part=step.main-menu', '/strategy/people', '/strategy/numbers', '/strategy/campaigns', '/strategy/lists', '/strategy/walk', '/strategy/rules', '/trials', '/trials/record', '/comparisons', '/go-live', '/go-live/sheets/1', '/go-live/new?version=2', '/watch', '/watch/boards/new', '/watch/alarms', '/watch/outbox', '/watch/account', '/watch/weeks', '/watch/help', '/watch/queues/bookings-queue', '/watch/teams/bookings-team', '/reports', '/reports/week-review', '/reports/new?ready=morning-brief', '/people', '/people/me/second-factor', '/methods/erlang', '/methods/interface'];
 
 // With the demand and the staffing pages of one contact type.
 async function pages(page: Page) {

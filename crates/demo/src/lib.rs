@@ -15,6 +15,7 @@ mod drafts;
 mod expectations;
 mod history;
 pub mod lists;
+mod numbers;
 mod people;
 mod strategy;
 

@@ -39,6 +39,7 @@ pub fn strategy() -> Strategy {
         ["groups-queue", "assisted-travel-queue"].map(|queue| (queue.to_owned(), 2)).into();
     strategy.teams.push(evening);
     strategy.campaigns = vec![crate::campaigns::sailing_news()];
+    crate::numbers::set_numbers(&mut strategy);
     strategy
 }
 
@@ -55,10 +56,9 @@ fn step(id: &str, name: &str, does: StepKind) -> Step {
 }
 
 fn entries() -> Vec<Entry> {
-    let entry = |name: &str, types: &[&str], first: &str| Entry {
-        name: name.to_owned(),
-        contact_types: types.iter().map(|each| (*each).to_owned()).collect(),
-        first: Next::step(first),
+    let entry = |name: &str, types: &[&str], first: &str| {
+        let types = types.iter().map(|each| (*each).to_owned()).collect();
+        Entry::named(name, types, Next::step(first))
     };
     vec![
         entry("General line", &["Bookings", "Sailing changes", "Groups"], "hours"),
@@ -238,6 +238,8 @@ fn beside_queues() -> Vec<Step> {
             "harbour-offices",
             "Harbour offices",
             StepKind::HuntGroup(HuntGroup {
+                short_number: None,
+                recording: None,
                 members: vec![member("groups-team", 1, 0), member("assisted-travel-team", 2, 1)],
                 rings: Default::default(),
                 waves_secs: vec![20.0],
@@ -289,6 +291,7 @@ fn set_team(team: &mut Team) {
         name: person.name.to_owned(),
         skills: Some(person.skills.iter().map(|name| skill(name)).collect()),
         ranks: Default::default(),
+        short_number: None,
     };
     team.agents = of_team.map(agent).collect();
 }

@@ -26,11 +26,7 @@ fn strategy() -> Strategy {
         let id = |name: &str| format!("{name}-{line}");
         let mail = || Next::Step(id("mail"));
         let exits = || Exits { full: mail(), too_long: mail(), ..Exits::default() };
-        strategy.entries.push(Entry {
-            name: id("Line"),
-            contact_types: vec![id("Type")],
-            first: Next::Step(id("gate")),
-        });
+        strategy.entries.push(Entry::named(&id("Line"), vec![id("Type")], Next::Step(id("gate"))));
         let hours =
             OpenHours { days: Vec::new(), from: time(7, 0, 0, 0), until: time(21, 0, 0, 0) };
         let choice = |name: &str, to: &str| MenuChoice {
@@ -71,6 +67,8 @@ fn strategy() -> Strategy {
             step(
                 id("group"),
                 StepKind::HuntGroup(HuntGroup {
+                    short_number: None,
+                    recording: None,
                     members: vec![Member { who: Members::Team(id("team")), rank: 1, wave: 0 }],
                     rings: Default::default(),
                     waves_secs: Vec::new(),

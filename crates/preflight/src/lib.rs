@@ -18,7 +18,7 @@ mod rules;
 mod traffic;
 
 pub use finding::{Finding, Repair};
-pub use now::{CampaignNow, RankNow, StepNow, campaigns_now, steps_now};
+pub use now::{CampaignNow, RankNow, StepNow, Talk, campaigns_now, steps_now, talk_expected};
 pub use premises::{ContactTypePremise, Premises, TeamPremise};
 pub use rule::{Rule, Severity};
 

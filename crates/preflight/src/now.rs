@@ -56,6 +56,29 @@ pub fn steps_now(strategy: &Strategy, premises: &Premises, interval: usize) -> V
     (0..strategy.steps.len()).map(|at| step_now(&ground, at, interval)).collect()
 }
 
+/// What may be talked at a step in the whole period.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Talk {
+    /// Contacts expected on ways that can be reckoned.
+    pub contacts: f64,
+    /// How long they take, in seconds in all, if all of it were done here.
+    pub secs: f64,
+}
+
+/// What may be talked at each step in the whole period, in the order of the steps; nothing where the strategy has
+/// faults.
+pub fn talk_expected(strategy: &Strategy, premises: &Premises) -> Vec<Talk> {
+    let Some(ground) = Ground::of(strategy, premises) else { return Vec::new() };
+    let of_step = |at: usize| {
+        ground.traffic().at(at).iter().fold(Talk::default(), |sum, each| {
+            let contacts: f64 = each.expected.iter().sum();
+            let secs = contacts * premises.types[each.of].handle_secs;
+            Talk { contacts: sum.contacts + contacts, secs: sum.secs + secs }
+        })
+    };
+    (0..strategy.steps.len()).map(of_step).collect()
+}
+
 /// A campaign's agents in one interval.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CampaignNow {

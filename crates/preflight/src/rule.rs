@@ -160,6 +160,18 @@ rules! {
         "A person who was not reached is called again within five minutes of a busy line, or within the hour of anything else.";
     CallsTooOften, "calls-too-often", Warning, "Called too often in a day",
         "One person may be called four times or more in a day.";
+    NumberTwice, "number-twice", Serious, "A number that two things have",
+        "Two entries, lines or agents have the same number: whoever dials it reaches one of them only.";
+    NumberHidden, "number-hidden", Serious, "A number that cannot be dialled",
+        "The number of a line or an agent begins with the whole number of another one, which is reached before the rest is dialled.";
+    RangesOverlap, "ranges-overlap", Warning, "Ranges of numbers that overlap",
+        "Two ranges that are set aside for different purposes have numbers in common.";
+    NumberOutsideRanges, "number-outside-ranges", Note, "A number outside its ranges",
+        "Ranges are set aside for numbers of this kind, and this one is in none of them.";
+    BlocksEverybody, "blocks-everybody", Serious, "An entry that blocks everybody",
+        "A pattern of blocked callers fits every number there is.";
+    RecordedUntold, "recorded-untold", Warning, "Recorded without being told",
+        "Conversations are recorded, and nothing is set by which callers are told before they talk.";
     RingsTooShort, "rings-too-short", Warning, "Given up before people can answer",
         "A line is released after fewer than twelve seconds of ringing.";
 }

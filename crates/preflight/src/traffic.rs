@@ -117,7 +117,8 @@ impl Wave {
     fn entering(ground: &Ground<'_>, premise: &ContactTypePremise) -> Self {
         let intervals = ground.premises.intervals;
         let knows = ground.premises.knows_contacts();
-        let contacts = |at: usize| premise.contacts.get(at).copied().unwrap_or(0.0);
+        let let_in = 1.0 - blocked_share(ground, premise);
+        let contacts = |at: usize| premise.contacts.get(at).map_or(0.0, |each| each * let_in);
         Self {
             expected: (0..intervals).map(contacts).collect(),
             // Where nothing is forecast of anything, any moment may bring a contact.
@@ -252,6 +253,10 @@ fn label_share(
     label: &str,
     interval: usize,
 ) -> f64 {
+    let entry = ground.strategy.entry_of(&premise.name);
+    if entry.is_some_and(|entry| entry.label.as_deref() == Some(label)) {
+        return 1.0;
+    }
     let rules = ground.strategy.steps.iter().flat_map(|step| match &step.does {
         StepKind::Labelling(labelling) => labelling.rules.as_slice(),
         _ => &[],
@@ -289,8 +294,24 @@ fn condition_share(
         Condition::Attribute { name, value } => {
             of_profiles(&|profile| profile.attributes.get(name) == Some(value))
         }
-        Condition::Language(language) => of_profiles(&|profile| profile.language == *language),
+        Condition::Language(language) => {
+            let entry = ground.strategy.entry_of(&premise.name);
+            match entry.and_then(|entry| entry.language.as_ref()) {
+                Some(spoken) => f64::from(spoken == language),
+                None => of_profiles(&|profile| profile.language == *language),
+            }
+        }
     }
+}
+
+/// Share of a type's contacts whose numbers their entry blocks, as far as the customers' numbers are known.
+fn blocked_share(ground: &Ground<'_>, premise: &ContactTypePremise) -> f64 {
+    let Some(entry) = ground.strategy.entry_of(&premise.name) else { return 0.0 };
+    let is_blocked = |number: &str| {
+        entry.blocked.iter().any(|pattern| barometer_routing::number_matches(pattern, number))
+    };
+    let blocked = premise.profiles.iter().filter(|profile| is_blocked(&profile.number));
+    blocked.map(|profile| profile.share).sum()
 }
 
 /// Share that is assumed to meet a condition where nothing is known of the customers.

@@ -69,7 +69,7 @@ pub enum State {
     InStep {
         /// Which step.
         step: StepId,
-        /// Times that it has heard the menu.
+        /// Times that it has heard the menu; 0 for the announcement of the number that was called.
         hearings: u32,
     },
     /// In a service point, and not answered.

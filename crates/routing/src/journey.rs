@@ -4,13 +4,42 @@ use crate::compiled::{Destination, Rule, Step, Transition, is_within};
 use crate::contact::{Contact, Errand, State};
 use crate::host::{CallbackOffered, End, Host, Observation, Reply};
 use crate::ids::{ContactId, ServicePointId, StepId};
+use crate::profiles::Recognised;
 use crate::router::Router;
+
+/// Hearings of an announcement that is told for the number that was called: it leads to the entry's first step, not where
+/// the announcement itself leads.
+const BEFORE_THE_FIRST_STEP: u32 = 0;
 
 impl<H: Host> Router<'_, H> {
     /// Takes a way out of a step.
     pub(crate) fn take(&mut self, id: ContactId, way: Transition) {
         self.observe(Observation::Took { contact: id, flow: way.flow });
         self.go(id, way.to);
+    }
+
+    /// The beginning of a contact's way: busy for a blocked number, after the announcement of its number for others.
+    pub(crate) fn begin_way(&mut self, id: ContactId) {
+        let strategy = self.strategy;
+        let of_type = &strategy.contact_types[self.floor.contacts[id].contact_type];
+        if self.recognised(id).is_blocked {
+            return self.end(id, End::Blocked);
+        }
+        match of_type.told_first {
+            Some(step) => self.tell_first(id, step),
+            None => self.go(id, of_type.first),
+        }
+    }
+
+    /// A contact hears the announcement of its number.
+    pub(crate) fn tell_first(&mut self, id: ContactId, step: StepId) {
+        self.observe(Observation::ReachedStep { contact: id, step });
+        self.play(id, step, BEFORE_THE_FIRST_STEP);
+    }
+
+    pub(crate) fn recognised(&self, id: ContactId) -> &Recognised {
+        let of = &self.floor.contacts[id];
+        of.profile.map_or(&self.unknown[of.contact_type], |profile| &self.profiles[profile])
     }
 
     pub(crate) fn go(&mut self, id: ContactId, to: Destination) {
@@ -76,10 +105,7 @@ impl<H: Host> Router<'_, H> {
 
     fn applies(&self, id: ContactId, rule: &Rule, label: u64) -> bool {
         match rule {
-            Rule::Caller(condition) => {
-                let profile = self.floor.contacts[id].profile;
-                profile.is_some_and(|profile| self.profiles[profile][*condition])
-            }
+            Rule::Caller(condition) => self.recognised(id).met[*condition],
             Rule::Time(stretches) => is_within(stretches, self.floor.now),
             Rule::Share(share) => self.host.share_applies(&self.floor, id, label, *share),
         }
@@ -110,7 +136,11 @@ impl<H: Host> Router<'_, H> {
 
     pub(crate) fn leave_announcement(&mut self, id: ContactId) {
         let strategy = self.strategy;
-        let Some((step, _)) = self.leave_step(id) else { return };
+        let Some((step, hearings)) = self.leave_step(id) else { return };
+        if hearings == BEFORE_THE_FIRST_STEP {
+            let first = strategy.contact_types[self.floor.contacts[id].contact_type].first;
+            return self.go(id, first);
+        }
         if let Step::Announcement { next } = &strategy.steps[step] {
             self.take(id, *next);
         }

@@ -121,11 +121,15 @@ impl<H: Host> Router<'_, H> {
     /// A contact is where it was. Nobody is offered it before [`go_on`](Self::go_on).
     pub fn resume_at(&mut self, id: ContactId, at: ResumedAt) {
         match at {
-            ResumedAt::Start => {
-                let first = self.strategy.contact_types[self.floor.contacts[id].contact_type].first;
-                self.go(id, first);
+            ResumedAt::Start => self.begin_way(id),
+            ResumedAt::Step(step) => {
+                let of_type = &self.strategy.contact_types[self.floor.contacts[id].contact_type];
+                if of_type.told_first == Some(step) {
+                    self.tell_first(id, step);
+                } else {
+                    self.go(id, Destination::Step(step));
+                }
             }
-            ResumedAt::Step(step) => self.go(id, Destination::Step(step)),
             ResumedAt::Waiting { service_point, joined, since } => {
                 self.wait_on(id, service_point, joined, since);
             }

@@ -13,7 +13,7 @@ use crate::contact::{Contact, Errand, Phase, State, Work};
 use crate::floor::Floor;
 use crate::host::{End, Host, Observation, Seconds, Timer, TimerToken};
 use crate::ids::{AgentId, ContactId, ContactTypeId, ProfileId, Table};
-use crate::profiles;
+use crate::profiles::Recognised;
 
 /// Routes contacts by a strategy for a host.
 ///
@@ -26,7 +26,9 @@ pub struct Router<'s, H> {
     pub floor: Floor,
     /// For whom it routes.
     pub host: H,
-    pub(crate) profiles: Table<ProfileId, Vec<bool>>,
+    pub(crate) profiles: Table<ProfileId, Recognised>,
+    /// What is known by contact type where nothing is known of the caller.
+    pub(crate) unknown: Table<ContactTypeId, Recognised>,
     /// A list for those whose devices have just stopped ringing, used again and again.
     pub(crate) silenced: Vec<AgentId>,
 }
@@ -50,6 +52,11 @@ impl<'s, H: Host> Router<'s, H> {
             floor: Floor::empty(strategy),
             host,
             profiles: Table::default(),
+            unknown: strategy
+                .contact_types
+                .iter()
+                .map(|of_type| Recognised::of(strategy, of_type, None))
+                .collect(),
             silenced: Vec::new(),
         }
     }
@@ -70,9 +77,10 @@ impl<'s, H: Host> Router<'s, H> {
         self.floor.now = to;
     }
 
-    /// What the strategy's labels can tell of a caller, for later arrivals.
-    pub fn recognise(&mut self, caller: &Profile) -> ProfileId {
-        self.profiles.push(profiles::conditions_met(self.strategy, caller))
+    /// What the strategy can tell of a caller with contacts of a type, for later arrivals of that type.
+    pub fn recognise(&mut self, contact_type: ContactTypeId, caller: &Profile) -> ProfileId {
+        let of_type = &self.strategy.contact_types[contact_type];
+        self.profiles.push(Recognised::of(self.strategy, of_type, Some(caller)))
     }
 
     /// Gives a contact its number; [`come_in`](Self::come_in) lets it go its way.
@@ -85,7 +93,7 @@ impl<'s, H: Host> Router<'s, H> {
             contact_type,
             channel: self.strategy.contact_types[contact_type].channel,
             profile,
-            labels: 0,
+            labels: self.strategy.contact_types[contact_type].label,
             errand: Errand::Customer,
             last_agent,
             waiting_since: None,
@@ -98,8 +106,7 @@ impl<'s, H: Host> Router<'s, H> {
     #[inline(always)]
     pub fn come_in(&mut self, id: ContactId) {
         self.observe(Observation::Arrived { contact: id });
-        let first = self.strategy.contact_types[self.floor.contacts[id].contact_type].first;
-        self.go(id, first);
+        self.begin_way(id);
     }
 
     /// The caller hangs up.

@@ -135,6 +135,8 @@ fn group(ranks: &[u32], offering: Offering) -> Routes {
         strategy.teams.push(of_one);
     }
     strategy.steps[0].does = StepKind::HuntGroup(HuntGroup {
+        short_number: None,
+        recording: None,
         members,
         rings: WhoRings::SignedIn,
         waves_secs: Vec::new(),

@@ -216,11 +216,11 @@ fn week(replications: u32) -> Experiment {
             name: queue.clone(),
             does: StepKind::Queue(waits),
         });
-        strategy.entries.push(barometer_strategy::Entry {
-            name: queue.clone(),
-            contact_types: vec![queue.clone()],
-            first: Next::step(&queue),
-        });
+        strategy.entries.push(barometer_strategy::Entry::named(
+            &queue,
+            vec![queue.clone()],
+            Next::step(&queue),
+        ));
         let mut people = Team::named(&team, &team);
         let skills = [nth, (nth + nth % 2) % 7].map(|nth| format!("s{nth}"));
         people.skills = skills

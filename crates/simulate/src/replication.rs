@@ -169,8 +169,9 @@ pub(crate) struct Replication<'m, O> {
 impl<'m, O: Observer> Replication<'m, O> {
     pub fn of(model: &'m Model, observer: O) -> Self {
         let mut router = Router::new(&model.strategy, Simulation::new(model, observer));
-        let recognised = model.contact_types.iter().map(|of_type| {
-            of_type.profiles.iter().map(|profile| router.recognise(profile)).collect()
+        let recognised = model.contact_types.ids().map(|id| {
+            let profiles = model.contact_types[id].profiles.iter();
+            profiles.map(|profile| router.recognise(id, profile)).collect()
         });
         Self {
             profiles: recognised.collect(),

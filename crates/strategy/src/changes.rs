@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use serde_json::Value;
 
 use crate::edit::PartId;
-use crate::types::{Campaign, Step, Strategy, Team};
+use crate::types::{Campaign, NumberRange, Step, Strategy, Team};
 
 /// One setting that differs.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,7 +42,7 @@ impl Change {
 const ABSENT: &str = "not there";
 
 /// Every setting in which `after` differs from `before`: the strategy's own, then those of entries, steps,
-/// teams and campaigns.
+/// teams, campaigns and ranges of numbers.
 pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     let mut told = Vec::new();
     let value = |strategy: &Strategy| Value::from(strategy.name.as_str());
@@ -59,6 +59,7 @@ pub fn changes(before: &Strategy, after: &Strategy) -> Vec<Change> {
     compare_parts(&steps(before), &steps(after), &mut told);
     compare_parts(&teams(before), &teams(after), &mut told);
     compare_parts(&campaigns(before), &campaigns(after), &mut told);
+    compare_parts(&ranges(before), &ranges(after), &mut told);
     told
 }
 
@@ -96,7 +97,11 @@ pub fn changed_parts(before: &Strategy, after: &Strategy) -> Vec<(PartId, PartCh
         let change = told(old.map(|old| old == campaign))?;
         Some((PartId::Campaign(campaign.id.clone()), change))
     });
-    entries.chain(steps).chain(teams).chain(campaigns).collect()
+    let ranges = after.number_ranges.iter().filter_map(|range| {
+        let old = before.number_ranges.iter().find(|old| old.id == range.id);
+        Some((PartId::Range(range.id.clone()), told(old.map(|old| old == range))?))
+    });
+    entries.chain(steps).chain(teams).chain(campaigns).chain(ranges).collect()
 }
 
 /// A part of a strategy and its settings.
@@ -139,6 +144,11 @@ fn campaigns(strategy: &Strategy) -> Vec<Part> {
         part
     };
     strategy.campaigns.iter().map(part).collect()
+}
+
+fn ranges(strategy: &Strategy) -> Vec<Part> {
+    let part = |range: &NumberRange| Part::of(&range.id, "Range of numbers", &range.name, range);
+    strategy.number_ranges.iter().map(part).collect()
 }
 
 fn compare_parts(before: &[Part], after: &[Part], told: &mut Vec<Change>) {

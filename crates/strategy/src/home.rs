@@ -1,7 +1,9 @@
 //! Whose contacts are whose: the entry of a contact type, and the team that is offered it first.
 
 use crate::Channel;
-use crate::types::{Entry, Member, Members, Next, Step, StepKind, Strategy, Team, WantedSkill};
+use crate::types::{
+    Entry, Member, Members, Next, Route, Step, StepKind, Strategy, Team, WantedSkill,
+};
 
 impl Strategy {
     /// The entry where a contact type comes in: the one that names it, or else the one that names
@@ -13,11 +15,12 @@ impl Strategy {
     }
 
     /// The team at home with a contact type: of the first line on its main way that anybody can answer,
-    /// the team that is offered contacts first. The main way is open, has no label, and makes the type's
+    /// the team that is offered contacts first. The main way is open, has no label but its entry's, and makes the type's
     /// own choice in menus. Its people are those who are planned for the type.
     pub fn home_team(&self, contact_type: &str, channel: Channel) -> Option<&Team> {
         let mut seen: Vec<&str> = Vec::new();
-        let mut ahead = vec![&self.entry_of(contact_type)?.first];
+        let entry = self.entry_of(contact_type)?;
+        let mut ahead = vec![&entry.first];
         while let Some(next) = ahead.pop() {
             let Next::Step(id) = next else { continue };
             let Some(step) = self.step(id).filter(|step| !seen.contains(&step.id.as_str())) else {
@@ -28,7 +31,7 @@ impl Strategy {
                 return Some(team);
             }
             // The last one put there is looked at first.
-            ahead.extend(main_way_first(&step.does, contact_type).into_iter().rev());
+            ahead.extend(main_way_first(&step.does, contact_type, entry).into_iter().rev());
         }
         None
     }
@@ -47,7 +50,7 @@ impl Strategy {
             seen.push(&step.id);
             match &step.does {
                 StepKind::Queue(_) | StepKind::HuntGroup(_) => found.push(step),
-                before => ahead.extend(main_way_first(before, contact_type)),
+                before => ahead.extend(main_way_first(before, contact_type, entry)),
             }
         }
         found
@@ -99,7 +102,7 @@ impl Strategy {
 }
 
 /// Where contacts of a type go on to, most of them first.
-fn main_way_first<'a>(does: &'a StepKind, contact_type: &str) -> Vec<&'a Next> {
+fn main_way_first<'a>(does: &'a StepKind, contact_type: &str, entry: &Entry) -> Vec<&'a Next> {
     match does {
         StepKind::Menu(menu) => {
             let mut choices: Vec<_> = menu.choices.iter().collect();
@@ -108,8 +111,10 @@ fn main_way_first<'a>(does: &'a StepKind, contact_type: &str) -> Vec<&'a Next> {
             taken.map(|choice| &choice.next).chain([&menu.no_choice]).collect()
         }
         StepKind::Routing(routing) => {
+            let is_own = |route: &&Route| entry.label.as_ref() == Some(&route.label);
+            let own = routing.routes.iter().find(is_own).map(|route| &route.next);
             let routes = routing.routes.iter().map(|route| &route.next);
-            [&routing.otherwise].into_iter().chain(routes).collect()
+            own.into_iter().chain([&routing.otherwise]).chain(routes).collect()
         }
         other => other.ways().into_iter().map(|way| way.next).collect(),
     }

@@ -91,6 +91,12 @@ impl Strategy {
         let stops = entries.chain(steps).chain(campaigns).collect();
         let mut journey = Journey { stops, links: Vec::new() };
         for (at, entry) in self.entries.iter().enumerate() {
+            if let Some(id) = &entry.announcement {
+                journey.connect(self, at, "hears first".to_owned(), None, &Next::step(id));
+            }
+            if !entry.blocked.is_empty() {
+                journey.end(at, "blocked", WayEnd::BusyTone);
+            }
             journey.connect(self, at, String::new(), Some("/first".to_owned()), &entry.first);
         }
         for (at, step) in self.steps.iter().enumerate() {
@@ -129,7 +135,7 @@ impl Strategy {
         journey
     }
 
-    /// The place of a part among the stops of the [journey](Self::journey); `None` for a team, or where it is
+    /// The place of a part among the stops of the [journey](Self::journey); `None` for a team or a range of numbers, or where it is
     /// not there.
     pub fn stop_of(&self, part: &crate::PartId) -> Option<usize> {
         let at = part.find(self)?;
@@ -137,7 +143,7 @@ impl Strategy {
             crate::PartId::Entry(_) => Some(at),
             crate::PartId::Step(_) => Some(self.entries.len() + at),
             crate::PartId::Campaign(_) => Some(self.entries.len() + self.steps.len() + at),
-            crate::PartId::Team(_) => None,
+            crate::PartId::Team(_) | crate::PartId::Range(_) => None,
         }
     }
 }

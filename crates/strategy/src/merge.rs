@@ -79,7 +79,8 @@ fn with_own_ids(base: &Strategy, mine: &Strategy, theirs: &Strategy) -> Strategy
         let steps = strategy.steps.iter().map(|step| step.id.clone());
         let teams = strategy.teams.iter().map(|team| team.id.clone());
         let campaigns = strategy.campaigns.iter().map(|campaign| campaign.id.clone());
-        steps.chain(teams).chain(campaigns).collect()
+        let ranges = strategy.number_ranges.iter().map(|range| range.id.clone());
+        steps.chain(teams).chain(campaigns).chain(ranges).collect()
     };
     let (were, their, my) = (ids(base), ids(theirs), ids(mine));
     let mut own = mine.clone();
@@ -95,10 +96,10 @@ fn with_own_ids(base: &Strategy, mine: &Strategy, theirs: &Strategy) -> Strategy
 /// A strategy as parts by key, in their order.
 struct Keyed {
     name: String,
-    lists: [Vec<(String, Value)>; 4],
+    lists: [Vec<(String, Value)>; 5],
 }
 
-const LISTS: [&str; 4] = ["entries", "steps", "teams", "campaigns"];
+const LISTS: [&str; 5] = ["entries", "steps", "teams", "campaigns", "number_ranges"];
 
 impl Keyed {
     fn of(strategy: &Strategy, entries_by_place: bool) -> Self {
@@ -109,9 +110,16 @@ impl Keyed {
         let steps = strategy.steps.iter().map(|step| (step.id.clone(), json(step)));
         let teams = strategy.teams.iter().map(|team| (team.id.clone(), json(team)));
         let campaigns = strategy.campaigns.iter().map(|each| (each.id.clone(), json(each)));
+        let ranges = strategy.number_ranges.iter().map(|each| (each.id.clone(), json(each)));
         Self {
             name: strategy.name.clone(),
-            lists: [entries.collect(), steps.collect(), teams.collect(), campaigns.collect()],
+            lists: [
+                entries.collect(),
+                steps.collect(),
+                teams.collect(),
+                campaigns.collect(),
+                ranges.collect(),
+            ],
         }
     }
 }

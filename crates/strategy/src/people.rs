@@ -144,6 +144,7 @@ impl Strategy {
                 name: row.name.clone(),
                 skills: (!same_skills(&row.skills, &team.skills)).then(|| row.skills.clone()),
                 ranks: before.map(|before| before.ranks.clone()).unwrap_or_default(),
+                short_number: before.and_then(|before| before.short_number.clone()),
             });
         }
         // Somebody of a team that the file does not name would be there twice.

@@ -4,7 +4,7 @@ use serde::{Deserialize, Deserializer};
 use serde_json::Value;
 
 use crate::faults::Fault;
-use crate::types::{Campaign, Entry, Step, Strategy, Team};
+use crate::types::{Campaign, Entry, NumberRange, Step, Strategy, Team};
 
 /// The version of the JSON form that this code writes.
 pub const SCHEMA_VERSION: u32 = 2;
@@ -48,12 +48,14 @@ struct Newest {
     teams: Vec<Team>,
     #[serde(default)]
     campaigns: Vec<Campaign>,
+    #[serde(default)]
+    number_ranges: Vec<NumberRange>,
 }
 
 impl From<Newest> for Strategy {
     fn from(read: Newest) -> Self {
-        let Newest { schema_version, name, entries, steps, teams, campaigns } = read;
-        Self { schema_version, name, entries, steps, teams, campaigns }
+        let Newest { schema_version, name, entries, steps, teams, campaigns, number_ranges } = read;
+        Self { schema_version, name, entries, steps, teams, campaigns, number_ranges }
     }
 }
 

@@ -93,11 +93,14 @@ impl Team {
 }
 
 impl Strategy {
-    /// Gives a step, a team or a campaign another id, wherever it is referred to.
+    /// Gives a step, a team, a campaign or a range of numbers another id, wherever it is referred to.
     pub(crate) fn rename_id(&mut self, from: &str, to: &str) {
         let renamed = |id: &str| if id == from { to.to_owned() } else { id.to_owned() };
         for entry in &mut self.entries {
             if let Next::Step(id) = &mut entry.first {
+                *id = renamed(id);
+            }
+            if let Some(id) = &mut entry.announcement {
                 *id = renamed(id);
             }
         }
@@ -111,6 +114,9 @@ impl Strategy {
                 &mut campaign.served_by;
             *id = renamed(id);
             campaign.id = renamed(&campaign.id);
+        }
+        for range in &mut self.number_ranges {
+            range.id = renamed(&range.id);
         }
     }
 

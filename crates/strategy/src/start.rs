@@ -103,7 +103,7 @@ fn step(id: &str, name: &str, does: StepKind) -> Step {
 
 fn calls_in(strategy: &mut Strategy, contact_types: Vec<String>, first: &str) {
     let first = Next::step(first);
-    strategy.entries.push(Entry { name: "Calls".to_owned(), contact_types, first });
+    strategy.entries.push(Entry::named("Calls", contact_types, first));
 }
 
 /// A queue that asks for a skill, and a team of calls that has it: written contacts have people of their own.
@@ -192,6 +192,8 @@ fn hunt_group(strategy: &mut Strategy, types: Vec<String>) {
         ..Exits::default()
     };
     let group = HuntGroup {
+        short_number: None,
+        recording: None,
         members: vec![Member { who: Members::Team("agents".to_owned()), rank: 1, wave: 0 }],
         rings: Default::default(),
         waves_secs: Vec::new(),

@@ -4,6 +4,7 @@
 use barometer_routing::{
     AgentId, CallbackId, CallbackOffered, CompiledStrategy, ContactId, End, Floor, Host, Id,
     Interrupted, Observation, Reply, Seconds, ServicePointId, Stays, StepId, Timer, TimerToken,
+    number_matches,
 };
 use barometer_strategy::{Condition, Journey, Step, StepKind, Strategy};
 use jiff::tz::TimeZone;
@@ -146,6 +147,19 @@ impl<'a> Follower<'a> {
 
     pub fn is_contained(&self) -> bool {
         self.scene.caller.is_contained
+    }
+
+    /// What is set for the number that was called: ", where +44* is blocked", ", which labels it “storm”".
+    fn set_there(&self, contact_type: &str) -> String {
+        let Some(entry) = self.strategy.entry_of(contact_type) else { return String::new() };
+        let number = self.scene.caller.number.as_str();
+        if let Some(pattern) = entry.blocked.iter().find(|pattern| number_matches(pattern, number))
+        {
+            return format!(", where {pattern} is blocked");
+        }
+        let label = entry.label.iter().map(|label| format!(", which labels it “{label}”"));
+        let language = entry.language.iter().map(|spoken| format!(", where {spoken} is spoken"));
+        label.chain(language).collect()
     }
 
     fn name_of(&self, step: StepId) -> &'a str {
@@ -475,10 +489,11 @@ impl Host for Follower<'_> {
         }
         match what {
             Observation::Arrived { .. } => {
+                self.labels = floor.contacts[contact].labels;
                 let name = &self.scene.caller.contact_type;
                 let entry = self.strategy.entry_of(name);
                 let entry = entry.map_or("", |entry| entry.name.as_str());
-                let told = format!("{name} arrives at “{entry}”.");
+                let told = format!("{name} arrives at “{entry}”{}.", self.set_there(name));
                 self.note(floor, What::Arrived, None, None, told);
             }
             Observation::ReachedStep { step, .. } => {

@@ -174,7 +174,7 @@ impl Scene {
         let compiled = CompiledStrategy::compile(strategy, &setting)?;
         let follower = Follower::new(self, strategy, &compiled);
         let mut router = Router::new(&compiled, follower);
-        let profile = router.recognise(&self.profile());
+        let profile = router.recognise(ContactTypeId::at(0), &self.profile());
         self.sign_in(&mut router);
         let arrival = Arrival {
             contact_type: ContactTypeId::at(0),

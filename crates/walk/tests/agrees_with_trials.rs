@@ -142,6 +142,8 @@ fn group() -> impl Strategy<Value = HuntGroup> {
     };
     (maybe_secs(), secs(), offering(), exits()).prop_map(move |(limit, wave, offering, exits)| {
         HuntGroup {
+            short_number: None,
+            recording: None,
             members: (0..3).map(member).collect(),
             rings: Default::default(),
             waves_secs: vec![wave],

@@ -1,9 +1,9 @@
 //! Walks whose every second can be reckoned by hand.
 
 use barometer_strategy::{
-    Channel, Condition, Duration, HoursGate, HuntGroup, LabelRule, Labelling, Member, Members,
-    Menu, MenuChoice, Next, OfferOrder, Offering, OpenHours, Queue, Route, Routing, Step, StepKind,
-    Strategy, Team, Voicemail,
+    Announcement, Channel, Condition, Duration, HoursGate, HuntGroup, LabelRule, Labelling, Member,
+    Members, Menu, MenuChoice, Next, OfferOrder, Offering, OpenHours, Queue, Route, Routing, Step,
+    StepKind, Strategy, Team, Voicemail,
 };
 use barometer_walk::{
     Expectation, OnShift, Outcome, Scene, SceneError, WalkEnd, What, first_difference,
@@ -90,6 +90,8 @@ fn harbour() -> Strategy {
 /// The desk at once, the office twenty seconds later; each rings for ten, two seconds apart.
 fn group() -> HuntGroup {
     HuntGroup {
+        short_number: None,
+        recording: None,
         members: vec![
             Member { who: Members::Team("desk".to_owned()), rank: 1, wave: 0 },
             Member { who: Members::Team("office".to_owned()), rank: 2, wave: 1 },
@@ -162,6 +164,54 @@ fn a_label_says_which_rule_put_it_on() {
     assert_eq!(labelled.sentence, "“The labels” labels it “frequent”: card is gold.");
     assert_eq!(labelled.setting.as_deref(), Some("/does/labelling/rules/0/when"));
     assert!(walk.moments.iter().any(|moment| moment.step.as_deref() == Some("group")));
+}
+
+#[test]
+fn a_number_tells_labels_and_blocks_its_callers() {
+    let mut strategy = harbour();
+    let welcome = Announcement { time: Duration::Constant { secs: 6.0 }, next: Next::BusyTone };
+    strategy.steps.push(step("welcome", StepKind::Announcement(welcome)));
+    let entry = &mut strategy.entries[0];
+    entry.announcement = Some("welcome".to_owned());
+    entry.label = Some("frequent".to_owned());
+    entry.blocked = vec!["+4470*".to_owned()];
+    let mut scene = caller(monday(9, 30), vec![on_shift("desk", 1, 0, Some(4.0))]);
+    let walk = scene.walk(&strategy, &TimeZone::UTC).expect("it can be walked");
+    // Six seconds of welcome, which then leads to the gate and not where it leads itself; ten of menu, four of ringing.
+    assert_eq!((walk.end, walk.secs), (WalkEnd::Answered, 20.0));
+    let told: Vec<&str> = walk.moments.iter().map(|moment| moment.sentence.as_str()).collect();
+    assert_eq!(told[0], "Bookings arrives at “Bookings line”, which labels it “frequent”.");
+    assert_eq!(
+        told[1..4],
+        ["Reaches “The welcome”.", "Hears “The welcome” for 6 s.", "Reaches “The gate”.",]
+    );
+    assert!(told.contains(&"“The labels” puts no label on."), "{told:?}");
+    assert!(walk.moments.iter().any(|moment| moment.step.as_deref() == Some("group")));
+    scene.caller.number = "+447000001".to_owned();
+    let walk = scene.walk(&strategy, &TimeZone::UTC).expect("it can be walked");
+    assert_eq!((walk.end, walk.secs), (WalkEnd::BusyTone, 0.0));
+    assert_eq!(
+        walk.moments[0].sentence,
+        "Bookings arrives at “Bookings line”, where +4470* is blocked."
+    );
+}
+
+#[test]
+fn the_language_of_a_number_counts_for_its_callers() {
+    let mut strategy = harbour();
+    let StepKind::Labelling(labelling) = &mut strategy.steps[2].does else { panic!("labels") };
+    labelling.rules[0].when = Condition::Language("no".to_owned());
+    let mut scene = caller(monday(9, 30), vec![on_shift("desk", 1, 0, Some(4.0))]);
+    let reached = |scene: &Scene, strategy: &Strategy| -> Vec<String> {
+        let walk = scene.walk(strategy, &TimeZone::UTC).expect("it can be walked");
+        walk.moments.into_iter().filter_map(|moment| moment.step).collect()
+    };
+    let is_of = |steps: &[String], id: &str| steps.iter().any(|step| step == id);
+    assert!(is_of(&reached(&scene, &strategy), "queue"), "nothing is known of the caller");
+    strategy.entries[0].language = Some("no".to_owned());
+    assert!(is_of(&reached(&scene, &strategy), "group"));
+    scene.caller.language = "en".to_owned();
+    assert!(is_of(&reached(&scene, &strategy), "group"), "the number decides");
 }
 
 #[test]

@@ -214,6 +214,8 @@ pub fn router(app: App) -> Router {
         .route("/strategy/lists/{list}/remove", post(lists::remove))
         .route("/strategy/people", get(strategy::people).post(strategy::import_people))
         .route("/strategy/people.csv", get(strategy::people_csv))
+        .route("/strategy/numbers", get(strategy::numbers).post(strategy::import_numbers))
+        .route("/strategy/numbers.csv", get(strategy::numbers_csv))
         .route("/strategy/walk", get(strategy::walk))
         .route("/strategy/expectations", post(expectations::keep))
         .route("/strategy/expectations.csv", get(expectations::export_expectations))

@@ -71,6 +71,12 @@ pub(crate) fn thousands(number: f64) -> String {
     if number <= -0.5 { format!("−{text}") } else { text }
 }
 
+/// "12.4 MB".
+pub(crate) fn bytes(bytes: f64) -> String {
+    let mega = bytes / 1e6;
+    if mega < 1_000.0 { format!("{mega:.1} MB") } else { format!("{:.1} GB", mega / 1e3) }
+}
+
 /// "+4.1 %", "−2.0 %".
 pub(crate) fn change(share: f64) -> String {
     let sign = if share < 0.0 { '−' } else { '+' };
@@ -277,6 +283,7 @@ mod tests {
         assert_eq!((short_percent(0.8), short_percent(0.975)), ("80 %".into(), "97.5 %".into()));
         assert_eq!((change(0.041), change(-0.02)), ("+4.1 %".into(), "−2.0 %".into()));
         assert_eq!(plain(0.1 + 0.2), "0.3");
+        assert_eq!((bytes(12.44e6), bytes(2.5e9)), ("12.4 MB".into(), "2.5 GB".into()));
         let estimate = |mean| Estimate { mean, half_width: Some(5.84), error: None };
         assert_eq!(estimated_count(estimate(1884.64)), "1,884.6 ± 5.8");
         assert_eq!(estimated_count(estimate(999.96)), "1,000.0 ± 5.8");

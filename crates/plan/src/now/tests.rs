@@ -28,11 +28,7 @@ fn centre(people: [u32; 2], contacts: [f64; 2]) -> DayNow {
             does: StepKind::Queue(queue),
         });
         let first = Next::step(&format!("{name}-queue"));
-        strategy.entries.push(Entry {
-            name: name.to_owned(),
-            contact_types: vec![name.to_owned()],
-            first,
-        });
+        strategy.entries.push(Entry::named(name, vec![name.to_owned()], first));
         let mut team = Team::named(&format!("{name}-team"), &format!("{name} team"));
         team.skills = vec![barometer_strategy::Skill { skill: name.to_owned(), level: None }];
         strategy.teams.push(team);

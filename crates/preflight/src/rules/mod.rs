@@ -4,6 +4,7 @@ mod aftermath;
 mod campaigns;
 mod hours;
 mod limits;
+mod numbers;
 mod people;
 mod ringing;
 mod shape;
@@ -18,7 +19,7 @@ use crate::rule::Rule;
 
 /// Everything that all rules find.
 pub(crate) fn all(ground: &Ground<'_>) -> Vec<Finding> {
-    let subjects: [fn(&Ground<'_>) -> Vec<Finding>; 8] = [
+    let subjects: [fn(&Ground<'_>) -> Vec<Finding>; 9] = [
         shape::find,
         limits::find,
         ringing::find,
@@ -27,6 +28,7 @@ pub(crate) fn all(ground: &Ground<'_>) -> Vec<Finding> {
         hours::find,
         aftermath::find,
         campaigns::find,
+        numbers::find,
     ];
     subjects.iter().flat_map(|find| find(ground)).collect()
 }

@@ -2,8 +2,9 @@
 
 use barometer_preflight::{Premises, Rule, preflight};
 use barometer_strategy::{
-    CallsBefore, Campaign, HuntGroup, Next, OfferOrder, OnLeaving, Pacing, Promise, Queue, Route,
-    ServedBy, StepKind, Strategy, Team, WhoRings, ZoneShare,
+    CallsBefore, Campaign, HuntGroup, Next, NumberPurpose, NumberRange, OfferOrder, OnLeaving,
+    Pacing, Promise, Queue, Recording, Route, ServedBy, StepKind, Strategy, Team, WhoRings,
+    ZoneShare,
 };
 use jiff::civil::time;
 
@@ -44,7 +45,76 @@ struct Broken {
     break_it: fn(&mut Strategy, &mut Premises),
 }
 
+/// A range of the short numbers of lines.
+fn lines_range(from: &str, until: &str) -> NumberRange {
+    let [id, name] = ["lines", "Line numbers"].map(str::to_owned);
+    let (from, until) = (from.to_owned(), until.to_owned());
+    NumberRange { id, name, from, until, purpose: NumberPurpose::Lines }
+}
+
+/// Short numbers of the queue of calls and of the group, and a range with free ones.
+fn numbered(strategy: &mut Strategy, first: &str, second: &str) {
+    queue(strategy, "bookings").short_number = Some(first.to_owned());
+    group(strategy).short_number = Some(second.to_owned());
+    strategy.number_ranges = vec![lines_range("600", "699")];
+}
+
 const BROKEN: &[Broken] = &[
+    Broken {
+        rule: Rule::NumberTwice,
+        reason: "601 is the number of queue “Bookings queue” and of hunt group “Harbour offices”.",
+        break_it: |strategy, _| numbered(strategy, "601", "6 01"),
+    },
+    Broken {
+        rule: Rule::NumberHidden,
+        reason: "Whoever dials 601 reaches queue “Bookings queue”, whose number is 60, and never hunt group “Harbour offices”.",
+        break_it: |strategy, _| {
+            numbered(strategy, "60", "601");
+            strategy.number_ranges = vec![lines_range("70", "79"), lines_range("60", "61")];
+            strategy.number_ranges[1].id = "short".to_owned();
+            let whole = NumberRange { id: "whole".to_owned(), ..lines_range("601", "699") };
+            strategy.number_ranges.push(whole);
+        },
+    },
+    Broken {
+        rule: Rule::NumberOutsideRanges,
+        reason: "701 of hunt group “Harbour offices” is in no range that is set aside for queues and hunt groups.",
+        break_it: |strategy, _| numbered(strategy, "601", "701"),
+    },
+    Broken {
+        rule: Rule::RangesOverlap,
+        reason: "“Line numbers” (600 – 699) and “Desks” (690 – 720) have numbers in common.",
+        break_it: |strategy, _| {
+            strategy.number_ranges = vec![
+                lines_range("600", "699"),
+                NumberRange {
+                    id: "desks".to_owned(),
+                    name: "Desks".to_owned(),
+                    purpose: NumberPurpose::People,
+                    ..lines_range("690", "720")
+                },
+            ];
+        },
+    },
+    Broken {
+        rule: Rule::BlocksEverybody,
+        reason: "“General line” blocks +*, which is everybody.",
+        break_it: |strategy, _| {
+            strategy.entries[0].blocked = vec!["+33*".to_owned(), "+*".to_owned()]
+        },
+    },
+    Broken {
+        rule: Rule::RecordedUntold,
+        reason: "“Bookings queue” records 20 % of its conversations and tells nobody.",
+        break_it: |strategy, _| {
+            queue(strategy, "bookings").recording = Some(Recording {
+                share: 0.2,
+                is_announced: false,
+                keep_days: 90,
+                kilobits_per_sec: 64.0,
+            });
+        },
+    },
     Broken {
         rule: Rule::GroupLimitTooShort,
         reason: "The group limit ends after 30 s; reaching all 4 on shift takes 48 s: Quay staff 1 and \

@@ -22,10 +22,9 @@ fn skill(name: &str, level: u8) -> Skill {
 /// an assistant; callbacks and messages that are heard.
 pub fn strategy() -> Strategy {
     let mut strategy = Strategy::plain("Harbour");
-    let entry = |name: &str, types: &[&str], first: &str| Entry {
-        name: name.to_owned(),
-        contact_types: types.iter().map(|each| (*each).to_owned()).collect(),
-        first: Next::step(first),
+    let entry = |name: &str, types: &[&str], first: &str| {
+        let types = types.iter().map(|each| (*each).to_owned()).collect();
+        Entry::named(name, types, Next::step(first))
     };
     strategy.entries =
         vec![entry("General line", &["Calls"], "gate"), entry("Website", &["Chats"], "bot")];
@@ -139,6 +138,8 @@ pub fn strategy() -> Strategy {
             "group",
             "Harbour offices",
             StepKind::HuntGroup(HuntGroup {
+                short_number: None,
+                recording: None,
                 members: vec![
                     Member { who: Members::Team("office".to_owned()), rank: 1, wave: 0 },
                     Member { who: Members::Team("quay".to_owned()), rank: 2, wave: 1 },
@@ -207,6 +208,7 @@ pub fn strategy() -> Strategy {
         name: name.to_owned(),
         skills: Some(vec![skill("Ferries", level)]),
         ranks: Default::default(),
+        short_number: None,
     };
     let mut desk = Team::named("desk", "Booking desk");
     desk.agents = [("Ada", 9), ("Bram", 7), ("Cleo", 6), ("Dov", 4), ("Enid", 3)]

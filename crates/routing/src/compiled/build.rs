@@ -166,7 +166,14 @@ impl Builder<'_> {
             .map(|&(name, channel)| {
                 let entry = self.strategy.entry_of(name);
                 let entry = entry.ok_or_else(|| CompileError::NoEntry(name.to_owned()))?;
-                Ok(ContactType { channel, first: self.destination(&entry.first) })
+                Ok(ContactType {
+                    channel,
+                    first: self.destination(&entry.first),
+                    told_first: entry.announcement.as_deref().map(|id| self.step_id(id)),
+                    label: entry.label.as_deref().map_or(0, |label| self.bit_of(label)),
+                    language: entry.language.clone(),
+                    blocked: entry.blocked.clone(),
+                })
             })
             .collect()
     }
@@ -194,7 +201,7 @@ impl Builder<'_> {
                     (Serves::Message(first), first)
                 }
             };
-            let contact_type = contact_types.push(ContactType { channel: Channel::Call, first });
+            let contact_type = contact_types.push(ContactType::going(Channel::Call, first));
             Campaign { contact_type, serves }
         });
         campaigns.collect()

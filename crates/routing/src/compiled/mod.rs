@@ -52,12 +52,27 @@ pub struct CompiledStrategy {
 }
 
 /// How the contacts of a type come in.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub struct ContactType {
     /// On which channel.
     pub channel: Channel,
     /// Where they go first.
     pub first: Destination,
+    /// The announcement step that they hear before that, which then leads there.
+    pub told_first: Option<StepId>,
+    /// The label that they come in with, as a bit; 0 for none.
+    pub label: u64,
+    /// The language that they are taken to speak.
+    pub language: Option<String>,
+    /// Caller numbers that get the busy tone.
+    pub blocked: Vec<String>,
+}
+
+impl ContactType {
+    /// Contacts for which nothing is set but where they go.
+    pub(crate) const fn going(channel: Channel, first: Destination) -> Self {
+        Self { channel, first, told_first: None, label: 0, language: None, blocked: Vec::new() }
+    }
 }
 
 /// Where a contact goes next.

@@ -66,7 +66,7 @@ impl Scene {
     /// An entry of its own for a contact type.
     pub fn add_entry(&mut self, name: &str, first: &str) {
         let (name, first) = (name.to_owned(), Next::step(first));
-        self.strategy.entries.push(Entry { contact_types: vec![name.clone()], name, first });
+        self.strategy.entries.push(Entry::named(&name, vec![name.clone()], first));
     }
 
     pub fn add_step(&mut self, id: &str, does: StepKind) {
@@ -83,6 +83,8 @@ impl Scene {
     /// A hunt group of the first team in place of the queue.
     pub fn hunt(&mut self, offering: Offering) -> &mut HuntGroup {
         let group = HuntGroup {
+            short_number: None,
+            recording: None,
             members: vec![Member { who: Members::Team("team".to_owned()), rank: 1, wave: 0 }],
             rings: Default::default(),
             waves_secs: Vec::new(),
@@ -111,6 +113,7 @@ impl Scene {
                 name: name(nth),
                 skills: None,
                 ranks: Default::default(),
+                short_number: None,
             })
             .collect();
         let stretches = hours.iter().enumerate().map(|(nth, &(from_secs, until_secs))| Stretch {

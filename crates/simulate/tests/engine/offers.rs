@@ -261,8 +261,12 @@ fn wrap_up_of_the_group_keeps_people_from_the_next_contact() {
 #[test]
 fn an_agent_of_a_list_by_name_is_that_agent() {
     let mut scene = ringing(OfferOrder::TopDown, 3);
-    let agent =
-        |name: &str| Agent { name: name.to_owned(), skills: None, ranks: Default::default() };
+    let agent = |name: &str| Agent {
+        name: name.to_owned(),
+        skills: None,
+        ranks: Default::default(),
+        short_number: None,
+    };
     scene.team().agents = vec![agent("Ada"), agent("Brin"), agent("Cara")];
     scene.group().members =
         vec![Member { who: Members::Agent("Brin".to_owned()), rank: 1, wave: 0 }];

@@ -196,6 +196,54 @@ fn labels_come_from_what_customers_are_and_routes_follow_them() {
 }
 
 #[test]
+fn what_is_set_for_a_number_is_done_to_its_callers() {
+    let mut scene = busy();
+    let profile = |share, number: &str| Profile {
+        share,
+        number: number.to_owned(),
+        language: "en".to_owned(),
+        attributes: Default::default(),
+    };
+    scene.customers().profiles = vec![profile(0.3, "+33222"), profile(0.7, "+44111")];
+    let labelling = Labelling {
+        rules: vec![
+            LabelRule { label: "Gaelic".to_owned(), when: Condition::Language("gd".to_owned()) },
+            LabelRule { label: "storm".to_owned(), when: Condition::Share(0.0) },
+        ],
+        next: Next::step("routes"),
+    };
+    let route = |label: &str, next| Route { label: label.to_owned(), next };
+    let routing = Routing {
+        routes: vec![route("Gaelic", Next::Release), route("storm", Next::BusyTone)],
+        otherwise: Next::step("queue"),
+    };
+    scene.add_step("labels", StepKind::Labelling(labelling));
+    scene.add_step("routes", StepKind::Routing(routing));
+    let welcome = Announcement { time: Duration::Constant { secs: 60.0 }, next: Next::BusyTone };
+    scene.add_step("welcome", StepKind::Announcement(welcome));
+    scene.strategy.entries[0].first = Next::step("labels");
+    let without = total(&scene);
+    assert_eq!((without.blocked, without.released), (0.0, 0.0));
+    let with = |set: &dyn Fn(&mut barometer_strategy::Entry)| {
+        let mut scene = scene.clone();
+        set(&mut scene.strategy.entries[0]);
+        total(&scene)
+    };
+    // Blocked callers get the busy tone; a standard error of a share of some thousand contacts is under 0.01.
+    let blocked = with(&|entry| entry.blocked = vec!["+33*".to_owned()]);
+    assert!((blocked.blocked / blocked.offered - 0.3).abs() < 0.025, "{blocked:?}");
+    // Everybody is labelled, or speaks the number's language.
+    let labelled = with(&|entry| entry.label = Some("storm".to_owned()));
+    assert_eq!(labelled.blocked, labelled.offered);
+    let spoken = with(&|entry| entry.language = Some("gd".to_owned()));
+    assert_eq!(spoken.released, spoken.offered);
+    // What is heard first takes a minute and leads on to the first step, not where it leads itself.
+    let told = with(&|entry| entry.announcement = Some("welcome".to_owned()));
+    assert_eq!(told.blocked, 0.0);
+    assert!((told.offered - without.offered).abs() < 1e-9);
+}
+
+#[test]
 fn an_assistant_settles_its_share_and_delays_the_others() {
     let mut scene = busy();
     let without = total(&scene);

@@ -25,6 +25,7 @@ impl Edit {
         edits.extend(list(&steps(before), &steps(after)));
         edits.extend(list(&teams(before), &teams(after)));
         edits.extend(list(&campaigns(before), &campaigns(after)));
+        edits.extend(list(&ranges(before), &ranges(after)));
         match <[Self; 1]>::try_from(edits) {
             Ok([only]) => only,
             Err(edits) => Self::Several(edits),
@@ -51,6 +52,12 @@ fn campaigns(strategy: &Strategy) -> Identified {
         (id, Part::Campaign(Box::new(campaign.clone())))
     };
     strategy.campaigns.iter().map(part).collect()
+}
+
+fn ranges(strategy: &Strategy) -> Identified {
+    let part =
+        |range: &crate::NumberRange| (PartId::Range(range.id.clone()), Part::Range(range.clone()));
+    strategy.number_ranges.iter().map(part).collect()
 }
 
 /// The edits of one list: first what goes, then place by place what stands there afterwards.

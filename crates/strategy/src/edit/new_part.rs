@@ -6,8 +6,8 @@ use super::Part;
 use crate::Duration;
 use crate::types::{
     Announcement, Assistant, Callback, Campaign, Entry, HoursGate, HuntGroup, Labelling, Member,
-    Members, Menu, Next, Offering, OpenHours, Outside, Promise, Queue, Routing, Step, StepKind,
-    Strategy, Team, Voicemail, Weekday,
+    Members, Menu, Next, NumberPurpose, NumberRange, Offering, OpenHours, Outside, Promise, Queue,
+    Routing, Step, StepKind, Strategy, Team, Voicemail, Weekday,
 };
 
 /// The kinds of steps, without what they hold.
@@ -116,7 +116,7 @@ impl Part {
         let names = (strategy.entries.len() + 1..).map(|nth| format!("Contact type {nth}"));
         let contact_types = names.into_iter().find(|name| !is_named(name)).into_iter().collect();
         let name = format!("Entry {}", strategy.entries.len() + 1);
-        Self::Entry(Entry { name, contact_types, first })
+        Self::Entry(Entry::named(&name, contact_types, first))
     }
 
     /// A team of calls, one at a time.
@@ -131,6 +131,19 @@ impl Part {
         let nth = strategy.campaigns.len() + 1;
         let team = strategy.teams.first().map_or("", |team| team.id.as_str());
         Self::Campaign(Box::new(Campaign::named(&id, &format!("Campaign {nth}"), team)))
+    }
+
+    /// A range of ten short numbers of lines.
+    pub fn new_range(strategy: &Strategy) -> Self {
+        let id = free_id(strategy, "range");
+        let nth = strategy.number_ranges.len() + 1;
+        Self::Range(NumberRange {
+            id,
+            name: format!("Range {nth}"),
+            from: "100".to_owned(),
+            until: "109".to_owned(),
+            purpose: NumberPurpose::Lines,
+        })
     }
 
     /// A step of a kind. What it cannot do without is filled in with what the strategy has; nothing is
@@ -154,6 +167,7 @@ pub(super) fn free_id(strategy: &Strategy, stem: &str) -> String {
         strategy.step(id).is_some()
             || strategy.teams.iter().any(|team| team.id == id)
             || strategy.campaign(id).is_some()
+            || strategy.number_ranges.iter().any(|range| range.id == id)
     };
     let mut nth = 1;
     loop {
@@ -172,6 +186,8 @@ fn blank(strategy: &Strategy, kind: StepName) -> StepKind {
             let member =
                 |team: &Team| Member { who: Members::Team(team.id.clone()), rank: 1, wave: 0 };
             StepKind::HuntGroup(HuntGroup {
+                short_number: None,
+                recording: None,
                 members: strategy.teams.first().map(member).into_iter().collect(),
                 rings: Default::default(),
                 waves_secs: Vec::new(),

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use crate::faults::Fault;
-use crate::types::{Campaign, Entry, Step, Strategy, Team};
+use crate::types::{Campaign, Entry, NumberRange, Step, Strategy, Team};
 
 /// Which part of a strategy. Entries are known by their place, all others by their ids.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -22,6 +22,8 @@ pub enum PartId {
     Team(String),
     /// The campaign with this id.
     Campaign(String),
+    /// The range of numbers with this id.
+    Range(String),
 }
 
 /// A part of a strategy.
@@ -36,6 +38,8 @@ pub enum Part {
     Team(Team),
     /// Whom the centre calls.
     Campaign(Box<Campaign>),
+    /// Numbers that are set aside.
+    Range(NumberRange),
 }
 
 impl fmt::Display for PartId {
@@ -45,6 +49,7 @@ impl fmt::Display for PartId {
             Self::Step(id) => write!(formatter, "step.{id}"),
             Self::Team(id) => write!(formatter, "team.{id}"),
             Self::Campaign(id) => write!(formatter, "campaign.{id}"),
+            Self::Range(id) => write!(formatter, "range.{id}"),
         }
     }
 }
@@ -59,11 +64,12 @@ impl FromStr for PartId {
             Some(("step", id)) => Some(Self::Step(id.to_owned())),
             Some(("team", id)) => Some(Self::Team(id.to_owned())),
             Some(("campaign", id)) => Some(Self::Campaign(id.to_owned())),
+            Some(("range", id)) => Some(Self::Range(id.to_owned())),
             _ => None,
         };
         part.ok_or_else(|| Fault {
             field: "part".to_owned(),
-            message: format!("“{text}” names no entry, step, team or campaign"),
+            message: format!("“{text}” names no entry, step, team, campaign or range"),
         })
     }
 }
@@ -76,6 +82,7 @@ impl PartId {
             Self::Step(_) => "steps",
             Self::Team(_) => "teams",
             Self::Campaign(_) => "campaigns",
+            Self::Range(_) => "number_ranges",
         }
     }
 
@@ -86,6 +93,7 @@ impl PartId {
             Self::Step(id) => strategy.steps.iter().position(|step| step.id == *id),
             Self::Team(id) => strategy.teams.iter().position(|team| team.id == *id),
             Self::Campaign(id) => strategy.campaigns.iter().position(|each| each.id == *id),
+            Self::Range(id) => strategy.number_ranges.iter().position(|each| each.id == *id),
         }
     }
 
@@ -101,6 +109,7 @@ impl PartId {
             Self::Step(_) => Part::Step(Box::new(strategy.steps[at].clone())),
             Self::Team(_) => Part::Team(strategy.teams[at].clone()),
             Self::Campaign(_) => Part::Campaign(Box::new(strategy.campaigns[at].clone())),
+            Self::Range(_) => Part::Range(strategy.number_ranges[at].clone()),
         })
     }
 
@@ -121,6 +130,7 @@ impl PartId {
             Self::Step(_) => Part::Step(Box::new(typed(value)?)),
             Self::Team(_) => Part::Team(typed(value)?),
             Self::Campaign(_) => Part::Campaign(Box::new(typed(value)?)),
+            Self::Range(_) => Part::Range(typed(value)?),
         })
     }
 
@@ -132,6 +142,7 @@ impl PartId {
                 Self::Step(id) => format!("there is no step “{id}”"),
                 Self::Team(id) => format!("there is no team “{id}”"),
                 Self::Campaign(id) => format!("there is no campaign “{id}”"),
+                Self::Range(id) => format!("there is no range “{id}”"),
             },
         })
     }
@@ -172,6 +183,7 @@ impl PartId {
             Self::Step(_) => Part::Step(Box::new(strategy.steps.remove(at))),
             Self::Team(_) => Part::Team(strategy.teams.remove(at)),
             Self::Campaign(_) => Part::Campaign(Box::new(strategy.campaigns.remove(at))),
+            Self::Range(_) => Part::Range(strategy.number_ranges.remove(at)),
         })
     }
 
@@ -183,6 +195,7 @@ impl PartId {
                 | (Self::Step(_), Part::Step(_))
                 | (Self::Team(_), Part::Team(_))
                 | (Self::Campaign(_), Part::Campaign(_))
+                | (Self::Range(_), Part::Range(_))
         );
         if fits {
             return Ok(());
@@ -199,6 +212,9 @@ impl PartId {
             Self::Team(_) => strategy.teams.get(at).map(|team| Self::Team(team.id.clone())),
             Self::Campaign(_) => {
                 strategy.campaigns.get(at).map(|each| Self::Campaign(each.id.clone()))
+            }
+            Self::Range(_) => {
+                strategy.number_ranges.get(at).map(|each| Self::Range(each.id.clone()))
             }
         }
     }
@@ -220,6 +236,7 @@ impl Part {
             Self::Step(step) => &step.name,
             Self::Team(team) => &team.name,
             Self::Campaign(campaign) => &campaign.name,
+            Self::Range(range) => &range.name,
         }
     }
 
@@ -230,6 +247,7 @@ impl Part {
             Self::Step(step) => step.does.words(),
             Self::Team(_) => "team",
             Self::Campaign(_) => "campaign",
+            Self::Range(_) => "range of numbers",
         }
     }
 
@@ -240,6 +258,7 @@ impl Part {
             Self::Step(step) => serde_json::to_value(step),
             Self::Team(team) => serde_json::to_value(team),
             Self::Campaign(campaign) => serde_json::to_value(campaign),
+            Self::Range(range) => serde_json::to_value(range),
         };
         value.expect("names and numbers always serialise")
     }
@@ -251,6 +270,7 @@ impl Part {
             Self::Step(step) => PartId::Step(step.id.clone()),
             Self::Team(team) => PartId::Team(team.id.clone()),
             Self::Campaign(campaign) => PartId::Campaign(campaign.id.clone()),
+            Self::Range(range) => PartId::Range(range.id.clone()),
         }
     }
 
@@ -261,6 +281,7 @@ impl Part {
             Self::Step(_) => strategy.steps.len(),
             Self::Team(_) => strategy.teams.len(),
             Self::Campaign(_) => strategy.campaigns.len(),
+            Self::Range(_) => strategy.number_ranges.len(),
         }
     }
 
@@ -282,6 +303,7 @@ impl Part {
             Self::Step(step) => strategy.steps.insert(at, *step),
             Self::Team(team) => strategy.teams.insert(at, team),
             Self::Campaign(campaign) => strategy.campaigns.insert(at, *campaign),
+            Self::Range(range) => strategy.number_ranges.insert(at, range),
         }
         Ok(())
     }

@@ -34,7 +34,7 @@ impl Edit {
         // It stands after the step that leads to it, so that lists tell the way in its order.
         let at = match part {
             PartId::Step(_) => part.find(strategy).map(|at| at + 1),
-            PartId::Entry(_) | PartId::Team(_) | PartId::Campaign(_) => None,
+            PartId::Entry(_) | PartId::Team(_) | PartId::Campaign(_) | PartId::Range(_) => None,
         };
         let edits = vec![
             Self::Add { part: Part::Step(step), at },
@@ -49,7 +49,7 @@ impl Edit {
     ///
     /// # Errors
     ///
-    /// The part is not there, or is an entry: two entries cannot receive the same contacts.
+    /// The part is not there, or is an entry or a range: two cannot receive the same contacts or have the same numbers.
     pub fn duplicate(strategy: &Strategy, part: &PartId) -> Result<(Self, PartId), Fault> {
         let mut whole = strategy.clone();
         let at = part.place_in(strategy)?;
@@ -88,6 +88,10 @@ impl Edit {
                 whole.campaigns.insert(at + 1, campaign);
                 copy
             }
+            PartId::Range(_) => {
+                let message = "two ranges cannot have the same numbers".to_owned();
+                return Err(Fault { field: format!("number_ranges[{at}]"), message });
+            }
         };
         Ok((Self::between(strategy, &whole), copy))
     }
@@ -103,7 +107,7 @@ impl Edit {
         let mut whole = strategy.clone();
         part.take_from(&mut whole)?;
         match part {
-            PartId::Entry(_) | PartId::Campaign(_) => {}
+            PartId::Entry(_) | PartId::Campaign(_) | PartId::Range(_) => {}
             PartId::Step(id) => whole.forget_step(id, to),
             PartId::Team(id) => {
                 for step in &mut whole.steps {
@@ -243,6 +247,12 @@ impl Strategy {
         let mut step = self.steps[at].clone();
         step.id = free_id(self, &step.id);
         step.name = copy_name(&step.name, |name| self.steps.iter().any(|each| each.name == name));
+        // A number reaches one line.
+        match &mut step.does {
+            StepKind::Queue(queue) => queue.short_number = None,
+            StepKind::HuntGroup(group) => group.short_number = None,
+            _ => {}
+        }
         step
     }
 
@@ -269,6 +279,9 @@ impl Strategy {
                 },
                 _ => {}
             }
+        }
+        for entry in &mut self.entries {
+            entry.announcement.take_if(|told| told == id);
         }
         // A callback is of a line: one without any line goes with it.
         let without =

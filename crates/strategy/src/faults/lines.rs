@@ -14,6 +14,8 @@ impl Found<'_> {
         self.limit("longest_wait_secs", queue.longest_wait_secs);
         self.limit("ageing_secs", queue.ageing_secs);
         self.limit("last_agent_secs", queue.last_agent_secs);
+        self.number("short_number", queue.short_number.as_deref());
+        self.recording(queue.recording.as_ref());
         self.offering(&queue.offering);
         self.wanted("need.skills", &queue.need.skills);
         let mut after = 0.0;
@@ -53,6 +55,8 @@ impl Found<'_> {
     pub(super) fn group(&mut self, group: &HuntGroup) {
         self.places(group.places);
         self.limit("group_limit_secs", group.group_limit_secs);
+        self.number("short_number", group.short_number.as_deref());
+        self.recording(group.recording.as_ref());
         self.offering(&group.offering);
         self.ensure(!group.members.is_empty(), "members", || "needs a member".to_owned());
         for (at, secs) in group.waves_secs.iter().enumerate() {

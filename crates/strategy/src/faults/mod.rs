@@ -2,6 +2,7 @@
 
 mod campaigns;
 mod lines;
+mod numbers;
 mod people;
 
 use std::collections::HashSet;
@@ -53,6 +54,7 @@ impl Strategy {
             found.at = format!("entries[{at}].");
             found.name("name", &entry.name);
             found.next("first", &entry.first, false);
+            found.entry_number(entry);
         }
         found.every_type_comes_in_once();
         let mut ids = HashSet::new();
@@ -77,6 +79,17 @@ impl Strategy {
             found.at = format!("campaigns[{at}].");
             found.id(&campaign.id, &mut ids);
             found.campaign(campaign);
+        }
+        let mut ids = HashSet::new();
+        found.at = String::new();
+        let ranges = self.number_ranges.len();
+        found.ensure(ranges <= MOST_PARTS, "number_ranges", || {
+            format!("up to {MOST_PARTS} of them, got {ranges}")
+        });
+        for (at, range) in self.number_ranges.iter().enumerate() {
+            found.at = format!("number_ranges[{at}].");
+            found.id(&range.id, &mut ids);
+            found.range(range);
         }
         found.at = String::new();
         found.labels();
@@ -277,20 +290,21 @@ impl Found<'_> {
 
     fn condition(&mut self, field: &str, condition: &Condition) {
         match condition {
-            Condition::CallerNumber(pattern) => {
-                let right = !pattern.is_empty()
-                    && pattern.len() <= MOST_PATTERN_CHARS
-                    && pattern.chars().all(|each| each.is_ascii_digit() || "+*?".contains(each));
-                self.ensure(right, field, || {
-                    format!(
-                        "“{pattern}” may hold up to {MOST_PATTERN_CHARS} digits, +, * and ? only"
-                    )
-                });
-            }
+            Condition::CallerNumber(pattern) => self.pattern(field, pattern),
             Condition::Time(hours) => self.hours(field, hours),
             Condition::Share(share) => self.share(field, *share),
             Condition::Attribute { .. } | Condition::Language(_) => {}
         }
+    }
+
+    /// A pattern of telephone numbers.
+    fn pattern(&mut self, field: &str, pattern: &str) {
+        let right = !pattern.is_empty()
+            && pattern.len() <= MOST_PATTERN_CHARS
+            && pattern.chars().all(|each| each.is_ascii_digit() || "+*?".contains(each));
+        self.ensure(right, field, || {
+            format!("“{pattern}” may hold up to {MOST_PATTERN_CHARS} digits, +, * and ? only")
+        });
     }
 
     fn labels(&mut self) {
@@ -305,7 +319,7 @@ impl Found<'_> {
                 let field = format!("steps[{at}].does.routing.routes[{which}].label");
                 let is_put_on = labels.contains(&route.label.as_str());
                 self.ensure(is_put_on, &field, || {
-                    format!("no sorting step puts the label “{}” on", route.label)
+                    format!("no sorting step or entry puts the label “{}” on", route.label)
                 });
             }
         }
@@ -322,6 +336,11 @@ impl Strategy {
                 if !labels.contains(&rule.label.as_str()) {
                     labels.push(rule.label.as_str());
                 }
+            }
+        }
+        for label in self.entries.iter().filter_map(|entry| entry.label.as_deref()) {
+            if !labels.contains(&label) {
+                labels.push(label);
             }
         }
         labels

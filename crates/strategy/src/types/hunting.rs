@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::Exits;
+use super::{Exits, Recording};
 
 /// Members who are offered contacts in an order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -30,6 +30,12 @@ pub struct HuntGroup {
     /// How contacts are offered.
     #[serde(default)]
     pub offering: Offering,
+    /// Its short number, by which agents reach it; none for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub short_number: Option<String>,
+    /// What is recorded of its conversations; none for nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub recording: Option<Recording>,
     /// Where contacts go that nobody answers.
     #[serde(default)]
     pub exits: Exits,

@@ -3,6 +3,7 @@
 mod campaign_lists;
 mod campaigns;
 mod hunting;
+mod numbering;
 mod steps;
 mod teams;
 mod waiting;
@@ -18,6 +19,7 @@ pub use campaigns::{
     Retries, ServedBy,
 };
 pub use hunting::{HuntGroup, Member, Members, OfferOrder, Offering, WhoRings};
+pub use numbering::{NumberPurpose, NumberRange, Recording};
 pub use steps::{
     Announcement, Assistant, Callback, Condition, HoursException, HoursGate, LabelRule, Labelling,
     Menu, MenuChoice, OpenHours, Outside, Promise, Route, Routing, Voicemail, VoicemailWork,
@@ -46,6 +48,10 @@ pub struct Strategy {
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[schemars(default)]
     pub campaigns: Vec<Campaign>,
+    /// Numbers that are set aside.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schemars(default)]
+    pub number_ranges: Vec<NumberRange>,
 }
 
 /// Where contacts come in: a number, a chat or message address.
@@ -59,6 +65,37 @@ pub struct Entry {
     pub contact_types: Vec<String>,
     /// Where a contact goes first.
     pub first: Next,
+    /// The number that customers call, where the name is not the number.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub number: Option<String>,
+    /// The announcement step that callers of this number hear before they go on to the first step; none for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub announcement: Option<String>,
+    /// A label that is put on everybody who comes in here; none for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
+    /// The language that callers of this number are taken to speak, whatever else is known of them; none for theirs.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub language: Option<String>,
+    /// Patterns of caller numbers that get the busy tone here, such as +44161*: * stands for any digits, ? for one.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub blocked: Vec<String>,
+}
+
+impl Entry {
+    /// An entry with nothing set but where contacts go.
+    pub fn named(name: &str, contact_types: Vec<String>, first: Next) -> Self {
+        Self {
+            name: name.to_owned(),
+            contact_types,
+            first,
+            number: None,
+            announcement: None,
+            label: None,
+            language: None,
+            blocked: Vec::new(),
+        }
+    }
 }
 
 /// One step on a contact's way.
@@ -129,11 +166,7 @@ impl Strategy {
         Self {
             schema_version: crate::SCHEMA_VERSION,
             name: name.to_owned(),
-            entries: vec![Entry {
-                name: format!("{name} line"),
-                contact_types: Vec::new(),
-                first: Next::step("queue"),
-            }],
+            entries: vec![Entry::named(&format!("{name} line"), Vec::new(), Next::step("queue"))],
             steps: vec![Step {
                 id: "queue".to_owned(),
                 name: format!("{name} queue"),
@@ -141,6 +174,7 @@ impl Strategy {
             }],
             teams: vec![Team::named("team", &format!("{name} team"))],
             campaigns: Vec::new(),
+            number_ranges: Vec::new(),
         }
     }
 

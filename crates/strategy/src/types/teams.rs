@@ -89,6 +89,9 @@ pub struct Agent {
     /// Ranks that differ from the team's, by the queue's id.
     #[serde(default)]
     pub ranks: BTreeMap<String, u32>,
+    /// The short number of the agent's telephone; none for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub short_number: Option<String>,
 }
 
 /// What becomes of the chats of an agent who leaves.

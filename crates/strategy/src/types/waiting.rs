@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Next, Offering, Skill};
+use super::{Next, Offering, Recording, Skill};
 
 /// A waiting line. Agents belong to it because their skills match its need.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -38,6 +38,12 @@ pub struct Queue {
     /// else is offered the contact; none for no such preference.
     #[serde(default)]
     pub last_agent_secs: Option<f64>,
+    /// Its short number, by which agents reach it; none for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub short_number: Option<String>,
+    /// What is recorded of its conversations; none for nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub recording: Option<Recording>,
     /// Where contacts go that the queue does not keep.
     #[serde(default)]
     pub exits: Exits,

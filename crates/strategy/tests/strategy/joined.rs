@@ -76,6 +76,8 @@ fn the_home_team_is_the_first_that_can_answer_on_the_way() {
     let member =
         |team: &str, rank, wave| Member { who: Members::Team(team.to_owned()), rank, wave };
     let group = HuntGroup {
+        short_number: None,
+        recording: None,
         members: vec![member("second", 1, 1), member("team", 2, 0), member("chats", 1, 0)],
         rings: Default::default(),
         waves_secs: vec![20.0],

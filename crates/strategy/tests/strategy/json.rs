@@ -88,11 +88,7 @@ fn a_difference_names_the_setting_and_both_values() {
     after.teams[0].agents.clear();
     after.steps.remove(10);
     after.steps.swap(1, 2);
-    after.entries.push(Entry {
-        name: "Second line".to_owned(),
-        contact_types: vec!["Groups".to_owned()],
-        first: Next::step("queue"),
-    });
+    after.entries.push(Entry::named("Second line", vec!["Groups".to_owned()], Next::step("queue")));
     let told: Vec<_> = changes(&before, &after)
         .into_iter()
         .map(|change| {

@@ -7,6 +7,7 @@ mod edits;
 mod joined;
 mod journey;
 mod json;
+mod numbers;
 mod people;
 mod rewire;
 mod rich;

@@ -16,6 +16,7 @@ fn centre() -> Strategy {
         name: name.to_owned(),
         skills,
         ranks: [("queue".to_owned(), 2)].into(),
+        short_number: None,
     };
     let mut strategy = Strategy::plain("Bookings");
     let team = &mut strategy.teams[0];
@@ -120,6 +121,7 @@ proptest! {
             name: format!("{at} {}", names[at].trim()).trim().to_owned(),
             skills: own.clone().map(|own| own.into_iter().collect()),
             ranks: Default::default(),
+            short_number: None,
         }).collect();
         let text = centre.people_csv();
         let edit: Edit = centre.edit_from_people_csv(&text).unwrap();

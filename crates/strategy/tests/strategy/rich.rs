@@ -55,6 +55,8 @@ pub fn rich() -> Strategy {
         next: Next::step("queue"),
     };
     let group = HuntGroup {
+        short_number: None,
+        recording: None,
         members: vec![
             Member { who: Members::Team("team".to_owned()), rank: 1, wave: 0 },
             Member { who: Members::Agent("Ada Quill".to_owned()), rank: 2, wave: 1 },
@@ -96,7 +98,11 @@ pub fn rich() -> Strategy {
     team.skills = vec![Skill { skill: "Gaelic".to_owned(), level: Some(7) }];
     team.ranks = [("queue".to_owned(), 2)].into();
     team.channels = vec![ChannelSkill { channel: Channel::Chat, at_once: 3, slowing: 0.2 }];
-    team.agents =
-        vec![Agent { name: "Ada Quill".to_owned(), skills: None, ranks: Default::default() }];
+    team.agents = vec![Agent {
+        name: "Ada Quill".to_owned(),
+        skills: None,
+        ranks: Default::default(),
+        short_number: None,
+    }];
     strategy
 }

@@ -77,8 +77,11 @@ pub(crate) async fn show(
             })
             .collect(),
         failures,
-        database: bytes(figures.database_bytes),
-        tables: tables.into_iter().map(|TableSize { name, bytes: of }| (name, bytes(of))).collect(),
+        database: words::bytes(figures.database_bytes as f64),
+        tables: tables
+            .into_iter()
+            .map(|TableSize { name, bytes: of }| (name, words::bytes(of as f64)))
+            .collect(),
         backup: backup.map(|backup| backup_words(&backup, &context)),
         versions: vec![
             ("Barometer", env!("CARGO_PKG_VERSION").to_owned()),
@@ -133,12 +136,6 @@ async fn failure(app: &App, context: &RequestContext, run: Run) -> Result<Failur
     })
 }
 
-/// "12.4 MB".
-fn bytes(bytes: i64) -> String {
-    let mega = bytes as f64 / 1e6;
-    if mega < 1_000.0 { format!("{mega:.1} MB") } else { format!("{:.1} GB", mega / 1e3) }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -159,6 +156,5 @@ mod tests {
             "No worker is alive: what is queued waits; the oldest run has waited for"
         ));
         assert!(stuck.ends_with("; two have failed."), "{stuck}");
-        assert_eq!((bytes(12_440_000), bytes(2_500_000_000)), ("12.4 MB".into(), "2.5 GB".into()));
     }
 }

@@ -5,7 +5,7 @@ use barometer_store::Role;
 use barometer_strategy::{Next, StepKind};
 use sqlx::PgPool;
 
-use crate::visitor::{Centre, Visitor, draw_up, keep_draft};
+use crate::visitor::{Answer, Centre, Visitor, draw_up, keep_draft};
 
 /// Begins a draft whose queue has an exit that leads back to it; gives its page.
 async fn with_a_loop(centre: &Centre, planner: &Visitor) -> String {
@@ -102,6 +102,51 @@ async fn a_contact_is_walked_through_as_it_is_typed(pool: PgPool) {
     }
     let markup = viewer.get(&asked("1", "&number=%3Cb%3E")).await;
     assert!(!markup.text.contains("<b>"), "what is typed is escaped");
+}
+
+/// What the forms of a page were made of.
+fn basis(page: &Answer) -> String {
+    let (_, after) = page.text.split_once("name=\"based_on\" value=\"").unwrap();
+    after.split_once('"').unwrap().0.to_owned()
+}
+
+#[sqlx::test(migrations = false)]
+async fn numbers_are_told_proposed_taken_from_a_file_and_checked(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let page = planner.get("/strategy/numbers").await;
+    page.says("Which number reaches what?").says("No entry, no queue or hunt group and no agent");
+    page.says("Nothing is recorded").says("None yet. Set numbers aside");
+    let based_on = basis(&page);
+    // A range, in which the next free number is proposed.
+    let added =
+        planner.post("/strategy/change", &format!("do=add&kind=range&based_on={based_on}")).await;
+    planner.get(added.location()).await.says("Range of numbers “Range 1”");
+    let page = planner.get("/strategy/numbers?draft=1").await;
+    page.says("0 of 10").says("100 –<br>109");
+    let based_on = basis(&page);
+    // What is wrong in a file is told by row and column, and nothing is taken from it.
+    let take_in = async |text: &str| {
+        let beside = ("based_on", based_on.as_str());
+        planner.upload_with("/strategy/numbers", "numbers.csv", beside, text).await
+    };
+    let refused = take_in("for,name,number\nqueue,Bookings queue,six\n").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("row 2, number: “six” is no telephone number").says("Nothing was saved");
+    let taken = take_in("for,name,number\nqueue,Bookings queue,205\n").await;
+    assert_eq!(taken.status, StatusCode::SEE_OTHER, "{}", taken.text);
+    // It is in no range for queues, which is found and said here as on the map.
+    let page = planner.get("/strategy/numbers?draft=1").await;
+    page.says("One queue or hunt group".to_lowercase().as_str())
+        .says("Preflight finds one fault in them");
+    page.says(
+        "205 of queue “Bookings queue” is in no range that is set aside for queues and hunt groups",
+    );
+    let file = planner.get("/strategy/numbers.csv?draft=1").await;
+    assert!(file.text.contains("queue,Bookings queue,205"), "{}", file.text);
+    let viewer = centre.visitor(Role::Viewer).await;
+    let seen = viewer.get("/strategy/numbers").await;
+    assert!(!seen.text.contains("Take them into the draft"));
 }
 
 #[sqlx::test(migrations = false)]

@@ -183,6 +183,7 @@ fn new_part(opened: &Opened, kind: &str) -> Option<Part> {
         "entry" => Part::new_entry(strategy),
         "team" => Part::new_team(strategy),
         "campaign" => Part::new_campaign(strategy),
+        "range" => Part::new_range(strategy),
         kind => Part::new_step(strategy, step_name(kind)?),
     })
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use askama::Template;
 use barometer_app::drafts::Opened;
-use barometer_strategy::{Fault, PartId, Strategy, field_words};
+use barometer_strategy::{Fault, NumberPurpose, PartId, StepKind, Strategy, field_words};
 use serde_json::Value;
 
 use super::parts::{definition, title};
@@ -42,6 +42,15 @@ pub(super) struct Forms {
 const HINTS: &[(&str, &str)] = &[
     ("/contact_types", "Who comes in here; none for every contact type that no other entry names."),
     ("/first", "Where a caller goes first."),
+    ("/number", "The number that callers dial, such as +44 20 7946 0100."),
+    ("/announcement", "What callers of this number hear before anything else."),
+    ("/blocked", "Callers whose number fits get the busy tone: * is any digits, ? is one."),
+    ("/short_number", "The number by which agents reach it from within."),
+    ("/recording", "How much of what is said here is recorded."),
+    ("/is_announced", "Whether callers are told before they talk."),
+    ("/keep_days", "Days after which a recording is deleted."),
+    ("/kilobits_per_sec", "64 for a telephone line as it is; 8 to 16 where it is compressed."),
+    ("/purpose", "What the numbers are set aside for."),
     ("/places", "A caller who finds all places taken takes the exit “full”. Empty: no limit."),
     (
         "/longest_wait_secs",
@@ -118,12 +127,17 @@ impl Forms {
         let pair = |id: &str, name: &str| (id.to_owned(), name.to_owned());
         let lines =
             steps().filter(|step| step.does.is_line()).map(|step| pair(&step.id, &step.name));
+        let no_announcement = [pair("", "none")];
+        let announcements = steps()
+            .filter(|step| matches!(step.does, StepKind::Announcement(_)))
+            .map(|step| pair(&step.id, &step.name));
         let agents = strategy.teams.iter().flat_map(|team| &team.agents);
         let ids = BTreeMap::from([
             ("step", steps().map(|step| pair(&step.id, &step.name)).collect()),
             ("line", lines.collect()),
             ("team", strategy.teams.iter().map(|team| pair(&team.id, &team.name)).collect()),
             ("agent", agents.map(|agent| pair(&agent.name, &agent.name)).collect()),
+            ("announcement", no_announcement.into_iter().chain(announcements).collect()),
         ]);
         Self { root: Strategy::schema(), ids }
     }
@@ -156,7 +170,8 @@ impl EditorPart {
     ) -> Self {
         let forms = Forms::of(&opened.strategy);
         let schema = forms.schema();
-        let all = lay_out(schema, schema.definition(definition(key)), value, wrong);
+        let mut all = lay_out(schema, schema.definition(definition(key)), value, wrong);
+        propose_numbers(&mut all, key, &opened.strategy);
         let first = first_settings(key, value);
         let matters = |field: &Field| {
             let name = field.name.trim_end_matches(['?', '!', '#']);
@@ -178,12 +193,29 @@ impl EditorPart {
     }
 }
 
+/// Says beside a number that can be typed which is free.
+fn propose_numbers(fields: &mut [Field], key: &PartId, strategy: &Strategy) {
+    let purpose = match key {
+        PartId::Entry(_) => NumberPurpose::Entries,
+        PartId::Step(_) => NumberPurpose::Lines,
+        PartId::Team(_) => NumberPurpose::People,
+        PartId::Campaign(_) => NumberPurpose::Campaigns,
+        PartId::Range(_) => return,
+    };
+    let Some(free) = strategy.next_free_number(purpose) else { return };
+    let is_number = |name: &str| name.trim_end_matches(['?', '!', '#']).ends_with("number");
+    for field in fields.iter_mut().filter(|field| is_number(&field.name)) {
+        field.hint = format!("{} {free} is free.", field.hint).trim_start().to_owned();
+    }
+}
+
 /// The settings of a part that matter most, as JSON pointers; what stands within them comes along.
 fn first_settings(key: &PartId, value: &Value) -> Vec<&'static str> {
     let kind = value["does"].as_object().and_then(|does| does.keys().next());
     let mut first = vec!["/id", "/name"];
     first.extend_from_slice(match (key, kind.map(String::as_str)) {
-        (PartId::Entry(_), _) => &["/contact_types", "/first"],
+        (PartId::Entry(_), _) => &["/number", "/contact_types", "/first"],
+        (PartId::Range(_), _) => &["/from", "/until", "/purpose"],
         (PartId::Team(_), _) => &["/skills", "/channels", "/answer_delay", "/agents"],
         (PartId::Campaign(_), _) => &[
             "/served_by",

@@ -10,6 +10,7 @@ mod files;
 pub(crate) mod lists;
 mod map;
 mod merge;
+mod numbers;
 mod panel;
 mod parts;
 mod people;
@@ -46,6 +47,7 @@ pub(crate) use files::{customers_schema, export, save_json, schema};
 pub use map::journey_map;
 use map::{Drawn, MapView};
 pub(crate) use merge::merge;
+pub(crate) use numbers::{import_numbers, numbers, numbers_csv};
 use panel::{FindingView, PanelView};
 use parts::{PartLine, PartLines, part_lines};
 pub(crate) use people::{import_people, people, people_csv};
@@ -87,6 +89,7 @@ struct ShowPage {
     walk_address: String,
     rules_address: String,
     people_address: String,
+    numbers_address: String,
     campaigns_address: String,
     entries: Vec<PartLine>,
     steps: Vec<PartLine>,
@@ -187,6 +190,14 @@ fn query_of(opened: &Opened) -> String {
         (Some(draft), _) => format!("draft={}", draft.number),
         (None, Some(version)) => format!("version={}", version.version),
         (None, None) => "version=0".to_owned(),
+    }
+}
+
+/// What is open, as people say it.
+fn shown(opened: &Opened) -> String {
+    match opened.draft() {
+        Some(draft) => format!("draft “{}”", draft.name),
+        None => opened.basis.to_string(),
     }
 }
 
@@ -365,6 +376,7 @@ async fn page_of(
         svg_address: format!("/strategy/map.svg{}", address.trim_start_matches("/strategy")),
         walk_address: format!("/strategy/walk?day={}&{of}&at={time}", context.day),
         people_address: format!("/strategy/people?day={}&{of}", context.day),
+        numbers_address: format!("/strategy/numbers?day={}&{of}", context.day),
         campaigns_address: format!("/strategy/campaigns?day={}&{of}", context.day),
         rules_address: format!("/strategy/rules?day={}", context.day),
         entries,

@@ -34,6 +34,7 @@ pub(super) const fn definition(part: &PartId) -> &'static str {
         PartId::Step(_) => "Step",
         PartId::Team(_) => "Team",
         PartId::Campaign(_) => "Campaign",
+        PartId::Range(_) => "NumberRange",
     }
 }
 

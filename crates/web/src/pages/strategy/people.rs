@@ -8,7 +8,7 @@ use barometer_strategy::{Person, StepKind, WantedSkill};
 
 use super::change::{opened_at, save_edit};
 use super::files::Uploaded;
-use super::{OpenQuery, open, query_of, which};
+use super::{OpenQuery, open, query_of, shown, which};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -133,10 +133,7 @@ fn page_of(context: &RequestContext, opened: &Opened, wrong: Vec<String>) -> Peo
         frame: Frame::of(context, Stage::Strategy, None),
         answer: answer(&people, &queues),
         based_on: opened.basis.to_string(),
-        shown: match opened.draft() {
-            Some(draft) => format!("draft “{}”", draft.name),
-            None => opened.basis.to_string(),
-        },
+        shown: shown(opened),
         csv_address: format!("/strategy/people.csv?{of}"),
         import_address: format!("/strategy/people?day={}", context.day),
         rows: people.iter().map(row).collect(),
