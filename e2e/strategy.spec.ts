@@ -32,7 +32,10 @@ test('a fault is seen on the map, repaired with one press, and undone', async ({
   // Other journeys change lines and cover meanwhile, which preflight may warn of as well.
   await expect(page.locator('.answer')).toContainText('Preflight finds one serious fault');
   const fault = panel.getByText('Time is over before everybody has rung');
-  await panel.getByRole('button', { name: /Set the group limit to \d+ s/ }).click();
+  // What it would do is simulated before anybody does it.
+  await panel.getByRole('button', { name: 'Time is over before everybody has rung: what would the repair do?' }).click();
+  await whenPlayed(panel.getByText(/^On Friday 27 November.*the same 40 simulated days with and without it/));
+  await panel.getByRole('button', { name: /^Set the group limit to \d+ s/ }).click();
   await expect(page.getByText('Kept in the draft.')).toBeVisible();
   await expect(fault).toBeHidden();
   await page.getByRole('button', { name: 'Undo' }).click();

@@ -1,20 +1,24 @@
 //! The week that a strategy is looked at with: who comes, who is on shift, as planned.
 
 use barometer_forecast::Grain;
-use barometer_plan::{CoverInterval, ForecastInterval};
+use barometer_plan::{CoverInterval, ForecastInterval, Question};
 use barometer_preflight::{ContactTypePremise, Finding, Premises, TeamPremise, preflight};
-use barometer_store::{Centre, ContactType, Store, Waiver};
-use barometer_strategy::{Duration, Strategy};
+use barometer_store::{Centre, ContactType, KeptAnswer, Store, Waiver};
+use barometer_strategy::{Duration, Edit, Strategy};
 use futures_util::future::try_join_all;
 use jiff::Timestamp;
 use jiff::civil::Date;
+use uuid::Uuid;
 
 use crate::AppError;
+use crate::live::day_plan::{Luck, planned_day};
 use crate::planning::span;
 use crate::trials;
 
 /// Days that are looked at, from the Monday.
 const DAYS: i64 = 7;
+/// How often a day is played with and without an edit whose effect is asked for.
+pub const EFFECT_DAYS: u32 = 40;
 
 /// What preflight finds in a strategy in a planned week.
 #[derive(Clone, Debug)]
@@ -51,6 +55,24 @@ pub async fn check(
         }
     }
     Ok(Checked { premises, findings, waived })
+}
+
+/// What an edit of a strategy does to a day with the people who are planned for it, or the run that works it out.
+///
+/// # Errors
+///
+/// [`AppError::Refused`] says what is not planned; another when the database fails.
+pub async fn effect_of_edit(
+    store: &Store,
+    centre: &Centre,
+    (strategy, edit): (&Strategy, &Edit),
+    date: Date,
+    (address, by): (&str, Uuid),
+) -> Result<KeptAnswer, AppError> {
+    let mut inputs = planned_day(store, centre, strategy, (date, Luck::AsMeasured)).await?;
+    inputs.replications = EFFECT_DAYS;
+    let question = Question::Edit { inputs: Box::new(inputs), edit: Box::new(edit.clone()) };
+    Ok(store.ask(centre.id, &question, address, Some(by)).await?)
 }
 
 /// What is planned for a week, as preflight goes by it. A contact type without planned cover is taken

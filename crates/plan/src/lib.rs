@@ -26,6 +26,7 @@ mod pooling;
 mod premises;
 mod question;
 mod record;
+mod repair;
 mod roster;
 mod rules;
 mod schedule;
@@ -75,6 +76,7 @@ pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use premises::premises_of;
 pub use question::{Answer, HeldInterval, Question};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
+pub use repair::{Difference, EditEffect};
 pub use roster::{
     RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,
 };

@@ -1,13 +1,14 @@
 //! Questions that take longer than a page may: a worker answers them once, and the answer is kept under the question.
 
-use barometer_strategy::Strategy;
+use barometer_strategy::{Edit, Strategy};
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use crate::day_plan::ExactDay;
 use crate::record::{PastInterval, ReplayedDay, replay_day};
+use crate::repair::{self, EditEffect};
 use crate::rules::Rules;
-use crate::{IntervalLoad, NeedError};
+use crate::{IntervalLoad, NeedError, TrialInputs};
 
 /// A question with everything that its answer depends on.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -39,6 +40,13 @@ pub enum Question {
         /// The targets.
         rules: Box<Rules>,
     },
+    /// What an edit of a strategy does to the contacts of a day.
+    Edit {
+        /// The day without it, and how often it is played.
+        inputs: Box<TrialInputs>,
+        /// The edit.
+        edit: Box<Edit>,
+    },
 }
 
 /// What a question was answered with.
@@ -56,6 +64,11 @@ pub enum Answer {
     EveryInterval {
         /// In order.
         intervals: Vec<HeldInterval>,
+    },
+    /// What an edit does.
+    Edit {
+        /// To all contact types together first, then to each.
+        effects: Vec<EditEffect>,
     },
 }
 
@@ -78,6 +91,7 @@ impl Question {
         match self {
             Self::Record { days, .. } => u32::try_from(days.len()).unwrap_or(u32::MAX),
             Self::EveryInterval { .. } => ExactDay::MOST_TRIES,
+            Self::Edit { inputs, .. } => repair::steps(inputs),
         }
     }
 
@@ -108,6 +122,10 @@ impl Question {
                 let held = every_interval(&exact, own, &mut goes_on);
                 let held = held.map_err(|error| error.to_string())?;
                 Ok(held.map(|intervals| Answer::EveryInterval { intervals }))
+            }
+            Self::Edit { inputs, edit } => {
+                let effects = repair::effect_of_edit(inputs, edit, &mut goes_on)?;
+                Ok(effects.map(|effects| Answer::Edit { effects }))
             }
         }
     }

@@ -13,7 +13,7 @@ use crate::trials::Scope;
 
 /// Whether a planned day is to be as uncertain as forecasts have been.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Luck {
+pub(crate) enum Luck {
     /// The forecast is taken as exact.
     None,
     /// Days depart from the forecast as they have before.
@@ -26,7 +26,7 @@ pub(super) enum Luck {
 /// # Errors
 ///
 /// [`AppError::Refused`] says what is not planned; another when the database fails.
-pub(super) async fn planned_day(
+pub(crate) async fn planned_day(
     store: &Store,
     centre: &Centre,
     strategy: &Strategy,

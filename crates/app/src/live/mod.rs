@@ -8,7 +8,7 @@ mod account;
 mod act;
 mod alarms;
 mod client;
-mod day_plan;
+pub(crate) mod day_plan;
 mod feed;
 mod now;
 mod outlook;

@@ -106,6 +106,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), format!("/strategy/lists/{id}/columns"), Role::Planner),
         (post.clone(), format!("/strategy/lists/{id}/confirm"), Role::Planner),
         (post.clone(), format!("/strategy/lists/{id}/remove"), Role::Planner),
+        (get.clone(), "/strategy/repair-effect?finding=x&repair=0".to_owned(), Role::Viewer),
         (get.clone(), "/strategy/numbers".to_owned(), Role::Viewer),
         (get.clone(), "/strategy/numbers.csv".to_owned(), Role::Viewer),
         (post.clone(), "/strategy/numbers".to_owned(), Role::Planner),

@@ -73,6 +73,31 @@ async fn a_repair_is_made_with_one_press_and_undone(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn what_a_repair_would_do_is_simulated_once_and_told_before_it_is_made(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = with_a_loop(&centre, &planner).await;
+    let page = planner.get(&address).await;
+    page.says("what would it do?");
+    let (_, after) = page.text.split_once("hx-get=\"/strategy/repair-effect").unwrap();
+    let asks = format!("/strategy/repair-effect{}", after.split_once('"').unwrap().0);
+    let asks = asks.replace("&#38;", "&").replace("&amp;", "&");
+    // Where nothing is planned, nothing can be played.
+    let (before, day) = asks.split_once("day=").unwrap();
+    let far = planner.get(&format!("{before}day=2027-06-01{}", &day[10..])).await;
+    far.says("It cannot be tried: ");
+    let waits = planner.get(&asks).await;
+    waits.says("Queued: 0 steps").says("hx-get=\"/strategy/repair-effect");
+    centre.work_off().await;
+    let told = planner.get(&asks).await;
+    told.says("answered in time and")
+        .says("are lost (the same 40 simulated days with and without it");
+    let gone =
+        planner.get("/strategy/repair-effect?draft=1&finding=loop%40step.attic&repair=0").await;
+    gone.says("This is not found any more");
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_contact_is_walked_through_as_it_is_typed(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let viewer = centre.visitor(Role::Viewer).await;

@@ -24,7 +24,7 @@ use crate::pages::{page, refused};
 use crate::words;
 
 /// What preflight says of numbers and recordings.
-const RULES: [Rule; 6] = [
+pub(super) const RULES: [Rule; 6] = [
     Rule::NumberTwice,
     Rule::NumberHidden,
     Rule::RangesOverlap,

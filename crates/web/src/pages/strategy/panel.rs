@@ -6,7 +6,9 @@ use barometer_preflight::Finding;
 use barometer_strategy::{Campaign, PartId, StepName, Stop, Strategy, WayEnd};
 
 use super::map::class_of;
+use super::numbers;
 use super::parts::pacing_words;
+use super::query_of;
 use super::seen::Seen;
 use super::timeline::TimelineView;
 use crate::access::RequestContext;
@@ -23,6 +25,8 @@ pub(super) struct PanelView {
     /// Where the trial of this version tells what happened here.
     in_trial: Option<String>,
     repair_address: String,
+    /// Where it is asked what a repair would do.
+    effect_address: String,
     change_address: String,
     based_on: String,
     /// The part, as forms say it.
@@ -43,6 +47,8 @@ pub(super) struct FindingView {
     pub reason: String,
     pub key: String,
     pub repairs: Vec<String>,
+    /// Whether contacts notice a repair; nobody notices another number.
+    pub changes_the_day: bool,
     /// Where it is, for lists of all findings.
     pub place: String,
     pub address: String,
@@ -72,6 +78,7 @@ impl FindingView {
             reason: finding.reason.clone(),
             key: finding.key(),
             repairs: finding.repairs.iter().map(|repair| repair.what.clone()).collect(),
+            changes_the_day: !numbers::RULES.contains(&finding.rule),
             place: place.map_or_else(|_| String::new(), |part| part.name().to_owned()),
             address: format!("{address}&part={}", finding.part),
             contacts: finding.contacts.map(words::thousands),
@@ -90,6 +97,11 @@ impl PanelView {
             timeline: TimelineView::of(seen, part, &context.centre.zone),
             in_trial: in_trial(seen, part),
             repair_address: format!("/strategy/repair?day={}", context.day),
+            effect_address: format!(
+                "/strategy/repair-effect?day={}&{}",
+                context.day,
+                query_of(&seen.opened)
+            ),
             change_address: format!("/strategy/change?day={}", context.day),
             based_on: seen.opened.basis.to_string(),
             key: part.to_string(),
