@@ -1,7 +1,7 @@
 //! The week that a strategy is looked at with: who comes, who is on shift, as planned.
 
 use barometer_forecast::Grain;
-use barometer_plan::{CoverInterval, ForecastInterval, Question};
+use barometer_plan::{CoverInterval, ForecastInterval, LineRules, Question};
 use barometer_preflight::{ContactTypePremise, Finding, Premises, TeamPremise, preflight};
 use barometer_store::{Centre, ContactType, KeptAnswer, Store, Waiver};
 use barometer_strategy::{Duration, Edit, Strategy};
@@ -114,7 +114,7 @@ pub async fn premises(
         }
         premises.push(premise);
     }
-    let lines = store.line_rules(centre.id).await?.lines;
+    let LineRules { lines, seats, licences, .. } = store.line_rules(centre.id).await?;
     Ok(Premises {
         zone: centre.zone.clone(),
         start: from,
@@ -123,6 +123,8 @@ pub async fn premises(
         types: premises,
         teams,
         lines,
+        seats,
+        licences,
     })
 }
 

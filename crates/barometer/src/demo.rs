@@ -5,13 +5,15 @@ use barometer_app::demand::refresh_forecast;
 use barometer_app::passwords::hash_password;
 use barometer_app::{clock, lists, release};
 use barometer_demo::lists as demo_lists;
-use barometer_demo::{CENTRE, DemoContactType, GRAIN, PEOPLE, TODAY, ZONE, larkhaven};
+use barometer_demo::{
+    CENTRE, DemoContactType, GRAIN, LICENCES, PEOPLE, SEATS, TODAY, ZONE, larkhaven,
+};
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_intake::ListLayout;
 use barometer_plan::{
     AlarmMeasure, AlarmRule, Candidate, ComparisonInputs, CoverChoice, CoverInterval, Escalation,
-    EvidenceKey, Recipient, Severity, SheetAct, SheetText, TeamPeople, TrialInputs, TypePlan,
-    customers_of,
+    EvidenceKey, LineRules, Recipient, Severity, SheetAct, SheetText, TeamPeople, TrialInputs,
+    TypePlan, customers_of,
 };
 use barometer_report::{Format, Ready, Timing, TimingDays};
 use barometer_store::{
@@ -46,6 +48,8 @@ pub async fn load(store: &Store) -> Result<()> {
         }
     }
     let centre = store.add_centre(CENTRE, ZONE).await?;
+    let rules = LineRules { seats: Some(SEATS), licences: Some(LICENCES), ..LineRules::STARTING };
+    store.save_line_rules(centre, &rules, Save::OURS).await?;
     store.add_special_days(centre, &school_holidays(), None).await?;
     for contact_type in types {
         load_contact_type(store, centre, contact_type, &zone).await?;

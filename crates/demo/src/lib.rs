@@ -41,6 +41,10 @@ pub const FIRST_DAY: Date = date(2024, 8, 23);
 
 /// Name of the centre.
 pub const CENTRE: &str = "Larkhaven Ferries";
+/// Its seats for agents.
+pub const SEATS: u32 = 170;
+/// Agents who may be signed in at its switch at once.
+pub const LICENCES: u32 = 160;
 
 /// IANA zone of the centre.
 pub const ZONE: &str = "Europe/London";

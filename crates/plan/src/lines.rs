@@ -22,6 +22,12 @@ pub struct LineRules {
     pub menu_ports: Option<u32>,
     /// Announcement ports there are; `None` when not known.
     pub announcement_ports: Option<u32>,
+    /// Seats for agents; `None` when not known.
+    #[serde(default)]
+    pub seats: Option<u32>,
+    /// Agents who may be signed in at the switch at once; `None` when not known.
+    #[serde(default)]
+    pub licences: Option<u32>,
 }
 
 /// The calls of one contact type in one interval, as its lines see them.
@@ -75,6 +81,8 @@ impl LineRules {
         lines: None,
         menu_ports: None,
         announcement_ports: None,
+        seats: None,
+        licences: None,
     };
 
     /// Checks every rule.

@@ -20,6 +20,8 @@ pub fn premises_of(demand: &Demand, cover: &Cover) -> Premises {
         types: demand.types.iter().map(type_premise).collect(),
         teams: cover.teams.iter().map(team).collect(),
         lines: None,
+        seats: None,
+        licences: None,
     }
 }
 

@@ -111,6 +111,8 @@ fn premises() -> Premises {
         types: types.collect(),
         teams: teams.collect(),
         lines: None,
+        seats: None,
+        licences: None,
     }
 }
 

@@ -23,6 +23,10 @@ pub struct Premises {
     pub teams: Vec<TeamPremise>,
     /// Telephone lines; `None` where nobody has said.
     pub lines: Option<u32>,
+    /// Seats for agents; `None` where nobody has said.
+    pub seats: Option<u32>,
+    /// Agents who may be signed in at once; `None` where nobody has said.
+    pub licences: Option<u32>,
 }
 
 /// What is known of a contact type.
@@ -81,7 +85,19 @@ impl Premises {
             types: types.collect(),
             teams: Vec::new(),
             lines: None,
+            seats: None,
+            licences: None,
         }
+    }
+
+    /// The interval in which most people are on shift, and how many; `None` where nobody is.
+    pub fn most_on_shift(&self) -> Option<(usize, u32)> {
+        let people =
+            |at: usize| -> u32 { self.teams.iter().filter_map(|team| team.people.get(at)).sum() };
+        // The first of several alike.
+        let most =
+            (0..self.intervals).rev().map(|at| (at, people(at))).max_by_key(|(_, people)| *people);
+        most.filter(|(_, people)| *people > 0)
     }
 
     /// Whether it is known how many contacts come.

@@ -170,6 +170,8 @@ rules! {
         "Ranges are set aside for numbers of this kind, and this one is in none of them.";
     BlocksEverybody, "blocks-everybody", Serious, "An entry that blocks everybody",
         "A pattern of blocked callers fits every number there is.";
+    MoreThanSeats, "more-than-seats", Warning, "More people than seats or licences",
+        "More people are on shift at once than have a seat, or than may be signed in at the switch.";
     RecordedUntold, "recorded-untold", Warning, "Recorded without being told",
         "Conversations are recorded, and nothing is set by which callers are told before they talk.";
     RingsTooShort, "rings-too-short", Warning, "Given up before people can answer",

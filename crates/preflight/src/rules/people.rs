@@ -21,7 +21,28 @@ pub(super) fn find(ground: &Ground<'_>) -> Vec<Finding> {
         all.extend(adds_nobody(ground, point));
     }
     all.extend(ground.strategy.teams.iter().flat_map(|team| chats(ground, team)));
+    all.extend(too_many(ground));
     all
+}
+
+/// More people on shift at once than have a seat, or may be signed in: told of the team with most of them.
+fn too_many(ground: &Ground<'_>) -> Option<Finding> {
+    let (at, people) = ground.premises.most_on_shift()?;
+    let there_are = [(ground.premises.seats, "seat"), (ground.premises.licences, "licence")];
+    let scarce = there_are.into_iter().filter_map(|(count, what)| Some((count?, what)));
+    let (count, what) = scarce.filter(|(count, _)| people > *count).min()?;
+    let plural = if count == 1 { "" } else { "s" };
+    let reason = format!(
+        "{people} people are on shift on {}, and there {} {count} {what}{plural}.",
+        ground.clock(at).strftime("%A at %H:%M"),
+        if count == 1 { "is" } else { "are" },
+    );
+    let here = |team: &&barometer_strategy::Team| {
+        let of_team = ground.premises.teams.iter().find(|each| each.team == team.id);
+        of_team.and_then(|each| each.people.get(at)).copied()
+    };
+    let largest = ground.strategy.teams.iter().max_by_key(here)?;
+    Some(found(Rule::MoreThanSeats, PartId::Team(largest.id.clone()), None, reason))
 }
 
 fn nobody_matches(ground: &Ground<'_>, point: &Point<'_>) -> Option<Finding> {

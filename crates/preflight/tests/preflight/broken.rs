@@ -104,6 +104,11 @@ const BROKEN: &[Broken] = &[
         },
     },
     Broken {
+        rule: Rule::MoreThanSeats,
+        reason: "13 people are on shift on Monday at 08:00, and there are 5 licences.",
+        break_it: |_, premises| (premises.seats, premises.licences) = (Some(100), Some(5)),
+    },
+    Broken {
         rule: Rule::RecordedUntold,
         reason: "“Bookings queue” records 20 % of its conversations and tells nobody.",
         break_it: |strategy, _| {
@@ -581,8 +586,13 @@ fn the_first_repair_mends_what_was_found() {
         break_it(&mut strategy, &mut premises);
         let found = finding(&strategy, &premises, *rule);
         let Some(repair) = found.repairs.first() else {
-            // Hours and entries are the planner's to decide.
-            let open = [Rule::NeverOpen, Rule::ClosedWhileStaffed, Rule::LeadsNowhere];
+            // Hours, entries and seats are the planner's to decide.
+            let open = [
+                Rule::NeverOpen,
+                Rule::ClosedWhileStaffed,
+                Rule::LeadsNowhere,
+                Rule::MoreThanSeats,
+            ];
             assert!(open.contains(rule), "{rule:?} has no repair");
             continue;
         };

@@ -259,6 +259,8 @@ pub fn premises() -> Premises {
         ],
         teams: vec![team("desk", 5), team("office", 2), team("quay", 2), team("chat-desk", 4)],
         lines: Some(60),
+        seats: None,
+        licences: None,
     }
 }
 

@@ -109,6 +109,19 @@ impl Store {
         Ok(rows.into_iter().map(Schedule::from).collect())
     }
 
+    /// The schedules of all reports of a centre, oldest first.
+    pub async fn schedules_of_centre(&self, centre: Uuid) -> Result<Vec<Schedule>, StoreError> {
+        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "{SCHEDULES} WHERE report_id IN (SELECT id FROM reports WHERE centre_id = $1) \
+             ORDER BY created_at, id"
+        )))
+        .bind(centre)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("listing the schedules of a centre"))?;
+        Ok(rows.into_iter().map(Schedule::from).collect())
+    }
+
     /// One schedule.
     pub async fn report_schedule(&self, id: Uuid) -> Result<Schedule, StoreError> {
         let row: Row = sqlx::query_as(sqlx::AssertSqlSafe(format!("{SCHEDULES} WHERE id = $1")))

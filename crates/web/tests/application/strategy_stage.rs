@@ -136,6 +136,38 @@ fn basis(page: &Answer) -> String {
 }
 
 #[sqlx::test(migrations = false)]
+async fn seats_and_licences_are_held_against_the_week_and_it_is_told_who_is_told(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let page = planner.get("/strategy/people").await;
+    page.says("how many seats there are is not known, how many licences there are is not known");
+    page.says("No alarm is on, and no report is sent by itself");
+    let lines = format!("/staffing/{}/lines", centre.bookings);
+    let form =
+        "blocking=1&ring_secs=6&menu_secs=0&announcement_secs=12&wrap_up=10&seats=200&licences=5";
+    let saved = planner.save(&lines, &lines, form).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let page = planner.get("/strategy/people").await;
+    page.says("9 people are on shift at once, on").says("9 of 200 seats, 9 of 5 licences");
+    planner.get("/strategy").await.says("More people than seats or licences").says("5 licences");
+    let refused = planner.save(&lines, &lines, &form.replace("seats=200", "seats=many")).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    // A report that is sent by itself, and an alarm that mails somebody.
+    let report = planner
+        .post(
+            "/reports",
+            "title=Board&section=service&period=last-week&by=day&against=forecast&keep_days=90",
+        )
+        .await;
+    let schedules = format!("{}/schedules", report.location());
+    let schedule = "days=weekdays&weekday=0&at=06:45&addresses=boss@example.org&format=csv&how=files&link_days=30";
+    let added = planner.post(&schedules, schedule).await;
+    assert_eq!(added.status, StatusCode::SEE_OTHER, "{}", added.text);
+    let told = planner.get("/strategy/people").await;
+    told.says("Report: Board, ").says("boss@example.org");
+}
+
+#[sqlx::test(migrations = false)]
 async fn numbers_are_told_proposed_taken_from_a_file_and_checked(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;

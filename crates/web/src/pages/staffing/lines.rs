@@ -32,6 +32,8 @@ pub(crate) struct LinesForm {
     pub lines: String,
     pub menu_ports: String,
     pub announcement_ports: String,
+    pub seats: String,
+    pub licences: String,
     pub day: String,
     /// The version that the form shows.
     pub based_on: String,
@@ -142,6 +144,8 @@ impl LinesForm {
             lines: whole(rules.lines),
             menu_ports: whole(rules.menu_ports),
             announcement_ports: whole(rules.announcement_ports),
+            seats: whole(rules.seats),
+            licences: whole(rules.licences),
             ..Self::default()
         }
     }
@@ -157,7 +161,9 @@ impl LinesForm {
         let lines = wrong.optional_whole("lines", &self.lines, many.clone());
         let menu_ports = wrong.optional_whole("menu_ports", &self.menu_ports, many.clone());
         let announcement_ports =
-            wrong.optional_whole("announcement_ports", &self.announcement_ports, many);
+            wrong.optional_whole("announcement_ports", &self.announcement_ports, many.clone());
+        let seats = wrong.optional_whole("seats", &self.seats, many.clone());
+        let licences = wrong.optional_whole("licences", &self.licences, many);
         let rules = LineRules {
             blocking: blocking.unwrap_or(-1.0) / 100.0,
             ring_secs: ring_secs.unwrap_or(0.0),
@@ -167,6 +173,8 @@ impl LinesForm {
             lines,
             menu_ports,
             announcement_ports,
+            seats,
+            licences,
         };
         let checked = rules.check();
         for (field, message) in checked.as_ref().err().into_iter().flatten() {

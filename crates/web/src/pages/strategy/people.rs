@@ -4,7 +4,10 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_app::drafts::Opened;
+use barometer_app::strategy_week;
+use barometer_preflight::Premises;
 use barometer_strategy::{Person, StepKind, WantedSkill};
+use jiff::SignedDuration;
 
 use super::change::{opened_at, save_edit};
 use super::files::Uploaded;
@@ -33,6 +36,10 @@ struct PeoplePage {
     rows: Vec<PersonRow>,
     queues: Vec<QueueRow>,
     levels: Vec<LevelRow>,
+    /// How many seats and licences the planned week takes.
+    room: String,
+    lines_address: Option<String>,
+    told: Vec<ToldRow>,
     wrong: Vec<String>,
     may_plan: bool,
 }
@@ -55,6 +62,13 @@ struct QueueRow {
     is_only_one: bool,
 }
 
+/// Something that people are told of.
+struct ToldRow {
+    what: String,
+    address: String,
+    whom: String,
+}
+
 struct LevelRow {
     queue: String,
     skill: String,
@@ -69,7 +83,7 @@ pub(crate) async fn people(
     Query(query): Query<OpenQuery>,
 ) -> Result<Response, PageError> {
     let opened = open(&app, &context, which(query.draft, query.version)).await?;
-    page(&page_of(&context, &opened, Vec::new()))
+    page(&page_of(&app, &context, &opened, Vec::new()).await?)
 }
 
 /// `GET /strategy/people.csv`: named agents and their skills; also the template to fill in.
@@ -93,12 +107,25 @@ pub(crate) async fn import_people(
     let opened = opened_at(&app, &context, &based_on).await?;
     match opened.strategy.edit_from_people_csv(&text) {
         Ok(edit) => save_edit(&app, &context, &opened, &edit, None).await,
-        Err(wrong) => refused(&page_of(&context, &opened, wrong)),
+        Err(wrong) => refused(&page_of(&app, &context, &opened, wrong).await?),
     }
 }
 
-fn page_of(context: &RequestContext, opened: &Opened, wrong: Vec<String>) -> PeoplePage {
-    let strategy = &opened.strategy;
+async fn page_of(
+    app: &App,
+    context: &RequestContext,
+    opened: &Opened,
+    wrong: Vec<String>,
+) -> Result<PeoplePage, PageError> {
+    let (strategy, centre, monday) = (&opened.strategy, &context.centre, context.monday());
+    let (premises, told) = tokio::try_join!(
+        async {
+            let types = &opened.types;
+            let week = strategy_week::premises(&app.store, centre, types, strategy, monday).await?;
+            Ok::<_, PageError>(week)
+        },
+        told_rows(app, context),
+    )?;
     let of = query_of(opened);
     let back = format!("/strategy?day={}&{of}", context.day);
     let people = strategy.people();
@@ -129,7 +156,11 @@ fn page_of(context: &RequestContext, opened: &Opened, wrong: Vec<String>) -> Peo
                 .collect(),
         })
     });
-    PeoplePage {
+    let first_type = opened.types.first().map(|each| each.id);
+    Ok(PeoplePage {
+        room: room(&premises),
+        lines_address: first_type.map(|id| format!("/staffing/{id}/lines?day={}", context.day)),
+        told,
         frame: Frame::of(context, Stage::Strategy, None),
         answer: answer(&people, &queues),
         based_on: opened.basis.to_string(),
@@ -143,7 +174,60 @@ fn page_of(context: &RequestContext, opened: &Opened, wrong: Vec<String>) -> Peo
         skills,
         wrong,
         may_plan: context.may_plan(),
-    }
+    })
+}
+
+/// "At most 94 people are on shift at once, on Friday at 10:00: 94 of 120 seats, 94 of 100 licences."
+fn room(premises: &Premises) -> String {
+    let Some((at, people)) = premises.most_on_shift() else {
+        return "Nobody is planned in this week.".to_owned();
+    };
+    let moment = premises.start + SignedDuration::from_secs_f64(premises.interval_secs) * at as i32;
+    let moment = moment.to_zoned(premises.zone.clone()).datetime();
+    let of = |count: Option<u32>, what: &str| match count {
+        Some(count) => format!("{people} of {count} {what}"),
+        None => format!("how many {what} there are is not known"),
+    };
+    format!(
+        "At most {} on shift at once, on {}: {}, {}.",
+        if people == 1 { "1 person is".to_owned() } else { format!("{people} people are") },
+        moment.strftime("%A at %H:%M"),
+        of(premises.seats, "seats"),
+        of(premises.licences, "licences")
+    )
+}
+
+/// Alarms and reports, with those who are told of them.
+async fn told_rows(app: &App, context: &RequestContext) -> Result<Vec<ToldRow>, PageError> {
+    let centre = context.centre.id;
+    let (alarms, reports, schedules) = tokio::try_join!(
+        app.store.alarms(centre),
+        app.store.reports(centre),
+        app.store.schedules_of_centre(centre)
+    )?;
+    let alarms = alarms.into_iter().filter(|alarm| alarm.is_on).map(|alarm| {
+        let written = crate::pages::watch::alarms::told(&alarm.rule);
+        ToldRow {
+            what: format!("Alarm: {}", alarm.rule.sentence()),
+            address: "/watch/alarms".to_owned(),
+            whom: match written.as_str() {
+                "" => "everybody who has a board open".to_owned(),
+                written => format!("everybody who has a board open; {written}"),
+            },
+        }
+    });
+    let schedules = schedules.into_iter().filter(|schedule| schedule.is_on);
+    let schedules = schedules.filter_map(|schedule| {
+        let report = reports.iter().find(|report| report.id == schedule.report)?;
+        let roles = schedule.sending.roles.iter().map(|role| format!("every {}", role.word()));
+        let whom: Vec<String> = schedule.sending.addresses.iter().cloned().chain(roles).collect();
+        Some(ToldRow {
+            what: format!("Report: {}, {}", report.definition.title, schedule.timing.words()),
+            address: format!("/reports/{}/made", report.id),
+            whom: words::listing(&whom),
+        })
+    });
+    Ok(alarms.chain(schedules).collect())
 }
 
 fn answer(people: &[Person], queues: &[QueueRow]) -> String {

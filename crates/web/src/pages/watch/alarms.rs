@@ -107,7 +107,7 @@ pub(crate) struct ShowQuery {
 }
 
 /// Who is told, and when: "duty@example.org; after 10 min harbour@example.org; 08:00-20:00 only".
-fn told(rule: &AlarmRule) -> String {
+pub(in crate::pages) fn told(rule: &AlarmRule) -> String {
     let names =
         |list: &[Recipient]| list.iter().map(Recipient::to_string).collect::<Vec<_>>().join(", ");
     let mut told = Vec::new();
