@@ -161,7 +161,7 @@ rules! {
     CallsTooOften, "calls-too-often", Warning, "Called too often in a day",
         "One person may be called four times or more in a day.";
     NumberTwice, "number-twice", Serious, "A number that two things have",
-        "Two entries, lines or agents have the same number: whoever dials it reaches one of them only.";
+        "Two entries, lines or agents have the same number: a call to it reaches one of them only.";
     NumberHidden, "number-hidden", Serious, "A number that cannot be dialled",
         "The number of a line or an agent begins with the whole number of another one, which is reached before the rest is dialled.";
     RangesOverlap, "ranges-overlap", Warning, "Ranges of numbers that overlap",

@@ -94,11 +94,10 @@ impl Strategy {
         wanted.iter().enumerate().map(of_skill).collect()
     }
 
-    /// Named agents and their skills as CSV: a row for each agent, a column for each skill. In a cell stands a
-    /// level from 1 to 10, "yes" for a skill without one, or nothing.
-    pub fn people_csv(&self) -> String {
+    /// Named agents and their skills as rows: a heading, then a row for each agent, with a column for each skill. In a
+    /// cell stands a level from 1 to 10, "yes" for a skill without one, or nothing.
+    pub fn people_table(&self) -> Vec<Vec<String>> {
         let skills: Vec<String> = self.skills().into_iter().collect();
-        let mut writer = csv::Writer::from_writer(Vec::new());
         let head = ["name", "team"].into_iter().chain(skills.iter().map(String::as_str));
         let mut rows = vec![head.map(str::to_owned).collect::<Vec<_>>()];
         rows.extend(self.people().iter().map(|person| {
@@ -110,7 +109,13 @@ impl Strategy {
             let start = [person.name.clone(), person.team_name.clone()];
             start.into_iter().chain(skills.iter().map(cell)).collect()
         }));
-        for row in rows {
+        rows
+    }
+
+    /// The same as CSV.
+    pub fn people_csv(&self) -> String {
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        for row in self.people_table() {
             writer.write_record(row).expect("rows have as many cells as the head");
         }
         let bytes = writer.into_inner().expect("memory does not run out of disk");

@@ -174,9 +174,10 @@ fn case() -> impl Strategy<Value = Case> {
         any::<bool>(),
         any::<bool>(),
         next(),
+        (any::<bool>(), any::<bool>()),
     );
     (steps, people)
-        .prop_map(|(steps, (people, answers_after, patience, presses, accepts, first))| {
+        .prop_map(|(steps, (people, answers_after, patience, presses, accepts, first, number))| {
             let (gate, menu, labels, routes, told, queue, group, other) = steps;
             // Of several who answer at one moment a trial draws one: here nobody answers at the same.
             let orders =
@@ -190,6 +191,9 @@ fn case() -> impl Strategy<Value = Case> {
                 .collect();
             let mut strategy = Routes::plain(TYPE);
             strategy.entries[0].first = first;
+            let (is_told, is_labelled) = number;
+            strategy.entries[0].announcement = is_told.then(|| "told".to_owned());
+            strategy.entries[0].label = is_labelled.then(|| "some".to_owned());
             let from = time(gate.2, 0, 0, 0);
             let until = if gate.2 < 20 { time(gate.2 + 3, 0, 0, 0) } else { time(0, 0, 0, 0) };
             let share = |is_sure: bool| if is_sure { 1.0 } else { 0.0 };

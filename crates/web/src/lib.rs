@@ -214,6 +214,7 @@ pub fn router(app: App) -> Router {
         .route("/strategy/lists/{list}/remove", post(lists::remove))
         .route("/strategy/people", get(strategy::people).post(strategy::import_people))
         .route("/strategy/people.csv", get(strategy::people_csv))
+        .route("/strategy/people.xlsx", get(strategy::people_xlsx))
         .route("/strategy/repair-effect", get(strategy::repair_effect))
         .route("/strategy/numbers", get(strategy::numbers).post(strategy::import_numbers))
         .route("/strategy/numbers.csv", get(strategy::numbers_csv))

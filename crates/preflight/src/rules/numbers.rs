@@ -75,7 +75,7 @@ fn hidden(ground: &Ground<'_>, numbered: &[(NumberPlace, String)]) -> Vec<Findin
             .find(|(_, other)| number.len() > other.len() && number.starts_with(other.as_str()));
         if let Some((first, other)) = shorter {
             let reason = format!(
-                "Whoever dials {number} reaches {}, whose number is {other}, and never {}.",
+                "A call to {number} reaches {}, whose number is {other}, and never {}.",
                 called(first),
                 called(place)
             );

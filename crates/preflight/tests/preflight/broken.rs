@@ -67,7 +67,7 @@ const BROKEN: &[Broken] = &[
     },
     Broken {
         rule: Rule::NumberHidden,
-        reason: "Whoever dials 601 reaches queue “Bookings queue”, whose number is 60, and never hunt group “Harbour offices”.",
+        reason: "A call to 601 reaches queue “Bookings queue”, whose number is 60, and never hunt group “Harbour offices”.",
         break_it: |strategy, _| {
             numbered(strategy, "60", "601");
             strategy.number_ranges = vec![lines_range("70", "79"), lines_range("60", "61")];

@@ -112,6 +112,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (post.clone(), "/strategy/numbers".to_owned(), Role::Planner),
         (get.clone(), "/strategy/people".to_owned(), Role::Viewer),
         (get.clone(), "/strategy/people.csv".to_owned(), Role::Viewer),
+        (get.clone(), "/strategy/people.xlsx".to_owned(), Role::Viewer),
         (post.clone(), "/strategy/people".to_owned(), Role::Planner),
         (get.clone(), "/strategy/expectations.csv".to_owned(), Role::Viewer),
         (post.clone(), "/strategy/expectations".to_owned(), Role::Planner),

@@ -302,6 +302,8 @@ async fn named_agents_come_in_from_a_file_or_are_refused_by_row_and_column(pool:
     planner.get("/strategy/people?draft=1").await.says("One agent is named.").says("Cleo, Marsh");
     let file = planner.get("/strategy/people.csv?draft=1").await;
     assert_eq!(file.text, "name,team,Norse\n\"Cleo, Marsh\",Bookings team,7\n");
+    let book = planner.get("/strategy/people.xlsx?draft=1").await;
+    assert!(book.text.starts_with("PK"), "it leaves as a workbook, too");
     let odd = planner
         .upload_with("/strategy/people", "people.csv", ("based_on", &version), b"na\xffme".to_vec())
         .await;

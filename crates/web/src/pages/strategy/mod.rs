@@ -50,7 +50,7 @@ pub(crate) use merge::merge;
 pub(crate) use numbers::{import_numbers, numbers, numbers_csv};
 use panel::{FindingView, PanelView};
 use parts::{PartLine, PartLines, part_lines};
-pub(crate) use people::{import_people, people, people_csv};
+pub(crate) use people::{import_people, people, people_csv, people_xlsx};
 pub(crate) use repair::{effect as repair_effect, repair};
 pub(crate) use rules::rules;
 use seen::{Asked, Seen};

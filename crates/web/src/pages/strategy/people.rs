@@ -14,7 +14,7 @@ use super::files::Uploaded;
 use super::{OpenQuery, open, query_of, shown, which};
 use crate::App;
 use crate::access::{Planner, RequestContext};
-use crate::exports;
+use crate::exports::{self, Cell};
 use crate::extract::{Multipart, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
@@ -31,6 +31,7 @@ struct PeoplePage {
     shown: String,
     back: String,
     csv_address: String,
+    xlsx_address: String,
     import_address: String,
     skills: Vec<String>,
     rows: Vec<PersonRow>,
@@ -95,6 +96,20 @@ pub(crate) async fn people_csv(
     let opened = open(&app, &context, which(query.draft, query.version)).await?;
     let text = opened.strategy.people_csv();
     Ok(exports::attachment("people.csv", "text/csv; charset=utf-8", text.into_bytes()))
+}
+
+/// `GET /strategy/people.xlsx`: the same as a workbook.
+pub(crate) async fn people_xlsx(
+    State(app): State<App>,
+    context: RequestContext,
+    Query(query): Query<OpenQuery>,
+) -> Result<Response, PageError> {
+    let opened = open(&app, &context, which(query.draft, query.version)).await?;
+    let table = opened.strategy.people_table();
+    let mut rows = table.iter().map(|row| row.iter().map(String::as_str).collect::<Vec<_>>());
+    let heading = rows.next().unwrap_or_default();
+    let cells = rows.map(|row| row.into_iter().map(|cell| Cell::Text(cell.to_owned())).collect());
+    exports::xlsx("people.xlsx", &heading, cells.collect())
 }
 
 /// `POST /strategy/people`: the named agents of a CSV file, as an edit of the draft.
@@ -166,6 +181,7 @@ async fn page_of(
         based_on: opened.basis.to_string(),
         shown: shown(opened),
         csv_address: format!("/strategy/people.csv?{of}"),
+        xlsx_address: format!("/strategy/people.xlsx?{of}"),
         import_address: format!("/strategy/people?day={}", context.day),
         rows: people.iter().map(row).collect(),
         queues,
