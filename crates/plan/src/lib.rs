@@ -18,6 +18,7 @@ mod cover_choice;
 mod day_kinds;
 mod day_plan;
 mod deferred;
+mod edit_effect;
 mod integer;
 mod lines;
 mod need;
@@ -26,7 +27,6 @@ mod pooling;
 mod premises;
 mod question;
 mod record;
-mod repair;
 mod roster;
 mod rules;
 mod schedule;
@@ -62,6 +62,7 @@ pub use comparison::{
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};
 pub use day_plan::{DayPlan, ExactDay};
+pub use edit_effect::{Difference, EditEffect};
 pub use integer::{
     Bound, Column, PROVEN, Programme, ProgrammeError, Relaxation, Row, SolveOptions, Solved,
 };
@@ -76,7 +77,6 @@ pub use pooling::{Pooling, may_pool, pooled_cover, pooled_forecast, pooling};
 pub use premises::premises_of;
 pub use question::{Answer, HeldInterval, Question};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
-pub use repair::{Difference, EditEffect};
 pub use roster::{
     RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,
 };

@@ -3,7 +3,8 @@
 use barometer_queueing::{QueueError, erlang_b, lines_for_blocking};
 use serde::{Deserialize, Serialize};
 
-/// How long a call holds a line besides being waited for and talked to, and what the lines promise.
+/// How long a call holds a line besides being waited for and talked to, what the lines promise, and what equipment,
+/// seats and licences there are.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct LineRules {
     /// Share of calls that may find no line, at most.

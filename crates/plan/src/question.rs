@@ -5,8 +5,8 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use crate::day_plan::ExactDay;
+use crate::edit_effect::{self, EditEffect};
 use crate::record::{PastInterval, ReplayedDay, replay_day};
-use crate::repair::{self, EditEffect};
 use crate::rules::Rules;
 use crate::{IntervalLoad, NeedError, TrialInputs};
 
@@ -91,7 +91,7 @@ impl Question {
         match self {
             Self::Record { days, .. } => u32::try_from(days.len()).unwrap_or(u32::MAX),
             Self::EveryInterval { .. } => ExactDay::MOST_TRIES,
-            Self::Edit { inputs, .. } => repair::steps(inputs),
+            Self::Edit { inputs, .. } => edit_effect::steps(inputs),
         }
     }
 
@@ -124,7 +124,7 @@ impl Question {
                 Ok(held.map(|intervals| Answer::EveryInterval { intervals }))
             }
             Self::Edit { inputs, edit } => {
-                let effects = repair::effect_of_edit(inputs, edit, &mut goes_on)?;
+                let effects = edit_effect::effect_of_edit(inputs, edit, &mut goes_on)?;
                 Ok(effects.map(|effects| Answer::Edit { effects }))
             }
         }

@@ -11,7 +11,6 @@ use barometer_strategy::{
 };
 use barometer_walk::OnShift;
 use jiff::civil::DateTime;
-use jiff::{SignedDuration, Timestamp};
 
 use crate::premises::Premises;
 use crate::traffic::Traffic;
@@ -205,12 +204,7 @@ impl<'a> Ground<'a> {
 
     /// When an interval begins, on the centre's clock.
     pub fn clock(&self, interval: usize) -> DateTime {
-        self.moment(interval).to_zoned(self.premises.zone.clone()).datetime()
-    }
-
-    fn moment(&self, interval: usize) -> Timestamp {
-        let secs = self.premises.interval_secs * interval as f64;
-        self.premises.start + SignedDuration::from_secs_f64(secs)
+        self.premises.clock(interval)
     }
 
     /// Who is on shift in an interval.

@@ -18,7 +18,7 @@ mod rules;
 mod traffic;
 
 pub use finding::{Finding, Repair};
-pub use now::{CampaignNow, RankNow, StepNow, Talk, campaigns_now, steps_now, talk_expected};
+pub use now::{CampaignNow, RankNow, Recorded, StepNow, campaigns_now, recorded, steps_now};
 pub use premises::{ContactTypePremise, Premises, TeamPremise};
 pub use rule::{Rule, Severity};
 

@@ -3,11 +3,13 @@
 use std::collections::BTreeMap;
 
 use barometer_routing::Id;
-use barometer_strategy::{Channel, Strategy};
+use barometer_strategy::{Channel, Recording, Strategy};
 
 use crate::ground::Ground;
 use crate::premises::Premises;
 use crate::traffic::{channels, open_intervals};
+
+const DAY_SECS: f64 = 86_400.0;
 
 /// A step in one interval.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -56,27 +58,47 @@ pub fn steps_now(strategy: &Strategy, premises: &Premises, interval: usize) -> V
     (0..strategy.steps.len()).map(|at| step_now(&ground, at, interval)).collect()
 }
 
-/// What may be talked at a step in the whole period.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Talk {
-    /// Contacts expected on ways that can be reckoned.
-    pub contacts: f64,
-    /// How long they take, in seconds in all, if all of it were done here.
-    pub secs: f64,
+/// What is recorded at a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Recorded {
+    /// The place of the step among the strategy's.
+    pub at: usize,
+    /// What is set for it.
+    pub recording: Recording,
+    /// Conversations a day, as if every contact that is expected there on ways that can be reckoned were answered there.
+    pub a_day: f64,
+    /// Bytes that they take, each with its whole handle time.
+    pub bytes_a_day: f64,
 }
 
-/// What may be talked at each step in the whole period, in the order of the steps; nothing where the strategy has
-/// faults.
-pub fn talk_expected(strategy: &Strategy, premises: &Premises) -> Vec<Talk> {
+impl Recorded {
+    /// Bytes once there are recordings of as many such days as they are kept.
+    pub fn kept_bytes(&self) -> f64 {
+        self.bytes_a_day * f64::from(self.recording.keep_days)
+    }
+}
+
+/// What is recorded on a mean day of the period, in the order of the steps; nothing where the strategy has faults.
+pub fn recorded(strategy: &Strategy, premises: &Premises) -> Vec<Recorded> {
     let Some(ground) = Ground::of(strategy, premises) else { return Vec::new() };
-    let of_step = |at: usize| {
-        ground.traffic().at(at).iter().fold(Talk::default(), |sum, each| {
-            let contacts: f64 = each.expected.iter().sum();
-            let secs = contacts * premises.types[each.of].handle_secs;
-            Talk { contacts: sum.contacts + contacts, secs: sum.secs + secs }
+    let days = premises.interval_secs * premises.intervals as f64 / DAY_SECS;
+    let steps = strategy.steps.iter().enumerate();
+    let recorded = steps.filter_map(|(at, step)| {
+        let recording = *step.does.recording()?;
+        let (mut contacts, mut talk_secs) = (0.0, 0.0);
+        for each in ground.traffic().at(at) {
+            let expected: f64 = each.expected.iter().sum();
+            contacts += expected;
+            talk_secs += expected * premises.types[each.of].handle_secs;
+        }
+        Some(Recorded {
+            at,
+            recording,
+            a_day: recording.share * contacts / days,
+            bytes_a_day: recording.bytes_of(talk_secs / days),
         })
-    };
-    (0..strategy.steps.len()).map(of_step).collect()
+    });
+    recorded.collect()
 }
 
 /// A campaign's agents in one interval.

@@ -1,8 +1,9 @@
 //! The planner's own numbers: who comes, who is on shift, how patient callers are.
 
 use barometer_strategy::{Channel, Duration, Profile, Strategy};
-use jiff::Timestamp;
+use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Timestamp};
 use statrs::distribution::{ContinuousCDF, Gamma, LogNormal};
 use statrs::function::gamma::gamma;
 
@@ -98,6 +99,12 @@ impl Premises {
         let most =
             (0..self.intervals).rev().map(|at| (at, people(at))).max_by_key(|(_, people)| *people);
         most.filter(|(_, people)| *people > 0)
+    }
+
+    /// When an interval begins, on the centre's clock.
+    pub fn clock(&self, interval: usize) -> DateTime {
+        let since = SignedDuration::from_secs_f64(self.interval_secs * interval as f64);
+        (self.start + since).to_zoned(self.zone.clone()).datetime()
     }
 
     /// Whether it is known how many contacts come.

@@ -178,6 +178,20 @@ rules! {
         "A line is released after fewer than twelve seconds of ringing.";
 }
 
+impl Rule {
+    /// Whether it is about numbers and recordings, which change nothing for a contact on its way.
+    pub const fn is_of_numbering(self) -> bool {
+        matches!(
+            self,
+            Self::NumberTwice
+                | Self::NumberHidden
+                | Self::RangesOverlap
+                | Self::NumberOutsideRanges
+                | Self::RecordedUntold
+        )
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -97,39 +97,29 @@ impl Store {
         .fetch_optional(&mut *tx)
         .await
         .map_err(&failed)?;
-        let id = match known {
-            Some(id) => id,
-            None => {
-                asked_once::make_room(&mut tx, "drawings", new.centre, MOST_DRAWINGS).await?;
-                let id = queue(
-                    &mut tx,
-                    NewRun {
-                        centre: new.centre,
-                        kind: RunKind::Drawing,
-                        work_total: 1,
-                        parts: 1,
-                        created_by: Some(new.user),
-                    },
-                )
-                .await?;
-                sqlx::query(
-                    "INSERT INTO drawings (id, centre_id, user_id, digest, kind, page, name, address) \
-                     VALUES ($1, $2, $3, sha256(convert_to($4, 'UTF8')), $5, $6, $7, $8)",
-                )
-                .bind(id)
-                .bind(new.centre)
-                .bind(new.user)
-                .bind(&text)
-                .bind(new.as_what)
-                .bind(new.page)
-                .bind(new.name)
-                .bind(new.address)
-                .execute(&mut *tx)
-                .await
-                .map_err(&failed)?;
-                id
-            }
-        };
+        if let Some(id) = known {
+            tx.commit().await.map_err(&failed)?;
+            return Ok(id);
+        }
+        asked_once::make_room(&mut tx, "drawings", new.centre, MOST_DRAWINGS).await?;
+        let (centre, created_by) = (new.centre, Some(new.user));
+        let run = NewRun { centre, kind: RunKind::Drawing, work_total: 1, parts: 1, created_by };
+        let id = queue(&mut tx, run).await?;
+        sqlx::query(
+            "INSERT INTO drawings (id, centre_id, user_id, digest, kind, page, name, address) \
+             VALUES ($1, $2, $3, sha256(convert_to($4, 'UTF8')), $5, $6, $7, $8)",
+        )
+        .bind(id)
+        .bind(new.centre)
+        .bind(new.user)
+        .bind(&text)
+        .bind(new.as_what)
+        .bind(new.page)
+        .bind(new.name)
+        .bind(new.address)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
         Ok(id)
     }

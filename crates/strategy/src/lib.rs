@@ -28,6 +28,7 @@ mod read;
 mod refs;
 mod schema;
 mod start;
+mod table_file;
 mod types;
 
 pub use changes::{Change, PartChange, changed_parts, changes, field_words};

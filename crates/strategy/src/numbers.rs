@@ -5,7 +5,8 @@ use std::collections::BTreeSet;
 use serde_json::{Value, json};
 
 use crate::edit::{Edit, PartId};
-use crate::types::{NumberPurpose, NumberRange, Step, StepKind, Strategy};
+use crate::table_file::{TableFile, cell, csv_of};
+use crate::types::{NumberPurpose, NumberRange, Recording, StepKind, Strategy};
 
 /// Digits of a number, at most (ITU-T E.164).
 pub(crate) const MOST_DIGITS: usize = 15;
@@ -46,7 +47,7 @@ impl Numbering {
         (self.has_country, self.digits) == (other.has_country, other.digits)
     }
 
-    /// The number as it is written, with spaces and hyphens where another one of as many digits has them.
+    /// Its digits, with spaces and hyphens where another one of as many digits has them.
     fn written_like(&self, other: &str) -> String {
         let digits = format!("{:0width$}", self.value, width = self.digits);
         let mut digits = digits.chars();
@@ -65,13 +66,8 @@ impl NumberRange {
     }
 
     /// How many numbers it has.
-    pub fn len(&self) -> u64 {
+    pub fn count(&self) -> u64 {
         self.bounds().map_or(0, |(from, until)| (until.value + 1).saturating_sub(from.value))
-    }
-
-    /// Whether it has no number.
-    pub fn is_empty(&self) -> bool {
-        self.len() == 0
     }
 
     /// Whether a number is in it.
@@ -107,7 +103,7 @@ pub struct NumberPlace {
     pub name: String,
     /// What numbers of this kind are for.
     pub purpose: NumberPurpose,
-    /// The number as it was typed; none where there is none.
+    /// The number as typed; none where there is none.
     pub number: Option<String>,
     /// The part that has it.
     pub part: PartId,
@@ -120,6 +116,25 @@ impl NumberPlace {
     pub fn dialled(&self) -> Option<String> {
         dialled(self.number.as_deref()?)
     }
+
+    /// The edit that gives it a number, or none.
+    pub fn set_to(&self, number: &str) -> Edit {
+        let to = match number {
+            // Campaigns have an empty text where they show none.
+            "" if self.purpose != NumberPurpose::Campaigns => Value::Null,
+            number => json!(number),
+        };
+        Edit::Set { part: self.part.clone(), setting: self.setting.clone(), to }
+    }
+}
+
+/// Whether a number is none of these, hides none of them and is hidden by none: a call to 601 reaches 60 where there is
+/// such a number.
+fn can_be_dialled_beside(number: &str, taken: &BTreeSet<String>) -> bool {
+    let Some(number) = dialled(number) else { return false };
+    let longer = taken.range(number.clone()..).next();
+    let is_hidden = (1..number.len()).any(|digits| taken.contains(&number[..digits]));
+    !is_hidden && longer.is_none_or(|longer| !longer.starts_with(&number))
 }
 
 /// How much of a range is used.
@@ -143,14 +158,13 @@ impl Strategy {
             setting: "/number".to_owned(),
         });
         let lines = self.steps.iter().filter_map(|step| {
-            let (number, kind) = step.short_number()?;
             Some(NumberPlace {
                 kind: step.does.words(),
                 name: step.name.clone(),
                 purpose: NumberPurpose::Lines,
-                number: number.clone(),
+                number: step.does.short_number()?.clone(),
                 part: PartId::Step(step.id.clone()),
-                setting: format!("/does/{kind}/short_number"),
+                setting: format!("/does/{}/short_number", step.does.name().key()),
             })
         });
         let people = self.teams.iter().flat_map(|team| {
@@ -174,39 +188,31 @@ impl Strategy {
         entries.chain(lines).chain(people).chain(campaigns).collect()
     }
 
-    /// How much of a range is used, whatever for.
+    /// How much of a range is used, by whatever has its numbers.
     pub fn use_of(&self, range: &NumberRange) -> RangeUse {
-        let numbers = self.number_places().into_iter().filter_map(|place| place.dialled());
-        let taken: BTreeSet<u64> = numbers
-            .filter(|number| range.contains(number))
-            .filter_map(|number| Some(Numbering::of(&number)?.value))
-            .collect();
+        let taken: BTreeSet<String> =
+            self.number_places().iter().filter_map(NumberPlace::dialled).collect();
+        let used = taken.iter().filter(|number| range.contains(number)).count() as u64;
         let next_free = range.bounds().and_then(|(from, until)| {
-            let free = (from.value..=until.value).find(|value| !taken.contains(value))?;
-            Some(Numbering { value: free, ..from }.written_like(&range.from))
+            let numbers = (from.value..=until.value).map(|value| Numbering { value, ..from });
+            let free = numbers.map(|number| number.written_like(&range.from));
+            free.into_iter().find(|number| can_be_dialled_beside(number, &taken))
         });
-        RangeUse { used: taken.len() as u64, next_free }
+        RangeUse { used, next_free }
     }
 
     /// The number that is proposed for a purpose: the first that is free in its ranges.
     pub fn next_free_number(&self, purpose: NumberPurpose) -> Option<String> {
-        let ranges = self.number_ranges.iter().filter(|range| range.purpose == purpose);
-        ranges.into_iter().find_map(|range| self.use_of(range).next_free)
+        let mut ranges = self.number_ranges.iter().filter(|range| range.purpose == purpose);
+        ranges.find_map(|range| self.use_of(range).next_free)
     }
 
     /// Every place at which a number can stand as CSV, with its number or nothing.
     pub fn numbers_csv(&self) -> String {
-        let mut writer = csv::Writer::from_writer(Vec::new());
-        let head = [HEADS[0].to_owned(), HEADS[1].to_owned(), HEADS[2].to_owned()];
-        let rows = self
-            .number_places()
-            .into_iter()
-            .map(|place| [place.kind.to_owned(), place.name, place.number.unwrap_or_default()]);
-        for row in std::iter::once(head).chain(rows) {
-            writer.write_record(row).expect("every row has three cells");
-        }
-        let bytes = writer.into_inner().expect("memory does not run out of disk");
-        String::from_utf8(bytes).expect("names are text")
+        let places = self.number_places().into_iter();
+        let rows = places
+            .map(|each| vec![each.kind.to_owned(), each.name, each.number.unwrap_or_default()]);
+        csv_of(std::iter::once(HEADS.map(str::to_owned).to_vec()).chain(rows).collect())
     }
 
     /// The edit that gives numbers as a CSV file has them, as [`Self::numbers_csv`] writes it. What the file does not
@@ -216,44 +222,16 @@ impl Strategy {
     ///
     /// Everything that is wrong, with row and column; nothing is changed then.
     pub fn edit_from_numbers_csv(&self, text: &str) -> Result<Edit, Vec<String>> {
+        let table = TableFile::read(text)?;
+        let columns = table.columns(HEADS)?;
         let places = self.number_places();
-        let mut reader = csv::ReaderBuilder::new()
-            .flexible(true)
-            .trim(csv::Trim::All)
-            .from_reader(text.as_bytes());
-        let head = reader.headers().map_err(|error| vec![error.to_string()])?.clone();
-        let column = |name: &str| {
-            let found = head.iter().position(|head| head.eq_ignore_ascii_case(name));
-            found.ok_or_else(|| format!("row 1: there is no column “{name}”"))
-        };
-        let columns = HEADS.map(column);
-        if columns.iter().any(Result::is_err) {
-            return Err(columns.into_iter().filter_map(Result::err).collect());
-        }
-        let [kind_at, name_at, number_at] = columns.map(|column| column.unwrap_or(0));
         let (mut wrong, mut edits, mut seen) = (Vec::new(), Vec::new(), BTreeSet::new());
-        for (nth, row) in (2..).zip(reader.records()) {
-            let row = match row {
-                Ok(row) => row,
-                Err(error) => {
-                    wrong.push(format!("row {nth}: {error}"));
-                    continue;
-                }
-            };
-            let cell = |at: usize| row.get(at).unwrap_or("");
-            let (kind, name, number) = (cell(kind_at), cell(name_at), cell(number_at));
-            let mut meant = places
-                .iter()
-                .enumerate()
-                .filter(|(_, place)| place.kind.eq_ignore_ascii_case(kind) && place.name == name);
-            let (at, place) = match (meant.next(), meant.next()) {
-                (Some(one), None) => one,
-                (None, _) => {
-                    wrong.push(format!("row {nth}, name: there is no {kind} “{name}”"));
-                    continue;
-                }
-                (Some(_), Some(_)) => {
-                    wrong.push(format!("row {nth}, name: more than one {kind} is called “{name}”"));
+        for (nth, row) in &table.rows {
+            let [kind, name, number] = columns.map(|at| cell(row, at));
+            let (at, place) = match place_of(&places, kind, name) {
+                Ok(found) => found,
+                Err(why) => {
+                    wrong.push(format!("row {nth}, {why}"));
                     continue;
                 }
             };
@@ -264,27 +242,52 @@ impl Strategy {
                 wrong.push(format!("row {nth}, number: “{number}” is no telephone number"));
             }
             if place.number.as_deref().unwrap_or("") != number {
-                let to = match number {
-                    "" if place.purpose != NumberPurpose::Campaigns => Value::Null,
-                    number => json!(number),
-                };
-                let (part, setting) = (place.part.clone(), place.setting.clone());
-                edits.push(Edit::Set { part, setting, to });
+                edits.push(place.set_to(number));
             }
         }
         if wrong.is_empty() { Ok(Edit::Several(edits)) } else { Err(wrong) }
     }
 }
 
+/// The one place of a kind and a name, or the column that is wrong and why.
+fn place_of<'p>(
+    places: &'p [NumberPlace],
+    kind: &str,
+    name: &str,
+) -> Result<(usize, &'p NumberPlace), String> {
+    if !KINDS.iter().any(|known| known.eq_ignore_ascii_case(kind)) {
+        return Err(format!("for: “{kind}” is none of {}", KINDS.join(", ")));
+    }
+    let is_meant =
+        |place: &NumberPlace| place.kind.eq_ignore_ascii_case(kind) && place.name == name;
+    let mut meant = places.iter().enumerate().filter(|(_, place)| is_meant(place));
+    match (meant.next(), meant.next()) {
+        (Some(one), None) => Ok(one),
+        (None, _) => Err(format!("name: there is no {kind} “{name}”")),
+        (Some(_), Some(_)) => Err(format!("name: more than one {kind} is called “{name}”")),
+    }
+}
+
 /// The columns of the file.
 const HEADS: [&str; 3] = ["for", "name", "number"];
+/// What can have a number.
+const KINDS: [&str; 5] = ["entry", "queue", "hunt group", "agent", "campaign"];
 
-impl Step {
-    /// The short number of a line, and the kind of line as the JSON form names it; `None` for what is no line.
-    fn short_number(&self) -> Option<(&Option<String>, &'static str)> {
-        match &self.does {
-            StepKind::Queue(queue) => Some((&queue.short_number, "queue")),
-            StepKind::HuntGroup(group) => Some((&group.short_number, "hunt_group")),
+impl StepKind {
+    /// The short number of a line; `None` for what is no line.
+    const fn short_number(&self) -> Option<&Option<String>> {
+        match self {
+            Self::Queue(queue) => Some(&queue.short_number),
+            Self::HuntGroup(group) => Some(&group.short_number),
+            _ => None,
+        }
+    }
+
+    /// What is recorded here.
+    pub const fn recording(&self) -> Option<&Recording> {
+        match self {
+            Self::Queue(queue) => queue.recording.as_ref(),
+            Self::HuntGroup(group) => group.recording.as_ref(),
             _ => None,
         }
     }

@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::edit::{Edit, Part, PartId};
+use crate::table_file::{TableFile, cell, csv_of};
 use crate::types::{Agent, Skill, Step, StepKind, Strategy, WantedSkill};
 
 /// A named agent with the skills that count: their own, or else the team's.
@@ -114,12 +115,7 @@ impl Strategy {
 
     /// The same as CSV.
     pub fn people_csv(&self) -> String {
-        let mut writer = csv::Writer::from_writer(Vec::new());
-        for row in self.people_table() {
-            writer.write_record(row).expect("rows have as many cells as the head");
-        }
-        let bytes = writer.into_inner().expect("memory does not run out of disk");
-        String::from_utf8(bytes).expect("names are text")
+        csv_of(self.people_table())
     }
 
     /// The edit that gives teams the named agents of a CSV file, as [`Self::people_csv`] writes it. The named
@@ -189,37 +185,14 @@ struct Row {
 }
 
 fn read_rows(text: &str) -> Result<Vec<Row>, Vec<String>> {
-    let mut reader = csv::ReaderBuilder::new()
-        .trim(csv::Trim::All)
-        .flexible(true)
-        .from_reader(text.trim_start_matches('\u{feff}').as_bytes());
-    let heads =
-        reader.headers().map_err(|error| vec![format!("the file cannot be read: {error}")])?;
-    let heads: Vec<String> = heads.iter().map(str::to_owned).collect();
-    let column = |name: &str| {
-        heads
-            .iter()
-            .position(|head| head.eq_ignore_ascii_case(name))
-            .ok_or_else(|| format!("the column “{name}” is missing"))
-    };
-    let (name_at, team_at) = match (column("name"), column("team")) {
-        (Ok(name), Ok(team)) => (name, team),
-        (name, team) => return Err([name.err(), team.err()].into_iter().flatten().collect()),
-    };
+    let table = TableFile::read(text)?;
+    let [name_at, team_at] = table.columns(["name", "team"])?;
     let (mut rows, mut wrong) = (Vec::new(), Vec::new());
-    for (at, record) in reader.records().enumerate() {
-        let nth = at + 2;
-        let record = match record {
-            Ok(record) => record,
-            Err(error) => {
-                wrong.push(format!("row {nth}: {error}"));
-                continue;
-            }
-        };
-        let cell = |at: usize| record.get(at).unwrap_or_default();
+    for (nth, record) in &table.rows {
+        let cell = |at: usize| cell(record, at);
         let mut skills = Vec::new();
         for (at, head) in
-            heads.iter().enumerate().filter(|(at, _)| ![name_at, team_at].contains(at))
+            table.heads.iter().enumerate().filter(|(at, _)| ![name_at, team_at].contains(at))
         {
             let level = match cell(at).to_lowercase().as_str() {
                 "" | "no" => continue,
@@ -241,10 +214,7 @@ fn read_rows(text: &str) -> Result<Vec<Row>, Vec<String>> {
         if name.is_empty() {
             wrong.push(format!("row {nth}, name: is missing"));
         }
-        rows.push(Row { nth, name, team, skills });
-    }
-    if rows.is_empty() && wrong.is_empty() {
-        wrong.push("the file has no row below its head".to_owned());
+        rows.push(Row { nth: *nth, name, team, skills });
     }
     if wrong.is_empty() { Ok(rows) } else { Err(wrong) }
 }

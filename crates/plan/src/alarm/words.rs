@@ -1,6 +1,6 @@
 //! Alarms in words, on pages and in messages.
 
-use super::{AlarmMeasure, AlarmRule};
+use super::{AlarmMeasure, AlarmRule, Recipient};
 
 /// "0:40", "1:02:05"
 fn minutes(secs: f64) -> String {
@@ -24,6 +24,25 @@ impl AlarmMeasure {
 }
 
 impl AlarmRule {
+    /// Who is written to, and when: "duty@example.org; unseen after 10 min: harbour@example.org; 08:00-20:00 only".
+    pub fn recipients(&self) -> String {
+        let names = |list: &[Recipient]| {
+            list.iter().map(Recipient::to_string).collect::<Vec<_>>().join(", ")
+        };
+        let mut told = Vec::new();
+        if !self.tells.is_empty() {
+            told.push(names(&self.tells));
+        }
+        if let Some(escalation) = &self.escalation {
+            let minutes = escalation.after_minutes;
+            told.push(format!("unseen after {minutes} min: {}", names(&escalation.tells)));
+        }
+        if let Some(hours) = &self.hours {
+            told.push(format!("{hours} only"));
+        }
+        told.join("; ")
+    }
+
     /// "Sailing changes: longest wait over 3:00 for 2 min"
     pub fn sentence(&self) -> String {
         let side = if self.measure.rings_below() { "under" } else { "over" };

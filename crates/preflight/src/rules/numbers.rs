@@ -1,6 +1,9 @@
 //! Telephone numbers: had twice, hidden behind others, outside what is set aside; and what is recorded.
 
-use barometer_strategy::{NumberPlace, NumberPurpose, PartId, StepKind};
+use std::cell::OnceCell;
+use std::collections::HashMap;
+
+use barometer_strategy::{NumberPlace, NumberPurpose, PartId};
 use serde_json::{Value, json};
 
 use super::{found, set};
@@ -9,17 +12,10 @@ use crate::ground::Ground;
 use crate::rule::Rule;
 
 pub(super) fn find(ground: &Ground<'_>) -> Vec<Finding> {
-    let places = ground.strategy.number_places();
-    let numbered: Vec<(NumberPlace, String)> = places
-        .into_iter()
-        .filter_map(|place| {
-            let dialled = place.dialled()?;
-            Some((place, dialled))
-        })
-        .collect();
-    let mut all = had_twice(ground, &numbered);
-    all.extend(hidden(ground, &numbered));
-    all.extend(outside(ground, &numbered));
+    let numbers = Numbers::of(ground);
+    let mut all = numbers.had_twice();
+    all.extend(numbers.hidden());
+    all.extend(numbers.outside());
     all.extend(overlapping(ground));
     all.extend(blocking(ground));
     all.extend(untold(ground));
@@ -30,76 +26,91 @@ fn called(place: &NumberPlace) -> String {
     format!("{} “{}”", place.kind, place.name)
 }
 
-/// A finding at a number, with the next free one as a repair.
-fn at_number(ground: &Ground<'_>, rule: Rule, place: &NumberPlace, reason: String) -> Finding {
-    let setting = Some(place.setting.clone());
-    let finding = found(rule, place.part.clone(), setting, reason);
-    match ground.strategy.next_free_number(place.purpose) {
-        Some(free) => {
-            let edit = set(&place.part, &place.setting, json!(free));
-            finding.mended_by(format!("Give it {free}"), edit)
-        }
-        None => finding,
-    }
+/// Everything that has a number.
+struct Numbers<'g> {
+    ground: &'g Ground<'g>,
+    /// In the order of the parts, each with its number as it is dialled.
+    places: Vec<(NumberPlace, String)>,
+    /// The next free number by purpose, where one has been looked for.
+    free: [OnceCell<Option<String>>; NumberPurpose::ALL.len()],
 }
 
-/// Campaigns may show the number of an entry, or one number together.
-fn is_reached(place: &NumberPlace) -> bool {
-    place.purpose != NumberPurpose::Campaigns
-}
+impl<'g> Numbers<'g> {
+    fn of(ground: &'g Ground<'g>) -> Self {
+        let places = ground.strategy.number_places().into_iter();
+        let places = places.filter_map(|place| {
+            let dialled = place.dialled()?;
+            Some((place, dialled))
+        });
+        Self { ground, places: places.collect(), free: Default::default() }
+    }
 
-fn had_twice(ground: &Ground<'_>, numbered: &[(NumberPlace, String)]) -> Vec<Finding> {
-    let mut all = Vec::new();
-    for (at, (place, number)) in
-        numbered.iter().enumerate().filter(|(_, (each, _))| is_reached(each))
-    {
-        let mut earlier = numbered[..at].iter().filter(|(other, _)| is_reached(other));
-        if let Some((first, _)) = earlier.find(|(_, other)| other == number) {
-            let (told, first) = (called(place), called(first));
-            let reason = format!("{number} is the number of {first} and of {told}.");
-            all.push(at_number(ground, Rule::NumberTwice, place, reason));
+    /// A finding at a number, with the next free one as a repair.
+    fn found(&self, rule: Rule, place: &NumberPlace, reason: String) -> Finding {
+        let finding = found(rule, place.part.clone(), Some(place.setting.clone()), reason);
+        let purpose = place.purpose;
+        let free = self.free[purpose as usize]
+            .get_or_init(|| self.ground.strategy.next_free_number(purpose));
+        match free {
+            Some(free) => finding.mended_by(format!("Give it {free}"), place.set_to(free)),
+            None => finding,
         }
     }
-    all
-}
 
-/// Numbers that are dialled from within and begin with all of another one.
-fn hidden(ground: &Ground<'_>, numbered: &[(NumberPlace, String)]) -> Vec<Finding> {
-    let within = || {
-        let purposes = [NumberPurpose::Lines, NumberPurpose::People];
-        numbered.iter().filter(move |(place, _)| purposes.contains(&place.purpose))
-    };
-    let mut all = Vec::new();
-    for (place, number) in within() {
-        let shorter = within()
-            .find(|(_, other)| number.len() > other.len() && number.starts_with(other.as_str()));
-        if let Some((first, other)) = shorter {
-            let reason = format!(
-                "A call to {number} reaches {}, whose number is {other}, and never {}.",
-                called(first),
-                called(place)
-            );
-            all.push(at_number(ground, Rule::NumberHidden, place, reason));
+    fn had_twice(&self) -> Vec<Finding> {
+        let (mut all, mut first_of) = (Vec::new(), HashMap::new());
+        // Campaigns may show the number of an entry, or one number together.
+        let is_reached = |place: &NumberPlace| place.purpose != NumberPurpose::Campaigns;
+        for (place, number) in self.places.iter().filter(|(place, _)| is_reached(place)) {
+            let first = *first_of.entry(number).or_insert(place);
+            if !std::ptr::eq(first, place) {
+                let (told, first) = (called(place), called(first));
+                let reason = format!("{number} is the number of {first} and of {told}.");
+                all.push(self.found(Rule::NumberTwice, place, reason));
+            }
         }
+        all
     }
-    all
-}
 
-fn outside(ground: &Ground<'_>, numbered: &[(NumberPlace, String)]) -> Vec<Finding> {
-    let ranges = &ground.strategy.number_ranges;
-    let mut all = Vec::new();
-    for (place, number) in numbered {
-        let mut own = ranges.iter().filter(|range| range.purpose == place.purpose).peekable();
-        if own.peek().is_some() && !own.any(|range| range.contains(number)) {
-            let reason = format!(
-                "{number} of {} is in no range that is set aside for {}.",
-                called(place),
-                place.purpose.words()
-            );
-            all.push(at_number(ground, Rule::NumberOutsideRanges, place, reason));
+    /// Numbers that are dialled from within and begin with all of another one.
+    fn hidden(&self) -> Vec<Finding> {
+        let within = [NumberPurpose::Lines, NumberPurpose::People];
+        let within =
+            || self.places.iter().filter(move |(place, _)| within.contains(&place.purpose));
+        let by_number: HashMap<&str, &NumberPlace> =
+            within().map(|(place, number)| (number.as_str(), place)).collect();
+        let mut all = Vec::new();
+        for (place, number) in within() {
+            let shorter = (1..number.len()).map(|digits| &number[..digits]);
+            let hiding = shorter.into_iter().find_map(|other| Some((other, by_number.get(other)?)));
+            if let Some((other, first)) = hiding {
+                let reason = format!(
+                    "A call to {number} reaches {}, whose number is {other}, and never {}.",
+                    called(first),
+                    called(place)
+                );
+                all.push(self.found(Rule::NumberHidden, place, reason));
+            }
         }
+        all
     }
-    all
+
+    fn outside(&self) -> Vec<Finding> {
+        let ranges = &self.ground.strategy.number_ranges;
+        let mut all = Vec::new();
+        for (place, number) in &self.places {
+            let mut own = ranges.iter().filter(|range| range.purpose == place.purpose).peekable();
+            if own.peek().is_some() && !own.any(|range| range.contains(number)) {
+                let reason = format!(
+                    "{number} of {} is in no range that is set aside for {}.",
+                    called(place),
+                    place.purpose.words()
+                );
+                all.push(self.found(Rule::NumberOutsideRanges, place, reason));
+            }
+        }
+        all
+    }
 }
 
 fn overlapping(ground: &Ground<'_>) -> Vec<Finding> {
@@ -147,19 +158,15 @@ fn blocking(ground: &Ground<'_>) -> Vec<Finding> {
 fn untold(ground: &Ground<'_>) -> Vec<Finding> {
     let mut all = Vec::new();
     for (at, step) in ground.strategy.steps.iter().enumerate() {
-        let (recording, kind) = match &step.does {
-            StepKind::Queue(queue) => (queue.recording, "queue"),
-            StepKind::HuntGroup(group) => (group.recording, "hunt_group"),
-            _ => continue,
-        };
-        let is_untold =
-            |each: &barometer_strategy::Recording| each.share > 0.0 && !each.is_announced;
-        let Some(recording) = recording.filter(is_untold) else { continue };
+        let Some(recording) = step.does.recording() else { continue };
+        if recording.share == 0.0 || recording.is_announced {
+            continue;
+        }
         let part = ground.part(at);
         let share = super::percent(recording.share);
         let reason =
             format!("“{}” records {share} of its conversations and tells nobody.", step.name);
-        let setting = format!("/does/{kind}/recording");
+        let setting = format!("/does/{}/recording", step.does.name().key());
         let told = set(&part, &format!("{setting}/is_announced"), Value::Bool(true));
         let none = set(&part, &setting, Value::Null);
         all.push(

@@ -1,5 +1,6 @@
 //! Preflight on strategies that are sound, and on the same with one mistake each.
 
 mod broken;
+mod broken_numbers;
 mod harbour;
 mod sound;

@@ -24,6 +24,14 @@ pub struct Sending {
     pub only_if_missed: bool,
 }
 
+impl Sending {
+    /// Who gets it, as people say it: addresses, then "every approver".
+    pub fn recipients(&self) -> Vec<String> {
+        let roles = self.roles.iter().map(|role| format!("every {}", role.word()));
+        self.addresses.iter().cloned().chain(roles).collect()
+    }
+}
+
 /// A schedule to be kept.
 #[derive(Clone, Debug, PartialEq)]
 pub struct NewSchedule<'a> {

@@ -80,13 +80,8 @@ const fn kilobits() -> f64 {
 }
 
 impl Recording {
-    /// Bytes that a day takes on which so many contacts talk for so long on average, in seconds.
-    pub fn bytes_of(&self, contacts: f64, talk_secs: f64) -> f64 {
-        self.share * contacts * talk_secs * self.kilobits_per_sec * 1000.0 / 8.0
-    }
-
-    /// Bytes that are kept once days like this one have passed for as long as recordings are kept.
-    pub fn kept_bytes(&self, bytes_of_day: f64) -> f64 {
-        bytes_of_day * f64::from(self.keep_days)
+    /// Bytes that are recorded of conversations that take this long together, in seconds.
+    pub fn bytes_of(&self, talk_secs: f64) -> f64 {
+        self.share * talk_secs * self.kilobits_per_sec * 1000.0 / 8.0
     }
 }

@@ -64,9 +64,15 @@ fn the_next_free_number_is_the_first_that_nothing_has() {
     assert_eq!(strategy.next_free_number(NumberPurpose::People).as_deref(), Some("2001"));
     assert_eq!(strategy.next_free_number(NumberPurpose::Entries), None, "no range is for them");
     let desks = strategy.number_ranges[1].clone();
-    assert_eq!((desks.len(), strategy.use_of(&desks).used), (10, 1));
+    assert_eq!((desks.count(), strategy.use_of(&desks).used), (10, 1));
     let full = range("one", "2000", "2000", NumberPurpose::People);
     assert_eq!(strategy.use_of(&full).next_free, None);
+    // 2000 would hide 20001, and 20 hides all of 20…
+    strategy.teams[0].agents[0].short_number = Some("20001".to_owned());
+    assert_eq!(strategy.next_free_number(NumberPurpose::People).as_deref(), Some("2001"));
+    strategy.teams[0].agents[0].short_number = Some("20".to_owned());
+    assert_eq!(strategy.next_free_number(NumberPurpose::People), None);
+    strategy.teams[0].agents[0].short_number = Some("2000".to_owned());
     // Zeros in front stay.
     let zeros = range("zeros", "007", "012", NumberPurpose::People);
     assert_eq!(strategy.use_of(&zeros).next_free.as_deref(), Some("007"));
@@ -151,13 +157,11 @@ fn what_is_no_number_no_range_or_no_announcement_is_refused() {
 }
 
 #[test]
-fn a_day_of_recordings_takes_what_its_seconds_take() {
+fn recordings_take_what_their_seconds_take() {
     let recording =
         Recording { share: 0.5, is_announced: true, keep_days: 30, kilobits_per_sec: 64.0 };
     // Half of 200 contacts of five minutes, at 8,000 bytes a second.
-    let day = recording.bytes_of(200.0, 300.0);
-    assert_eq!(day, 100.0 * 300.0 * 8_000.0);
-    assert_eq!(recording.kept_bytes(day), 30.0 * day);
+    assert_eq!(recording.bytes_of(200.0 * 300.0), 100.0 * 300.0 * 8_000.0);
 }
 
 #[test]
@@ -192,8 +196,15 @@ fn numbers_come_in_from_a_file_all_or_none() {
     );
     assert_eq!(
         strategy.edit_from_numbers_csv("for,name\nqueue,Calls queue\n").unwrap_err(),
-        ["row 1: there is no column “number”"]
+        ["the column “number” is missing"]
     );
+    assert_eq!(
+        strategy.edit_from_numbers_csv("for,name,number\n,Calls queue,601\n").unwrap_err(),
+        ["row 2, for: “” is none of entry, queue, hunt group, agent, campaign"]
+    );
+    // A spreadsheet's own mark in front of the file is no part of its first heading.
+    let marked = format!("\u{feff}{}", strategy.numbers_csv());
+    assert_eq!(strategy.edit_from_numbers_csv(&marked), Ok(Edit::Several(Vec::new())));
 }
 
 #[test]

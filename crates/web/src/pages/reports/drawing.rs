@@ -59,12 +59,9 @@ pub(super) async fn asked(
 fn part_of(context: &RequestContext, drawing: &Drawing) -> DrawingPart {
     let id = drawing.run.id;
     let is_done = drawing.run.state == RunState::Done;
-    let progress = || ProgressPart::of(&drawing.run, context).within(part_address(id));
+    let progress =
+        || ProgressPart::of(&drawing.run, context).within(format!("/reports/drawings/{id}/part"));
     DrawingPart { id, name: drawing.name.clone(), progress: (!is_done).then(progress) }
-}
-
-fn part_address(id: Uuid) -> String {
-    format!("/reports/drawings/{id}/part")
 }
 
 /// `GET /reports/drawings/{drawing}`

@@ -136,8 +136,6 @@ fn answer(schedules: &[Schedule], editions: &[EditionLine], context: &RequestCon
 
 fn schedule_row(schedule: &Schedule, context: &RequestContext) -> ScheduleRow {
     let sending = &schedule.sending;
-    let roles = sending.roles.iter().map(|role| format!("every {}", role.word()));
-    let to: Vec<String> = sending.addresses.iter().cloned().chain(roles).collect();
     let formats: Vec<String> =
         sending.formats.iter().map(|format| format.words().to_owned()).collect();
     let how = match sending.link_days {
@@ -152,7 +150,7 @@ fn schedule_row(schedule: &Schedule, context: &RequestContext) -> ScheduleRow {
             (true, Some(at)) => words::moment(at, &context.centre.zone),
             _ => "off".to_owned(),
         },
-        to: words::listing(&to),
+        to: words::listing(&sending.recipients()),
         how: format!("{how}{only}"),
         is_on: schedule.is_on,
     }

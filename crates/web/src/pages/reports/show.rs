@@ -176,7 +176,7 @@ fn picture_names(report: &Report) -> Vec<(String, String)> {
     each.collect()
 }
 
-/// A report as it is asked for, and the address of its page.
+/// The report that is asked for, and the address of its page.
 async fn made(
     app: &App,
     context: &RequestContext,

@@ -46,10 +46,10 @@ const HINTS: &[(&str, &str)] = &[
     ("/announcement", "What callers of this number hear before anything else."),
     ("/blocked", "Callers whose number fits get the busy tone: * is any digits, ? is one."),
     ("/short_number", "The number by which agents reach it from within."),
-    ("/recording", "How much of what is said here is recorded."),
+    ("/recording", "Which share of the conversations here is recorded."),
     ("/is_announced", "Whether callers are told before they talk."),
     ("/keep_days", "Days after which a recording is deleted."),
-    ("/kilobits_per_sec", "64 for a telephone line as it is; 8 to 16 where it is compressed."),
+    ("/kilobits_per_sec", "64 for an uncompressed telephone line; 8 to 16 for a compressed one."),
     ("/purpose", "What the numbers are set aside for."),
     ("/places", "A caller who finds all places taken takes the exit “full”. Empty: no limit."),
     (

@@ -412,17 +412,13 @@ fn times(seen: &Seen, shown: &str, address: &str) -> Vec<Choice> {
             premises.types.iter().any(|each| each.contacts.get(at).is_some_and(|c| *c > 0.0));
         comes || premises.teams.iter().any(|team| team.people.get(at).is_some_and(|p| *p > 0))
     };
-    let length = jiff::SignedDuration::from_secs_f64(premises.interval_secs);
     let live: Vec<usize> =
         (first..(first + day).min(premises.intervals)).filter(|&at| is_live(at)).collect();
     // An hour before and after, so that what happens while closed can be seen.
     let (from, to) =
         (live.first().copied().unwrap_or(first), live.last().copied().unwrap_or(first));
-    let times =
-        (from.saturating_sub(2)..=(to + 2).min(premises.intervals.saturating_sub(1))).map(|at| {
-            let moment = premises.start + length * at as i32;
-            moment.to_zoned(premises.zone.clone()).datetime().strftime("%H:%M").to_string()
-        });
+    let times = (from.saturating_sub(2)..=(to + 2).min(premises.intervals.saturating_sub(1)))
+        .map(|at| premises.clock(at).strftime("%H:%M").to_string());
     let mut times: Vec<String> = times.collect();
     if !times.iter().any(|time| time == shown) {
         times.push(shown.to_owned());

@@ -5,10 +5,8 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_app::drafts::Opened;
 use barometer_app::strategy_week;
-use barometer_preflight::{Finding, Premises, Rule, talk_expected};
-use barometer_strategy::{
-    Entry, NumberPlace, NumberPurpose, NumberRange, PartId, Recording, StepKind, Strategy,
-};
+use barometer_preflight::{Finding, Premises, Recorded, Rule, recorded};
+use barometer_strategy::{Entry, NumberPlace, NumberPurpose, NumberRange, PartId, Strategy};
 
 use super::change::{opened_at, save_edit};
 use super::files::Uploaded;
@@ -22,17 +20,6 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-
-/// What preflight says of numbers and recordings.
-pub(super) const RULES: [Rule; 6] = [
-    Rule::NumberTwice,
-    Rule::NumberHidden,
-    Rule::RangesOverlap,
-    Rule::NumberOutsideRanges,
-    Rule::BlocksEverybody,
-    Rule::RecordedUntold,
-];
-const DAYS_OF_A_WEEK: f64 = 7.0;
 
 #[derive(Template)]
 #[template(path = "strategy/numbers.html")]
@@ -80,8 +67,8 @@ struct RecordingRow {
     share: String,
     is_announced: bool,
     keep_days: u32,
-    contacts: String,
-    a_week: String,
+    a_day: String,
+    bytes_a_day: String,
     kept: String,
 }
 
@@ -129,8 +116,9 @@ async fn page_of(
     let (strategy, monday) = (&opened.strategy, context.monday());
     let week =
         strategy_week::check(&app.store, &context.centre, &opened.types, strategy, monday).await?;
+    let is_told = |rule: Rule| rule.is_of_numbering() || rule == Rule::BlocksEverybody;
     let findings: Vec<&Finding> =
-        week.findings.iter().filter(|finding| RULES.contains(&finding.rule)).collect();
+        week.findings.iter().filter(|finding| is_told(finding.rule)).collect();
     let of = query_of(opened);
     let back = format!("/strategy?day={}&{of}", context.day);
     let places = strategy.number_places();
@@ -196,7 +184,7 @@ fn number_row(strategy: &Strategy, place: &NumberPlace, back: &str) -> NumberRow
     }
 }
 
-/// What callers of a number get beside the way: "hears “Storm notice”; label storm; speaks de; 2 patterns blocked".
+/// What callers of a number get beside the way: "hears “Storm notice”; label storm; speaks de; blocks +4470*".
 fn set_for(strategy: &Strategy, entry: &Entry) -> String {
     let told = entry.announcement.as_ref().map(|id| {
         let name = strategy.step(id).map_or(id.as_str(), |step| step.name.as_str());
@@ -217,42 +205,27 @@ fn range_row(strategy: &Strategy, range: &NumberRange, back: &str) -> RangeRow {
         from: range.from.clone(),
         until: range.until.clone(),
         purpose: range.purpose.words(),
-        used: format!("{} of {}", in_use.used, words::thousands(range.len() as f64)),
+        used: format!("{} of {}", in_use.used, words::thousands(range.count() as f64)),
         next_free: in_use.next_free.unwrap_or_else(|| "none".to_owned()),
     }
 }
 
-/// What is recorded at each line in the planned week, and what all of it takes once recordings of as many days as they
-/// are kept for are there.
+/// What is recorded at each line, and what all of it takes.
 fn recordings(strategy: &Strategy, premises: &Premises, back: &str) -> (Vec<RecordingRow>, String) {
-    let talk = talk_expected(strategy, premises);
-    let (mut rows, mut kept) = (Vec::new(), 0.0);
-    for (at, step) in strategy.steps.iter().enumerate() {
-        let Some(recording) = recording_of(&step.does) else { continue };
-        let expected = talk.get(at).copied().unwrap_or_default();
-        let mean_secs =
-            if expected.contacts > 0.0 { expected.secs / expected.contacts } else { 0.0 };
-        let a_week = recording.bytes_of(expected.contacts, mean_secs);
-        let of_line = recording.kept_bytes(a_week / DAYS_OF_A_WEEK);
-        kept += of_line;
-        rows.push(RecordingRow {
+    let recorded = recorded(strategy, premises);
+    let kept: f64 = recorded.iter().map(Recorded::kept_bytes).sum();
+    let row = |each: &Recorded| {
+        let step = &strategy.steps[each.at];
+        RecordingRow {
             line: step.name.clone(),
             address: format!("{back}&part=step.{}", step.id),
-            share: words::percent(recording.share),
-            is_announced: recording.is_announced,
-            keep_days: recording.keep_days,
-            contacts: words::thousands(recording.share * expected.contacts),
-            a_week: words::bytes(a_week),
-            kept: words::bytes(of_line),
-        });
-    }
-    (rows, words::bytes(kept))
-}
-
-const fn recording_of(kind: &StepKind) -> Option<&Recording> {
-    match kind {
-        StepKind::Queue(queue) => queue.recording.as_ref(),
-        StepKind::HuntGroup(group) => group.recording.as_ref(),
-        _ => None,
-    }
+            share: words::percent(each.recording.share),
+            is_announced: each.recording.is_announced,
+            keep_days: each.recording.keep_days,
+            a_day: words::thousands(each.a_day),
+            bytes_a_day: words::bytes(each.bytes_a_day),
+            kept: words::bytes(each.kept_bytes()),
+        }
+    };
+    (recorded.iter().map(row).collect(), words::bytes(kept))
 }

@@ -6,7 +6,6 @@ use barometer_preflight::Finding;
 use barometer_strategy::{Campaign, PartId, StepName, Stop, Strategy, WayEnd};
 
 use super::map::class_of;
-use super::numbers;
 use super::parts::pacing_words;
 use super::query_of;
 use super::seen::Seen;
@@ -78,7 +77,7 @@ impl FindingView {
             reason: finding.reason.clone(),
             key: finding.key(),
             repairs: finding.repairs.iter().map(|repair| repair.what.clone()).collect(),
-            changes_the_day: !numbers::RULES.contains(&finding.rule),
+            changes_the_day: !finding.rule.is_of_numbering(),
             place: place.map_or_else(|_| String::new(), |part| part.name().to_owned()),
             address: format!("{address}&part={}", finding.part),
             contacts: finding.contacts.map(words::thousands),

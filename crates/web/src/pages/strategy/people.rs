@@ -7,7 +7,6 @@ use barometer_app::drafts::Opened;
 use barometer_app::strategy_week;
 use barometer_preflight::Premises;
 use barometer_strategy::{Person, StepKind, WantedSkill};
-use jiff::SignedDuration;
 
 use super::change::{opened_at, save_edit};
 use super::files::Uploaded;
@@ -105,11 +104,11 @@ pub(crate) async fn people_xlsx(
     Query(query): Query<OpenQuery>,
 ) -> Result<Response, PageError> {
     let opened = open(&app, &context, which(query.draft, query.version)).await?;
-    let table = opened.strategy.people_table();
-    let mut rows = table.iter().map(|row| row.iter().map(String::as_str).collect::<Vec<_>>());
+    let mut rows = opened.strategy.people_table().into_iter();
     let heading = rows.next().unwrap_or_default();
-    let cells = rows.map(|row| row.into_iter().map(|cell| Cell::Text(cell.to_owned())).collect());
-    exports::xlsx("people.xlsx", &heading, cells.collect())
+    let heading: Vec<&str> = heading.iter().map(String::as_str).collect();
+    let cells = rows.map(|row| row.into_iter().map(Cell::Text).collect()).collect();
+    exports::xlsx("people.xlsx", &heading, cells)
 }
 
 /// `POST /strategy/people`: the named agents of a CSV file, as an edit of the draft.
@@ -198,8 +197,6 @@ fn room(premises: &Premises) -> String {
     let Some((at, people)) = premises.most_on_shift() else {
         return "Nobody is planned in this week.".to_owned();
     };
-    let moment = premises.start + SignedDuration::from_secs_f64(premises.interval_secs) * at as i32;
-    let moment = moment.to_zoned(premises.zone.clone()).datetime();
     let of = |count: Option<u32>, what: &str| match count {
         Some(count) => format!("{people} of {count} {what}"),
         None => format!("how many {what} there are is not known"),
@@ -207,7 +204,7 @@ fn room(premises: &Premises) -> String {
     format!(
         "At most {} on shift at once, on {}: {}, {}.",
         if people == 1 { "1 person is".to_owned() } else { format!("{people} people are") },
-        moment.strftime("%A at %H:%M"),
+        premises.clock(at).strftime("%A at %H:%M"),
         of(premises.seats, "seats"),
         of(premises.licences, "licences")
     )
@@ -222,7 +219,7 @@ async fn told_rows(app: &App, context: &RequestContext) -> Result<Vec<ToldRow>, 
         app.store.schedules_of_centre(centre)
     )?;
     let alarms = alarms.into_iter().filter(|alarm| alarm.is_on).map(|alarm| {
-        let written = crate::pages::watch::alarms::told(&alarm.rule);
+        let written = alarm.rule.recipients();
         ToldRow {
             what: format!("Alarm: {}", alarm.rule.sentence()),
             address: "/watch/alarms".to_owned(),
@@ -235,12 +232,10 @@ async fn told_rows(app: &App, context: &RequestContext) -> Result<Vec<ToldRow>, 
     let schedules = schedules.into_iter().filter(|schedule| schedule.is_on);
     let schedules = schedules.filter_map(|schedule| {
         let report = reports.iter().find(|report| report.id == schedule.report)?;
-        let roles = schedule.sending.roles.iter().map(|role| format!("every {}", role.word()));
-        let whom: Vec<String> = schedule.sending.addresses.iter().cloned().chain(roles).collect();
         Some(ToldRow {
             what: format!("Report: {}, {}", report.definition.title, schedule.timing.words()),
             address: format!("/reports/{}/made", report.id),
-            whom: words::listing(&whom),
+            whom: words::listing(&schedule.sending.recipients()),
         })
     });
     Ok(alarms.chain(schedules).collect())

@@ -1,4 +1,4 @@
-//! Repairs of what preflight finds: what they would do, and one press, which is undone like any other edit.
+//! Repairs of preflight findings: what they would do, and one press, which is undone like any other edit.
 
 use askama::Template;
 use axum::extract::State;

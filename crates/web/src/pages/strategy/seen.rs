@@ -7,8 +7,8 @@ use barometer_preflight::{Finding, Premises, Rule, StepNow, steps_now};
 use barometer_simulate::CampaignMeasures;
 use barometer_store::{TrialLine, Waiver};
 use barometer_strategy::{Journey, PartChange, PartId};
+use jiff::Timestamp;
 use jiff::civil::{DateTime, Time};
-use jiff::{SignedDuration, Timestamp};
 use uuid::Uuid;
 
 use super::differences::Differences;
@@ -92,8 +92,6 @@ impl Seen {
         )?;
         let Checked { premises, mut findings, waived } = checked;
         let interval = interval_of(&premises, context, at);
-        let length = SignedDuration::from_secs_f64(premises.interval_secs);
-        let moment = premises.start + length * interval as i32;
         let journey = strategy.journey();
         let load = match &trial {
             Some(line) => load(app, &opened, &journey, line, contact_type.as_deref()).await?,
@@ -108,7 +106,7 @@ impl Seen {
             findings,
             waived,
             now: steps_now(strategy, &premises, interval),
-            at: moment.to_zoned(context.centre.zone.clone()).datetime(),
+            at: premises.clock(interval),
             interval,
             journey,
             differences,

@@ -106,24 +106,6 @@ pub(crate) struct ShowQuery {
     edit: Option<Uuid>,
 }
 
-/// Who is told, and when: "duty@example.org; after 10 min harbour@example.org; 08:00-20:00 only".
-pub(in crate::pages) fn told(rule: &AlarmRule) -> String {
-    let names =
-        |list: &[Recipient]| list.iter().map(Recipient::to_string).collect::<Vec<_>>().join(", ");
-    let mut told = Vec::new();
-    if !rule.tells.is_empty() {
-        told.push(names(&rule.tells));
-    }
-    if let Some(escalation) = &rule.escalation {
-        let minutes = words::plain_number(escalation.after_minutes);
-        told.push(format!("unseen after {minutes} min: {}", names(&escalation.tells)));
-    }
-    if let Some(hours) = &rule.hours {
-        told.push(format!("{hours} only"));
-    }
-    told.join("; ")
-}
-
 /// Rings with the words of their alarms as they were then.
 pub(super) fn ring_rows(rings: Vec<Ring>, zone: &jiff::tz::TimeZone) -> Vec<RingRow> {
     let row = |ring: Ring| {
@@ -198,7 +180,7 @@ async fn shown(
         now: value(&alarm.rule, &view, None)
             .map_or_else(|| words::NONE.to_owned(), |value| alarm.rule.measure.said(value)),
         rings: ringing.contains(&alarm.id),
-        tells: told(&alarm.rule),
+        tells: alarm.rule.recipients(),
     };
     let measure = |measure: AlarmMeasure| {
         let name = words::capitalised(measure.words());

@@ -1,6 +1,6 @@
 //! What an edit of a strategy does to a day: the same days with and without it.
 
-use barometer_simulate::{DayTally, Experiment, TypeTally};
+use barometer_simulate::{DayTally, TypeTally};
 use barometer_strategy::Edit;
 use serde::{Deserialize, Serialize};
 
@@ -65,30 +65,24 @@ pub(crate) fn effect_of_edit(
         let told: Vec<String> = faults.into_iter().map(|fault| fault.message).collect();
         told.join("; ")
     })?;
-    let mut played = Vec::new();
-    for (before, inputs) in [(0, inputs), (inputs.replications, &edited)] {
-        let experiment = inputs.experiment().map_err(|error| error.to_string())?;
-        let Some(days) =
-            days_of(&experiment, inputs.replications, &mut |done| goes_on(before + done))?
-        else {
-            return Ok(None);
-        };
-        played.push(days);
-    }
-    let [without, with] = &played[..] else { return Ok(None) };
+    let Some(without) = days_of(inputs, goes_on)? else { return Ok(None) };
+    let Some(with) = days_of(&edited, &mut |done| goes_on(inputs.replications + done))? else {
+        return Ok(None);
+    };
     let names = inputs.types.iter().map(|each| Some(each.name.as_str()));
     let all = std::iter::once(None).chain(names).enumerate();
-    Ok(Some(all.map(|(at, name)| effect(name.unwrap_or(""), at, without, with)).collect()))
+    Ok(Some(all.map(|(at, name)| effect(name.unwrap_or(""), at, &without, &with)).collect()))
 }
 
 /// Of each day: all contact types together, then each.
 type Days = Vec<Vec<TypeTally>>;
 
 fn days_of(
-    experiment: &Experiment,
-    replications: u32,
+    inputs: &TrialInputs,
     goes_on: &mut dyn FnMut(u32) -> bool,
 ) -> Result<Option<Days>, String> {
+    let (experiment, replications) = (inputs.experiment(), inputs.replications);
+    let experiment = experiment.map_err(|error| error.to_string())?;
     let mut days = Vec::new();
     for from in (0..replications).step_by(AT_A_TIME as usize) {
         if !goes_on(from) {
