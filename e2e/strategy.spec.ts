@@ -219,7 +219,7 @@ test('history in, forecast, need, a strategy tried, a verdict', async ({ page })
   await expect(page.getByRole('row').filter({ hasText: '“many” is not a whole number' })).toContainText('offered');
 
   await page.getByRole('button', { name: /Save \d+ rows, leave out 2/ }).click();
-  await expect(page.getByText(/About [\d,]+ contacts for Help line/)).toBeVisible();
+  await whenPlayed(page.getByText(/About [\d,]+ contacts for Help line/));
   await expect(page.getByRole('heading', { name: 'How far to trust it' })).toBeVisible();
   await expect(page.getByText(/Such forecasts were off by [\d.]+ % per interval/)).toBeVisible();
   await expect(page.getByRole('heading', { name: /What is .* made of/ })).toBeVisible();

@@ -178,7 +178,7 @@ async fn with_database(
         | Command::Switch(_)
         | Command::Schema(_) => Ok(()),
         Command::Serve(options) => serve::run(store, database, options).await,
-        Command::Worker(options) => worker::run_until_stopped(store, options).await,
+        Command::Worker(options) => worker::run_until_stopped(store, database, options).await,
         Command::Report(options) => report::run(&store, &options).await,
         Command::Backup(options) => backup::backup(&store, &database, &options).await,
         Command::Restore(options) => backup::restore(&store, &database, &options).await,

@@ -97,11 +97,12 @@ pub async fn run(store: Store, database: DatabaseOptions, options: Options) -> R
     tokio::spawn(reports::run(store.clone(), stopped.clone()));
     let app = App::new(store.clone(), settings, Live::of(address));
     tokio::spawn(live::run(store.clone(), app.live.clone(), stopped.clone()));
+    tokio::spawn(live::publish_in_time(store.clone(), app.live.clone(), stopped.clone()));
     let app = router(app);
     let work = if options.no_worker {
         None
     } else {
-        Some(worker::run_beside(database, options.worker, stopped.clone())?)
+        Some(worker::begin(database, options.worker, &stopped)?)
     };
     if let Some(centre) = store.centre().await? {
         // As after an update that threw them away; workers make them.
@@ -116,7 +117,7 @@ pub async fn run(store: Store, database: DatabaseOptions, options: Options) -> R
     listen::serve(listener, app, listen::Limits::USUAL, stopping).await?;
     tidy.abort();
     if let Some(work) = work {
-        work.await??;
+        work.await?;
     }
     Ok(())
 }

@@ -1,22 +1,20 @@
 //! Does the long work from the queue; what a job is stands in `barometer_app::runs`.
 
-use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use apalis::layers::WorkerBuilderExt;
 use apalis::prelude::{BoxDynError, Data, WorkerBuilder, WorkerError};
-use barometer_app::clock::now;
 use barometer_app::computing::{begin_workers, begin_workers_thread};
-use barometer_app::release::publish_due;
-use barometer_store::{Job, Store};
+use barometer_store::{Job, Lane, Store};
 use clap::Args;
 use tokio::sync::{oneshot, watch};
 use uuid::Uuid;
 
 use crate::database::DatabaseOptions;
 
-/// Jobs that a worker does side by side: long searches leave room for trials, and a cancelled trial
+/// Jobs that a lane's worker does side by side: long searches leave room for trials, and a cancelled trial
 /// has few parts under way.
 const AT_ONCE: usize = 4;
 /// How long a job waits for a database that is away.
@@ -27,9 +25,6 @@ const LOOK_AFTER_EVERY: Duration = Duration::from_secs(30);
 /// How long a worker that is told to stop finishes what it does; another takes up what is left.
 const LAST_WORK: Duration = Duration::from_secs(8);
 
-/// Between two looks for change sheets whose time has come.
-const PUBLISH_EVERY: Duration = Duration::from_secs(10);
-
 /// Options of a worker.
 #[derive(Args, Clone, Copy)]
 pub struct WorkerOptions {
@@ -37,47 +32,79 @@ pub struct WorkerOptions {
     /// its trial is taken up by another.
     #[arg(long, default_value_t = 10, value_parser = clap::value_parser!(u64).range(1..=3600))]
     heartbeat_secs: u64,
-    /// Cores on which trials are played; all of them unless said.
+    /// Cores that trials and forecasts take; all of them unless said.
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     threads: Option<u16>,
-    /// How far the workers of a server give way to its pages and to other programs: 0 not at all, 19 the most.
+    /// How far the trials of a server give way to its pages and to other programs: 0 not at all, 19 the most; forecasts,
+    /// which somebody waits for, give way by half of it.
     #[arg(long, env = "BAROMETER_WORKER_NICENESS", default_value_t = 10,
         value_parser = clap::value_parser!(i32).range(0..=19))]
     worker_niceness: i32,
 }
 
-/// Plays trials until Ctrl-C or a termination signal.
-pub async fn run_until_stopped(store: Store, options: WorkerOptions) -> Result<()> {
+/// Does the long work until Ctrl-C or a termination signal, as a process of its own.
+pub async fn run_until_stopped(
+    store: Store,
+    database: DatabaseOptions,
+    options: WorkerOptions,
+) -> Result<()> {
     store.migrate().await?;
-    if let Some(threads) = options.threads {
-        rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global()?;
-    }
     let (stop, stopped) = watch::channel(false);
-    let work = tokio::spawn(run(store, options, stopped));
-    stop_signal().await;
+    // No pages to give way to.
+    let options = WorkerOptions { worker_niceness: 0, ..options };
+    let work = begin(database, options, &stopped)?;
+    tokio::pin!(work);
+    tokio::select! {
+        ended = &mut work => return ended,
+        () = stop_signal() => {}
+    }
     stop.send_replace(true);
-    work.await?
+    work.await
 }
 
-/// Works beside a server, in the same process: on threads and with connections of its own, which give way to pages.
-/// Gives the end of it, which comes once it is told to stop.
-pub fn run_beside(
+/// Begins a worker for each lane, on threads and with connections of its own: neither pages nor what somebody waits
+/// for stand behind what takes long. Gives the end of them, which comes once they are told to stop.
+pub fn begin(
     database: DatabaseOptions,
+    options: WorkerOptions,
+    stopped: &watch::Receiver<bool>,
+) -> Result<impl Future<Output = Result<()>> + use<>> {
+    let database = Arc::new(database);
+    let lanes = Lane::ALL.map(|lane| begin_lane(lane, database.clone(), options, stopped.clone()));
+    let ends = lanes.into_iter().collect::<Result<Vec<_>>>()?;
+    Ok(async move {
+        for end in ends {
+            end.await??;
+        }
+        Ok(())
+    })
+}
+
+fn begin_lane(
+    lane: Lane,
+    database: Arc<DatabaseOptions>,
     options: WorkerOptions,
     stopped: watch::Receiver<bool>,
 ) -> Result<oneshot::Receiver<Result<()>>> {
-    begin_workers(options.threads.map(usize::from), AT_ONCE, options.worker_niceness)?;
+    let niceness = match lane {
+        Lane::Quick => options.worker_niceness / 2,
+        Lane::Long => options.worker_niceness,
+    };
+    begin_workers(lane, options.threads.map(usize::from), AT_ONCE, niceness)?;
     let runtime = tokio::runtime::Builder::new_multi_thread()
-        .thread_name("worker")
-        .on_thread_start(begin_workers_thread)
+        .thread_name(lane.name())
+        .on_thread_start(move || begin_workers_thread(lane, niceness))
         .enable_all()
         .build()?;
     let (ended, end) = oneshot::channel();
-    std::thread::Builder::new().name("worker".to_owned()).spawn(move || {
-        begin_workers_thread();
+    std::thread::Builder::new().name(lane.name().to_owned()).spawn(move || {
+        begin_workers_thread(lane, niceness);
         let done = runtime.block_on(async {
             let store = database.connect(true).await?;
-            run(store, options, stopped).await
+            if lane == Lane::Long {
+                tokio::spawn(look_after_abandoned(store.clone(), stopped.clone()));
+            }
+            run(lane, store, options, stopped).await
         });
         // What it computes in the middle of a job is left: another worker takes it up.
         runtime.shutdown_background();
@@ -90,14 +117,13 @@ pub fn run_beside(
 /// How long a worker that lost the database waits before it tries again.
 const TRY_AGAIN_AFTER: Duration = Duration::from_secs(3);
 
-/// Plays trials until told to stop. A worker that fails (the database was away) is replaced.
-pub async fn run(
+/// Does a lane's jobs until told to stop. A worker that fails (the database was away) is replaced.
+async fn run(
+    lane: Lane,
     store: Store,
     options: WorkerOptions,
     stopped: watch::Receiver<bool>,
 ) -> Result<()> {
-    tokio::spawn(look_after_abandoned(store.clone(), stopped.clone()));
-    tokio::spawn(publish_in_time(store.clone(), stopped.clone()));
     while !*stopped.borrow() {
         let stop = stopped.clone();
         let stopping = async {
@@ -105,9 +131,9 @@ pub async fn run(
             Ok::<(), WorkerError>(())
         };
         // A name of its own: two workers on one database must not take each other for dead.
-        let name = format!("trials-{}", Uuid::new_v4());
+        let name = format!("{}-{}", lane.name(), Uuid::new_v4());
         let worker = WorkerBuilder::new(name.as_str())
-            .backend(store.job_queue(Duration::from_secs(options.heartbeat_secs)))
+            .backend(store.job_queue(lane, Duration::from_secs(options.heartbeat_secs)))
             .data(store.clone())
             .concurrency(AT_ONCE)
             .build(work);
@@ -175,34 +201,6 @@ async fn look_after_abandoned(store: Store, mut stopped: watch::Receiver<bool>) 
             Ok(0) => {}
             Ok(failed) => tracing::error!(failed, "runs failed: nobody finished them"),
             Err(error) => tracing::warn!(%error, "abandoned runs could not be looked for"),
-        }
-    }
-}
-
-/// Publishes change sheets when the time comes that they set, until told to stop. Of several workers one
-/// publishes: the others find that it was done.
-async fn publish_in_time(store: Store, mut stopped: watch::Receiver<bool>) {
-    // What keeps a sheet from going live is told once, and again where it is something else.
-    let mut told = BTreeMap::new();
-    loop {
-        tokio::select! {
-            _ = stopped.wait_for(|stopped| *stopped) => return,
-            () = tokio::time::sleep(PUBLISH_EVERY) => {}
-        }
-        match publish_due(&store, now()).await {
-            Ok(done) => {
-                for (number, outcome) in done {
-                    match outcome {
-                        Ok(()) => tracing::info!(number, "a change sheet went live in time"),
-                        Err(why) if told.get(&number) == Some(&why) => {}
-                        Err(why) => {
-                            tracing::warn!(number, why, "a change sheet cannot go live");
-                            told.insert(number, why);
-                        }
-                    }
-                }
-            }
-            Err(error) => tracing::warn!(%error, "change sheets could not be looked through"),
         }
     }
 }

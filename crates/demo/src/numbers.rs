@@ -9,7 +9,7 @@ const ENTRIES: [(&str, &str); 3] = [
     ("Assisted travel line", "+44 20 7946 0120"),
 ];
 /// Numbers that are set aside: name, first, last, and what for.
-const RANGES: [(&str, &str, &str, &str, NumberPurpose); 4] = [
+const RANGES: [(&str, &str, &str, &str, NumberPurpose); 5] = [
     (
         "published",
         "Published numbers",
@@ -26,9 +26,11 @@ const RANGES: [(&str, &str, &str, &str, NumberPurpose); 4] = [
     ),
     ("lines", "Queues and offices", "600", "639", NumberPurpose::Lines),
     ("desks", "Desk telephones", "2000", "2099", NumberPurpose::People),
+    ("ports", "Ports in the office", "101", "148", NumberPurpose::Ports),
 ];
 const FIRST_LINE: usize = 601;
 const FIRST_DESK: usize = 2001;
+const FIRST_PORT: usize = 101;
 
 /// Gives a strategy its numbers, and records what is booked and what freight is promised.
 pub(crate) fn set_numbers(strategy: &mut Strategy) {
@@ -56,8 +58,9 @@ pub(crate) fn set_numbers(strategy: &mut Strategy) {
         }
     }
     let agents = strategy.teams.iter_mut().flat_map(|team| &mut team.agents);
-    for (number, agent) in (FIRST_DESK..).zip(agents) {
-        agent.short_number = Some(number.to_string());
+    for (nth, agent) in agents.enumerate() {
+        agent.short_number = Some((FIRST_DESK + nth).to_string());
+        agent.port = Some((FIRST_PORT + nth).to_string());
     }
     let range = |(id, name, from, until, purpose): &(&str, &str, &str, &str, NumberPurpose)| {
         let [id, name, from, until] = [id, name, from, until].map(|text| (*text).to_owned());

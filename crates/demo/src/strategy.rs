@@ -292,6 +292,7 @@ fn set_team(team: &mut Team) {
         skills: Some(person.skills.iter().map(|name| skill(name)).collect()),
         ranks: Default::default(),
         short_number: None,
+        port: None,
     };
     team.agents = of_team.map(agent).collect();
 }

@@ -10,7 +10,41 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
-pub(crate) const QUEUE: &str = "barometer-trials";
+/// Where a job waits. Each lane has workers of its own, so that what takes long never takes their places.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lane {
+    /// What somebody waits for at a page: forecasts, reports, answers, drawings.
+    Quick,
+    /// What takes long: trials, comparisons, searches.
+    Long,
+}
+
+impl Lane {
+    /// All lanes.
+    pub const ALL: [Self; 2] = [Self::Quick, Self::Long];
+
+    /// What workers and threads of the lane are called.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Quick => "quick",
+            Self::Long => "long",
+        }
+    }
+
+    /// The name of its queue. The long lane has the name of before there were two, so that what waits in it
+    /// through an update is done.
+    pub(crate) const fn queue(self) -> &'static str {
+        match self {
+            Self::Quick => "barometer-quick",
+            Self::Long => "barometer-trials",
+        }
+    }
+
+    /// The names of all queues.
+    pub(crate) fn queues() -> Vec<&'static str> {
+        Self::ALL.map(Self::queue).to_vec()
+    }
+}
 
 /// What a worker does: a part of a run. Jobs of before there were runs name the run after its kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -34,31 +68,32 @@ pub(crate) async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
     PostgresStorage::<()>::setup(pool).await.map_err(StoreError::Queue)
 }
 
-/// Queues jobs within a transaction, so that a run and its jobs are there together or not. Those of a higher priority
-/// are taken up first.
+/// Queues jobs within a transaction, so that a run and its jobs are there together or not.
 pub(crate) async fn push(
     connection: &mut PgConnection,
-    priority: usize,
+    lane: Lane,
     jobs: impl IntoIterator<Item = Job>,
 ) -> Result<(), StoreError> {
     let task = |job: Job| {
         let args = serde_json::to_vec(&job).map_err(StoreError::unreadable("the job"))?;
-        Ok(TaskBuilder::new(args).max_attempts(5).priority(priority).build())
+        Ok(TaskBuilder::new(args).max_attempts(5).build())
     };
     let tasks = jobs.into_iter().map(task).collect::<Result<Vec<_>, StoreError>>()?;
-    apalis_postgres::queries::push_tasks(connection, QUEUE, tasks).await.map_err(StoreError::Queue)
+    apalis_postgres::queries::push_tasks(connection, lane.queue(), tasks)
+        .await
+        .map_err(StoreError::Queue)
 }
 
 impl Store {
-    /// The queue of jobs, for a worker that shows every `heartbeat` that it is alive. One that has
+    /// The jobs of a lane, for a worker that shows every `heartbeat` that it is alive. One that has
     /// not for three of them is taken for dead, and its job is taken up again.
-    pub fn job_queue(&self, heartbeat: Duration) -> JobQueue {
+    pub fn job_queue(&self, lane: Lane, heartbeat: Duration) -> JobQueue {
         let config = Config::default()
-            .queue(QUEUE)
+            .queue(lane.queue())
             .batch_size(1)
             .heartbeat_interval(heartbeat)
             .missed_heartbeats(3);
-        let told = Pubsub::new(self.pool.clone(), QUEUE.to_owned());
+        let told = Pubsub::new(self.pool.clone(), lane.queue().to_owned());
         let strategy = Strategy::new().stream(told).interval(LOOK_EVERY);
         PollWith::new(PostgresStorage::new(&self.pool).with_config(config), strategy)
     }

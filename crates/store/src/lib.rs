@@ -70,7 +70,7 @@ pub use frozen::{FrozenForecast, FrozenInterval};
 pub use history::{AnswerSpeed, DayTotal, HistoryInterval, PeriodTotal};
 pub use imports::{Import, ImportRow, ImportState, ImportWriter, PreviewLine, Refusal, Upload};
 pub use interventions::{Break, Intervention, InterventionNote, NewIntervention};
-pub use jobs::{Job, JobQueue};
+pub use jobs::{Job, JobQueue, Lane};
 pub use lists::{List, ListCounts, ListRow, ListSubject, ListWriter, NotCalled};
 pub use live::{LiveRelease, ReleaseAnswer};
 pub use marks::{Decision, HistoryMark};

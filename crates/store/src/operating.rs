@@ -5,7 +5,7 @@ use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use sqlx::migrate::Migrator;
 
-use crate::jobs::QUEUE;
+use crate::jobs::Lane;
 use crate::{RunKind, RunState, Store, StoreError};
 
 /// The schema that this program works with.
@@ -19,7 +19,7 @@ const SILENT_SECS: f64 = 60.0;
 pub struct OperatingState {
     /// Migrations of this program that the database does not have.
     pub missing_migrations: usize,
-    /// Workers that gave a sign of life in the last minute.
+    /// Workers that gave a sign of life in the last minute, in the lane that has the fewest.
     pub workers: i64,
     /// Age of the oldest run that waits for a worker, in seconds.
     pub oldest_waiting_secs: Option<f64>,
@@ -104,11 +104,12 @@ impl Store {
         let missing = MIGRATIONS.iter().filter(|migration| !done.contains(&migration.version));
         let missing_migrations = missing.count();
         let (workers, oldest_waiting_secs) = sqlx::query_as(
-            "SELECT (SELECT count(*) FROM apalis.workers WHERE worker_type = $1 \
-                 AND last_seen > now() - make_interval(secs => $2)), \
+            "SELECT (SELECT min(alive) FROM (SELECT count(worker.id) AS alive FROM unnest($1) AS lane \
+                 LEFT JOIN apalis.workers worker ON worker.worker_type = lane \
+                   AND worker.last_seen > now() - make_interval(secs => $2) GROUP BY lane) AS lanes), \
                (SELECT extract(epoch FROM now() - min(created_at))::float8 FROM runs WHERE state = 'queued')",
         )
-        .bind(QUEUE)
+        .bind(Lane::queues())
         .bind(SILENT_SECS)
         .fetch_one(&self.pool)
         .await
@@ -125,10 +126,10 @@ impl Store {
         sqlx::query_as(
             "SELECT id AS name, extract(epoch FROM now() - last_seen)::float8 AS silent_secs, \
                last_seen > now() - make_interval(secs => $2) AS is_alive \
-             FROM apalis.workers WHERE worker_type = $1 AND last_seen > now() - interval '1 hour' \
+             FROM apalis.workers WHERE worker_type = ANY($1) AND last_seen > now() - interval '1 hour' \
              ORDER BY last_seen DESC",
         )
-        .bind(QUEUE)
+        .bind(Lane::queues())
         .bind(SILENT_SECS)
         .fetch_all(&self.pool)
         .await

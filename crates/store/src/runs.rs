@@ -8,7 +8,7 @@ use serde::de::DeserializeOwned;
 use sqlx::{FromRow, PgConnection};
 use uuid::Uuid;
 
-use crate::jobs::{self, Job};
+use crate::jobs::{self, Job, Lane};
 use crate::{Store, StoreError};
 
 /// What a run works out.
@@ -36,11 +36,12 @@ pub enum RunKind {
 }
 
 impl RunKind {
-    /// What somebody waits for at a page goes before what takes long anyway: the higher, the earlier.
-    const fn priority(self) -> usize {
+    const fn lane(self) -> Lane {
         match self {
-            Self::Forecasts | Self::Report | Self::Answer | Self::Drawing => 1,
-            Self::Trial | Self::Comparison | Self::Shifts | Self::Account | Self::Search => 0,
+            Self::Forecasts | Self::Report | Self::Answer | Self::Drawing => Lane::Quick,
+            Self::Trial | Self::Comparison | Self::Shifts | Self::Account | Self::Search => {
+                Lane::Long
+            }
         }
     }
 }
@@ -169,7 +170,7 @@ pub(crate) async fn queue(connection: &mut PgConnection, new: NewRun) -> Result<
     .await
     .map_err(StoreError::on("queueing a run"))?;
     let parts = (0..new.parts).map(|part| Job { run, part: Some(part) });
-    jobs::push(connection, new.kind.priority(), parts).await?;
+    jobs::push(connection, new.kind.lane(), parts).await?;
     Ok(run)
 }
 
@@ -284,7 +285,7 @@ impl Store {
         .map_err(&failed)?;
         if let Some(kind) = queued {
             forget_parts(&mut tx, id).await?;
-            jobs::push(&mut tx, kind.priority(), [Job { run: id, part: None }]).await?;
+            jobs::push(&mut tx, kind.lane(), [Job { run: id, part: None }]).await?;
         }
         tx.commit().await.map_err(&failed)?;
         Ok(queued.is_some())
@@ -341,12 +342,12 @@ impl Store {
                AND created_at < now() - interval '1 minute' \
                AND NOT EXISTS ( \
                  SELECT FROM apalis.jobs \
-                 WHERE job_type = $1 \
+                 WHERE job_type = ANY($1) \
                    AND (convert_from(job, 'UTF8')::jsonb ->> 'run') = runs.id::text \
                    AND NOT (status IN ('Done', 'Killed') \
                      OR (status = 'Failed' AND attempts >= max_attempts)))",
         )
-        .bind(jobs::QUEUE)
+        .bind(Lane::queues())
         .bind("every worker that took it up stopped before it was done; see their logs, then try again")
         .execute(&self.pool)
         .await

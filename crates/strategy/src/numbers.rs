@@ -97,7 +97,7 @@ impl NumberRange {
 /// A place at which a number can stand.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NumberPlace {
-    /// What it is the number of: "queue", "agent".
+    /// What it is the number of: "queue", "agent"; "port" for an agent's telephone.
     pub kind: &'static str,
     /// What planners call that.
     pub name: String,
@@ -131,10 +131,9 @@ impl NumberPlace {
 /// Whether a number is none of these, hides none of them and is hidden by none: a call to 601 reaches 60 where there is
 /// such a number.
 fn can_be_dialled_beside(number: &str, taken: &BTreeSet<String>) -> bool {
-    let Some(number) = dialled(number) else { return false };
-    let longer = taken.range(number.clone()..).next();
+    let longer = taken.range(number.to_owned()..).next();
     let is_hidden = (1..number.len()).any(|digits| taken.contains(&number[..digits]));
-    !is_hidden && longer.is_none_or(|longer| !longer.starts_with(&number))
+    !is_hidden && longer.is_none_or(|longer| !longer.starts_with(number))
 }
 
 /// How much of a range is used.
@@ -167,16 +166,27 @@ impl Strategy {
                 setting: format!("/does/{}/short_number", step.does.name().key()),
             })
         });
-        let people = self.teams.iter().flat_map(|team| {
-            team.agents.iter().enumerate().map(|(at, agent)| NumberPlace {
-                kind: "agent",
-                name: agent.name.clone(),
-                purpose: NumberPurpose::People,
-                number: agent.short_number.clone(),
-                part: PartId::Team(team.id.clone()),
-                setting: format!("/agents/{at}/short_number"),
+        let of_people = |purpose: NumberPurpose| {
+            let people = self.teams.iter().flat_map(|team| {
+                team.agents.iter().enumerate().map(move |(at, agent)| (team, at, agent))
+            });
+            people.map(move |(team, at, agent)| {
+                let (kind, number, setting) = match purpose {
+                    NumberPurpose::Ports => ("port", &agent.port, "port"),
+                    _ => ("agent", &agent.short_number, "short_number"),
+                };
+                NumberPlace {
+                    kind,
+                    name: agent.name.clone(),
+                    purpose,
+                    number: number.clone(),
+                    part: PartId::Team(team.id.clone()),
+                    setting: format!("/agents/{at}/{setting}"),
+                }
             })
-        });
+        };
+        let people = of_people(NumberPurpose::People);
+        let ports = of_people(NumberPurpose::Ports);
         let campaigns = self.campaigns.iter().map(|campaign| NumberPlace {
             kind: "campaign",
             name: campaign.name.clone(),
@@ -185,18 +195,24 @@ impl Strategy {
             part: PartId::Campaign(campaign.id.clone()),
             setting: "/caller_number".to_owned(),
         });
-        entries.chain(lines).chain(people).chain(campaigns).collect()
+        entries.chain(lines).chain(people).chain(campaigns).chain(ports).collect()
     }
 
     /// How much of a range is used, by whatever has its numbers.
     pub fn use_of(&self, range: &NumberRange) -> RangeUse {
-        let taken: BTreeSet<String> =
-            self.number_places().iter().filter_map(NumberPlace::dialled).collect();
+        let is_dialled = range.purpose.is_dialled();
+        let places = self.number_places().into_iter();
+        let alike = places.filter(|place| place.purpose.is_dialled() == is_dialled);
+        let taken: BTreeSet<String> = alike.filter_map(|place| place.dialled()).collect();
+        let is_free = |number: &String| match dialled(number) {
+            Some(number) if is_dialled => can_be_dialled_beside(&number, &taken),
+            number => number.is_some_and(|number| !taken.contains(&number)),
+        };
         let used = taken.iter().filter(|number| range.contains(number)).count() as u64;
         let next_free = range.bounds().and_then(|(from, until)| {
             let numbers = (from.value..=until.value).map(|value| Numbering { value, ..from });
             let free = numbers.map(|number| number.written_like(&range.from));
-            free.into_iter().find(|number| can_be_dialled_beside(number, &taken))
+            free.into_iter().find(is_free)
         });
         RangeUse { used, next_free }
     }
@@ -271,7 +287,7 @@ fn place_of<'p>(
 /// The columns of the file.
 const HEADS: [&str; 3] = ["for", "name", "number"];
 /// What can have a number.
-const KINDS: [&str; 5] = ["entry", "queue", "hunt group", "agent", "campaign"];
+const KINDS: [&str; 6] = ["entry", "queue", "hunt group", "agent", "campaign", "port"];
 
 impl StepKind {
     /// The short number of a line; `None` for what is no line.

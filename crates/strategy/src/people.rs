@@ -146,6 +146,7 @@ impl Strategy {
                 skills: (!same_skills(&row.skills, &team.skills)).then(|| row.skills.clone()),
                 ranks: before.map(|before| before.ranks.clone()).unwrap_or_default(),
                 short_number: before.and_then(|before| before.short_number.clone()),
+                port: before.and_then(|before| before.port.clone()),
             });
         }
         // Somebody of a team that the file does not name would be there twice.

@@ -9,6 +9,7 @@ mod act;
 mod alarms;
 mod client;
 pub(crate) mod day_plan;
+mod due_sheets;
 mod feed;
 mod now;
 mod outlook;
@@ -16,13 +17,18 @@ mod outlook;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use barometer_store::Centre;
 use barometer_wire::SwitchState;
+use jiff::Timestamp;
 use tokio::sync::{Notify, watch};
+
+use crate::clock;
 
 pub use account::queue_account;
 pub use act::{Become, Done, Found};
 pub use alarms::{tried_on_the_past, value, waits};
 pub use client::{SwitchAddress, SwitchClient, SwitchError};
+pub use due_sheets::publish_in_time;
 pub use feed::run;
 pub use now::{Today, TypeNow};
 pub use outlook::{Helps, Outlook, Soon};
@@ -94,8 +100,44 @@ impl Live {
         self.view.subscribe()
     }
 
+    /// The switch's time; none before it was heard.
+    pub fn heard(&self) -> Option<Timestamp> {
+        self.view.borrow().state.as_ref().map(|state| state.clock.now)
+    }
+
+    /// By which clock a centre's decisions take effect: the one that its today goes by. Where that is a switch's, there is
+    /// no time before it was heard.
+    pub fn time_of(&self, centre: &Centre) -> Option<Timestamp> {
+        if centre.today.is_some() && self.is_there() { self.heard() } else { Some(clock::now()) }
+    }
+
+    /// The switch's time, or ours where it was never heard.
+    pub fn now(&self) -> Timestamp {
+        self.heard().unwrap_or_else(clock::now)
+    }
+
     /// Something was decided that the switch has to be told at once.
     pub fn wake(&self) {
         self.wake.notify_one();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use jiff::civil::date;
+    use jiff::tz::TimeZone;
+
+    use super::*;
+
+    #[test]
+    fn a_demo_goes_by_the_switch_and_waits_until_it_is_heard() {
+        let (id, name, zone) = (uuid::Uuid::nil(), "Larkhaven".to_owned(), TimeZone::UTC);
+        let real = Centre { id, name, zone, today: None };
+        let demo = Centre { today: Some(date(2026, 11, 21)), ..real.clone() };
+        let (address, token) = ("http://127.0.0.1:9".to_owned(), String::new());
+        let unheard = Live::of(Some(SwitchAddress { address, token }));
+        assert_eq!(unheard.time_of(&demo), None);
+        assert!(unheard.time_of(&real).is_some());
+        assert!(Live::of(None).time_of(&demo).is_some());
     }
 }

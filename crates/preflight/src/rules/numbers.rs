@@ -62,10 +62,18 @@ impl<'g> Numbers<'g> {
         // Campaigns may show the number of an entry, or one number together.
         let is_reached = |place: &NumberPlace| place.purpose != NumberPurpose::Campaigns;
         for (place, number) in self.places.iter().filter(|(place, _)| is_reached(place)) {
-            let first = *first_of.entry(number).or_insert(place);
+            let is_dialled = place.purpose.is_dialled();
+            let first = *first_of.entry((is_dialled, number)).or_insert(place);
             if !std::ptr::eq(first, place) {
-                let (told, first) = (called(place), called(first));
-                let reason = format!("{number} is the number of {first} and of {told}.");
+                let reason = if is_dialled {
+                    let (told, first) = (called(place), called(first));
+                    format!("{number} is the number of {first} and of {told}.")
+                } else {
+                    let (first, other) = (&first.name, &place.name);
+                    format!(
+                        "The telephones of “{first}” and of “{other}” are at one port, {number}."
+                    )
+                };
                 all.push(self.found(Rule::NumberTwice, place, reason));
             }
         }
@@ -118,7 +126,10 @@ fn overlapping(ground: &Ground<'_>) -> Vec<Finding> {
     let mut all = Vec::new();
     for (at, range) in ranges.iter().enumerate() {
         let mut earlier = ranges[..at].iter();
-        let other = earlier.find(|other| other.purpose != range.purpose && other.overlaps(range));
+        let other = earlier.find(|other| {
+            let are_alike = other.purpose.is_dialled() == range.purpose.is_dialled();
+            are_alike && other.purpose != range.purpose && other.overlaps(range)
+        });
         if let Some(other) = other {
             let reason = format!(
                 "“{}” ({} – {}) and “{}” ({} – {}) have numbers in common.",

@@ -4,7 +4,7 @@ use barometer_preflight::{Rule, recorded};
 use barometer_strategy::{NumberPurpose, NumberRange, Recording, Strategy};
 
 use crate::broken::{Broken, group, queue};
-use crate::harbour::{premises, strategy};
+use crate::harbour::{finding, premises, rules_of, strategy};
 
 /// A range of the short numbers of lines.
 fn lines_range(from: &str, until: &str) -> NumberRange {
@@ -77,6 +77,29 @@ pub const BROKEN: &[Broken] = &[
         },
     },
 ];
+
+#[test]
+fn two_telephones_at_one_port_are_found_and_a_port_is_no_number() {
+    let (mut strategy, premises) = (strategy(), premises());
+    numbered(&mut strategy, "601", "602");
+    let (name, id) = ("Ports".to_owned(), "ports".to_owned());
+    strategy.number_ranges.push(NumberRange {
+        id,
+        name,
+        purpose: NumberPurpose::Ports,
+        ..lines_range("601", "648")
+    });
+    let desk = &mut strategy.teams[0].agents;
+    (desk[0].port, desk[1].port) = (Some("601".to_owned()), Some("602".to_owned()));
+    assert_eq!(rules_of(&strategy, &premises), [], "lines and ports have the same digits");
+    strategy.teams[0].agents[1].port = Some("601".to_owned());
+    assert_eq!(rules_of(&strategy, &premises), [Rule::NumberTwice]);
+    let found = finding(&strategy, &premises, Rule::NumberTwice);
+    assert_eq!(found.reason, "The telephones of “Ada” and of “Bram” are at one port, 601.");
+    let mended = found.repairs[0].edit.apply(&strategy).expect("the repair can be applied");
+    assert_eq!(mended.teams[0].agents[1].port.as_deref(), Some("602"));
+    assert_eq!(rules_of(&mended, &premises), []);
+}
 
 #[test]
 fn recordings_take_what_the_planned_contacts_of_their_line_take() {

@@ -209,6 +209,7 @@ pub fn strategy() -> Strategy {
         skills: Some(vec![skill("Ferries", level)]),
         ranks: Default::default(),
         short_number: None,
+        port: None,
     };
     let mut desk = Team::named("desk", "Booking desk");
     desk.agents = [("Ada", 9), ("Bram", 7), ("Cleo", 6), ("Dov", 4), ("Enid", 3)]

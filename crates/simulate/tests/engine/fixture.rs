@@ -114,6 +114,7 @@ impl Scene {
                 skills: None,
                 ranks: Default::default(),
                 short_number: None,
+                port: None,
             })
             .collect();
         let stretches = hours.iter().enumerate().map(|(nth, &(from_secs, until_secs))| Stretch {

@@ -266,6 +266,7 @@ fn an_agent_of_a_list_by_name_is_that_agent() {
         skills: None,
         ranks: Default::default(),
         short_number: None,
+        port: None,
     };
     scene.team().agents = vec![agent("Ada"), agent("Brin"), agent("Cara")];
     scene.group().members =

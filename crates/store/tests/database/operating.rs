@@ -8,12 +8,13 @@ use uuid::Uuid;
 
 use crate::fixture::{Fixture, fixture};
 
-async fn worker(pool: &PgPool, name: &str, silent: &str) {
+async fn worker(pool: &PgPool, queue: &str, name: &str, silent: &str) {
     sqlx::query(
         "INSERT INTO apalis.workers (id, worker_type, storage_name, last_seen) \
-         VALUES ($1, 'barometer-trials', 'test', now() - $2::text::interval)",
+         VALUES ($1, $2, 'test', now() - $3::text::interval)",
     )
     .bind(name)
+    .bind(queue)
     .bind(silent)
     .execute(pool)
     .await
@@ -29,15 +30,22 @@ async fn queued(fixture: &Fixture) -> Uuid {
 #[sqlx::test(migrations = false)]
 async fn a_worker_that_is_silent_for_a_minute_counts_for_dead(pool: PgPool) {
     let store = fixture(pool.clone()).await.store;
-    worker(&pool, "alive", "5 seconds").await;
-    worker(&pool, "silent", "3 minutes").await;
-    worker(&pool, "long gone", "2 hours").await;
+    let (quick, long) = ("barometer-quick", "barometer-trials");
+    worker(&pool, long, "alive", "5 seconds").await;
+    worker(&pool, long, "silent", "3 minutes").await;
+    worker(&pool, long, "long gone", "2 hours").await;
     let state = store.operating_state().await.unwrap();
-    assert_eq!((state.workers, state.missing_migrations), (1, 0));
+    assert_eq!((state.workers, state.missing_migrations), (0, 0), "nobody makes forecasts");
+    worker(&pool, quick, "alive as well", "7 seconds").await;
+    worker(&pool, quick, "and another", "9 seconds").await;
+    assert_eq!(store.operating_state().await.unwrap().workers, 1);
     let lines = store.workers().await.unwrap();
     let told: Vec<(&str, bool)> =
         lines.iter().map(|line| (line.name.as_str(), line.is_alive)).collect();
-    assert_eq!(told, [("alive", true), ("silent", false)]);
+    assert_eq!(
+        told,
+        [("alive", true), ("alive as well", true), ("and another", true), ("silent", false)]
+    );
 }
 
 #[sqlx::test(migrations = false)]

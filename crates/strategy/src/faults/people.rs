@@ -48,6 +48,7 @@ impl Found<'_> {
                 format!("“{}” is named twice", agent.name)
             });
             self.number(&format!("{field}.short_number"), agent.short_number.as_deref());
+            self.number(&format!("{field}.port"), agent.port.as_deref());
             self.skills(&format!("{field}.skills"), agent.skills.as_deref().unwrap_or_default());
             for id in agent.ranks.keys() {
                 self.ranks_in_queue(&format!("{field}.ranks"), id);

@@ -15,11 +15,14 @@ pub enum NumberPurpose {
     People,
     /// Numbers that campaigns show.
     Campaigns,
+    /// Ports of the switch for agents' telephones.
+    Ports,
 }
 
 impl NumberPurpose {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Entries, Self::Lines, Self::People, Self::Campaigns];
+    pub const ALL: [Self; 5] =
+        [Self::Entries, Self::Lines, Self::People, Self::Campaigns, Self::Ports];
 
     /// As planners say it.
     pub const fn words(self) -> &'static str {
@@ -28,7 +31,13 @@ impl NumberPurpose {
             Self::Lines => "queues and hunt groups",
             Self::People => "agents",
             Self::Campaigns => "campaigns",
+            Self::Ports => "ports of agents’ telephones",
         }
+    }
+
+    /// Whether its numbers are dialled; ports are counted on their own.
+    pub const fn is_dialled(self) -> bool {
+        !matches!(self, Self::Ports)
     }
 }
 

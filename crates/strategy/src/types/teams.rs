@@ -92,6 +92,9 @@ pub struct Agent {
     /// The short number of the agent's telephone; none for none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub short_number: Option<String>,
+    /// The switch's port that the agent's telephone is at; none where it is at no port of its own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub port: Option<String>,
 }
 
 /// What becomes of the chats of an agent who leaves.

@@ -28,6 +28,7 @@ fn centre() -> Strategy {
         skills: None,
         ranks: Default::default(),
         short_number: Some("2001".to_owned()),
+        port: None,
     }];
     strategy.campaigns.push(Campaign::named("news", "News", "team"));
     strategy.number_ranges = vec![
@@ -79,6 +80,24 @@ fn the_next_free_number_is_the_first_that_nothing_has() {
     // It is written as the range is.
     let published = range("own", "+44 20 7946-0100", "+442079460109", NumberPurpose::Entries);
     assert_eq!(strategy.use_of(&published).next_free.as_deref(), Some("+44 20 7946-0101"));
+}
+
+#[test]
+fn ports_are_counted_on_their_own() {
+    let mut strategy = centre();
+    let ports = range("ports", "600", "609", NumberPurpose::Ports);
+    strategy.number_ranges.push(ports.clone());
+    strategy.teams[0].agents[0].port = Some("60".to_owned());
+    // Port 60 hides no port, and is not the number of a line.
+    assert_eq!(strategy.next_free_number(NumberPurpose::Ports).as_deref(), Some("600"));
+    assert_eq!(strategy.next_free_number(NumberPurpose::Lines).as_deref(), Some("600"));
+    let csv = strategy.numbers_csv().replace("port,Ada Wren,60", "port,Ada Wren,600");
+    let after = strategy.edit_from_numbers_csv(&csv).unwrap().apply(&strategy).unwrap();
+    assert_eq!(after.teams[0].agents[0].port.as_deref(), Some("600"));
+    assert_eq!((after.use_of(&ports).used, after.faults()), (1, Vec::new()));
+    assert_eq!(after.next_free_number(NumberPurpose::Ports).as_deref(), Some("601"));
+    strategy.teams[0].agents[0].port = Some("behind the door".to_owned());
+    assert_eq!(strategy.faults()[0].field, "teams[0].agents[0].port");
 }
 
 #[test]
@@ -170,7 +189,7 @@ fn numbers_come_in_from_a_file_all_or_none() {
     let text = strategy.numbers_csv();
     assert_eq!(
         text,
-        "for,name,number\nentry,Calls line,+44 20 7946 0100\nqueue,Calls queue,\nagent,Ada Wren,2001\ncampaign,News,\n"
+        "for,name,number\nentry,Calls line,+44 20 7946 0100\nqueue,Calls queue,\nagent,Ada Wren,2001\ncampaign,News,\nport,Ada Wren,\n"
     );
     let filled =
         "number,name,for\n600,Calls queue,queue\n,Ada Wren,Agent\n+44 20 7946 0140,News,campaign\n";
@@ -181,7 +200,7 @@ fn numbers_come_in_from_a_file_all_or_none() {
     let number = |text: &str| Some(text.to_owned());
     assert_eq!(
         numbers,
-        [number("+44 20 7946 0100"), number("600"), None, number("+44 20 7946 0140")]
+        [number("+44 20 7946 0100"), number("600"), None, number("+44 20 7946 0140"), None]
     );
     assert_eq!(edit.inverse(&strategy).unwrap().apply(&after).unwrap(), strategy);
     let wrong =
@@ -200,7 +219,7 @@ fn numbers_come_in_from_a_file_all_or_none() {
     );
     assert_eq!(
         strategy.edit_from_numbers_csv("for,name,number\n,Calls queue,601\n").unwrap_err(),
-        ["row 2, for: “” is none of entry, queue, hunt group, agent, campaign"]
+        ["row 2, for: “” is none of entry, queue, hunt group, agent, campaign, port"]
     );
     // A spreadsheet's own mark in front of the file is no part of its first heading.
     let marked = format!("\u{feff}{}", strategy.numbers_csv());
@@ -268,6 +287,7 @@ proptest! {
             skills: None,
             ranks: Default::default(),
             short_number: Some(number.to_string()),
+            port: None,
         }).collect();
         let last = first + length;
         let range = range("own", &first.to_string(), &last.to_string(), NumberPurpose::People);

@@ -17,6 +17,7 @@ fn centre() -> Strategy {
         skills,
         ranks: [("queue".to_owned(), 2)].into(),
         short_number: None,
+        port: None,
     };
     let mut strategy = Strategy::plain("Bookings");
     let team = &mut strategy.teams[0];
@@ -122,6 +123,7 @@ proptest! {
             skills: own.clone().map(|own| own.into_iter().collect()),
             ranks: Default::default(),
             short_number: None,
+            port: None,
         }).collect();
         let text = centre.people_csv();
         let edit: Edit = centre.edit_from_people_csv(&text).unwrap();

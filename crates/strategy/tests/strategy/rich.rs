@@ -103,6 +103,7 @@ pub fn rich() -> Strategy {
         skills: None,
         ranks: Default::default(),
         short_number: None,
+        port: None,
     }];
     strategy
 }

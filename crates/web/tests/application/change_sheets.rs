@@ -188,6 +188,12 @@ async fn a_sheet_goes_live_by_itself_at_the_time_that_is_set(pool: PgPool) {
     assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
     wrong.says("Give the change a title.").says("Say why the change is wanted.").says("Kept");
     wrong.says("Give a day and a time, or leave it empty.");
+    let past =
+        "title=Lines&why_wanted=One&way_back=At+once&conditions=&takes_effect=2020-01-02T07%3A30";
+    let past = planner.post("/go-live/new?version=2", past).await;
+    assert_eq!(past.status, StatusCode::UNPROCESSABLE_ENTITY);
+    past.says("This time is past: leave it empty for when it is published.");
+    past.says(r#"value="2020-01-02T07:30""#);
     // A browser sends lines as CR and LF; a sheet may have several.
     let lines = "title=Lines&why_wanted=One%0D%0ATwo&way_back=At+once%0D%0AOr+later&takes_effect=&conditions=A%0AB";
     let several = planner.post("/go-live/new?version=2", lines).await;

@@ -255,7 +255,10 @@ async fn expectations_are_kept_checked_on_every_version_and_come_back_as_csv(poo
     planner
         .post("/strategy/expectations", &form(scene, "soon"))
         .await
-        .says("is no number of seconds");
+        .says("is no number of seconds")
+        .says("What happens to this one contact?")
+        .says(r#"value="soon""#)
+        .says(r#"value="Nobody there""#);
     planner.post("/strategy/expectations", &form(scene, "")).await;
     planner.get("/strategy").await.says("Nobody there");
 }

@@ -66,14 +66,18 @@ pub(crate) struct SheetForm {
 
 impl SheetForm {
     /// What the sheet says, with messages beside what is wrong.
-    fn text(&self, context: &RequestContext, wrong: &mut FormErrors) -> SheetText {
+    fn text(&self, app: &App, context: &RequestContext, wrong: &mut FormErrors) -> SheetText {
         let takes_effect = match self.takes_effect.trim() {
             "" => None,
             typed => {
                 let local = typed.parse::<DateTime>().ok();
                 let at = local.and_then(|at| context.centre.zone.to_timestamp(at).ok());
+                let now = app.live.time_of(&context.centre);
                 if at.is_none() {
                     wrong.note("takes_effect", "Give a day and a time, or leave it empty.");
+                } else if at <= now {
+                    let message = "This time is past: leave it empty for when it is published.";
+                    wrong.note("takes_effect", message);
                 }
                 at
             }
@@ -125,7 +129,7 @@ pub(crate) async fn draw_up(
 ) -> Result<Response, PageError> {
     let version = version(&app, &context, query.version).await?;
     let mut wrong = FormErrors::default();
-    let text = typed.text(&context, &mut wrong);
+    let text = typed.text(&app, &context, &mut wrong);
     if !wrong.is_empty() {
         let offer =
             release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;
@@ -159,7 +163,7 @@ pub(crate) async fn revise(
     let opened = OpenedSheet::of(&app.store, &context.centre, number).await?;
     let version = opened.version().ok_or(PageError::NotFound)?;
     let mut wrong = FormErrors::default();
-    let text = typed.text(&context, &mut wrong);
+    let text = typed.text(&app, &context, &mut wrong);
     if !wrong.is_empty() {
         let offer =
             release::evidence_of(&app.store, context.centre.id, version.id, OFFERED).await?;

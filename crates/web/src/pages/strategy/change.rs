@@ -71,6 +71,18 @@ pub(super) async fn opened_at(
     Ok(Opened::at(&app.store, &context.centre, basis).await?)
 }
 
+/// As [`opened_at`]; where the form does not say, what is shown unasked.
+pub(super) async fn opened_for(
+    app: &App,
+    context: &RequestContext,
+    based_on: &str,
+) -> Result<Opened, PageError> {
+    match based_on {
+        "" => open(app, context, Which::Usual).await,
+        based_on => opened_at(app, context, based_on).await,
+    }
+}
+
 /// The form as it was typed, with what is wrong beside its fields.
 async fn refuse(
     app: &App,

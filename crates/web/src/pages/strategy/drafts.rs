@@ -6,7 +6,7 @@ use barometer_app::drafts::{Direction, Opened, StartingShape, Which};
 use barometer_store::{DraftLine, Revision};
 use serde::Deserialize;
 
-use super::change::opened_at;
+use super::change::{opened_at, opened_for};
 use super::open;
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -172,10 +172,7 @@ pub(crate) async fn act(
     };
     match form.act.as_str() {
         "begin" => {
-            let mut opened = match form.based_on.as_str() {
-                "" => open(&app, &context, Which::Usual).await?,
-                based_on => opened_at(&app, &context, based_on).await?,
-            };
+            let mut opened = opened_for(&app, &context, &form.based_on).await?;
             if !form.shape.is_empty() {
                 let shape = StartingShape::ALL.into_iter().find(|each| each.key() == form.shape);
                 opened.begin_with(shape.ok_or(PageError::NotFound)?, &context.centre.name);

@@ -46,6 +46,7 @@ const HINTS: &[(&str, &str)] = &[
     ("/announcement", "What callers of this number hear before anything else."),
     ("/blocked", "Callers whose number fits get the busy tone: * is any digits, ? is one."),
     ("/short_number", "The number by which agents reach it from within."),
+    ("/port", "The switch’s port that the agent’s telephone is at."),
     ("/recording", "Which share of the conversations here is recorded."),
     ("/is_announced", "Whether callers are told before they talk."),
     ("/keep_days", "Days after which a recording is deleted."),
@@ -195,17 +196,19 @@ impl EditorPart {
 
 /// Says beside a number that can be typed which is free.
 fn propose_numbers(fields: &mut [Field], key: &PartId, strategy: &Strategy) {
-    let purpose = match key {
-        PartId::Entry(_) => NumberPurpose::Entries,
-        PartId::Step(_) => NumberPurpose::Lines,
-        PartId::Team(_) => NumberPurpose::People,
-        PartId::Campaign(_) => NumberPurpose::Campaigns,
-        PartId::Range(_) => return,
+    let purposes: &[(&str, NumberPurpose)] = match key {
+        PartId::Entry(_) => &[("number", NumberPurpose::Entries)],
+        PartId::Step(_) => &[("number", NumberPurpose::Lines)],
+        PartId::Team(_) => &[("number", NumberPurpose::People), ("/port", NumberPurpose::Ports)],
+        PartId::Campaign(_) => &[("number", NumberPurpose::Campaigns)],
+        PartId::Range(_) => &[],
     };
-    let Some(free) = strategy.next_free_number(purpose) else { return };
-    let is_number = |name: &str| name.trim_end_matches(['?', '!', '#']).ends_with("number");
-    for field in fields.iter_mut().filter(|field| is_number(&field.name)) {
-        field.hint = format!("{} {free} is free.", field.hint).trim_start().to_owned();
+    for (end, purpose) in purposes {
+        let Some(free) = strategy.next_free_number(*purpose) else { continue };
+        let is_of = |name: &str| name.trim_end_matches(['?', '!', '#']).ends_with(end);
+        for field in fields.iter_mut().filter(|field| is_of(&field.name)) {
+            field.hint = format!("{} {free} is free.", field.hint).trim_start().to_owned();
+        }
     }
 }
 

@@ -6,15 +6,21 @@ use barometer_store::Store;
 use barometer_strategy::Strategy;
 use barometer_walk::{Expectation, Outcome, Scene, WalkEnd, read_expectations, write_expectations};
 use jiff::tz::TimeZone;
-use serde::Deserialize;
 use uuid::Uuid;
 
+use super::change::opened_for;
+use super::editor::EditorPart;
 use super::files::Uploaded;
+use super::seen::{Asked, Seen};
+use super::walk::{self, KeepForm};
+use super::{page_of, shown_part};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
 use crate::extract::{Form, Multipart, Path};
+use crate::forms::FormErrors;
 use crate::page_error::PageError;
+use crate::pages::refused;
 
 /// Characters of a name, at most.
 const MOST_NAME_CHARS: usize = 120;
@@ -44,43 +50,46 @@ pub(crate) async fn checked(
     Ok(kept.into_iter().map(row).collect())
 }
 
-#[derive(Deserialize)]
-pub(crate) struct KeepForm {
-    name: String,
-    /// The scene as JSON, as the page wrote it.
-    scene: String,
-    end: String,
-    within_secs: String,
-}
-
 /// `POST /strategy/expectations`: keeps a walk-through as an expectation.
 pub(crate) async fn keep(
     State(app): State<App>,
     Planner(context): Planner,
     Form(form): Form<KeepForm>,
 ) -> Result<Response, PageError> {
+    let mut wrong = FormErrors::default();
     let name = form.name.trim();
     if name.is_empty() || name.chars().count() > MOST_NAME_CHARS || name.contains(char::is_control)
     {
-        let wanted = format!("Nothing was saved: a name has 1 to {MOST_NAME_CHARS} characters.");
-        return Err(PageError::Refused(wanted));
+        wrong.note(
+            "name",
+            format!("Nothing was saved: a name has 1 to {MOST_NAME_CHARS} characters."),
+        );
     }
+    // The page writes these two: nobody has typed them.
     let scene = Scene::from_json(&form.scene).map_err(PageError::Refused)?;
-    let end: WalkEnd = serde_json::from_value(serde_json::Value::String(form.end))
+    let end: WalkEnd = serde_json::from_value(serde_json::Value::String(form.end.clone()))
         .map_err(|_| PageError::Refused("Nothing was saved: choose how it ends.".to_owned()))?;
     let within_secs = match form.within_secs.trim() {
         "" => None,
-        text => match text.parse::<f64>() {
-            Ok(secs) if secs.is_finite() && secs >= 0.0 => Some(secs),
-            _ => {
-                let told = format!("Nothing was saved: “{text}” is no number of seconds.");
-                return Err(PageError::Refused(told));
-            }
-        },
+        text => {
+            text.parse::<f64>().ok().filter(|secs| secs.is_finite() && *secs >= 0.0).or_else(|| {
+                wrong.note(
+                    "within_secs",
+                    format!("Nothing was saved: “{text}” is no number of seconds."),
+                );
+                None
+            })
+        }
     };
     let expects = Outcome { end: Some(end), reaches: None, within_secs };
     let expectation = Expectation { name: name.to_owned(), scene, expects };
-    save(&app, &context, vec![expectation]).await
+    if wrong.is_empty() {
+        match save(&app, &context, &[expectation]).await? {
+            Ok(()) => return Ok(to_list(&context)),
+            Err(too_many) => wrong.note("name", too_many),
+        }
+    }
+    walk::come_back(&app, &context, (form, wrong)).await
 }
 
 /// `POST /strategy/expectations/import`: all expectations of a CSV file, or none.
@@ -89,17 +98,29 @@ pub(crate) async fn import(
     Planner(context): Planner,
     parts: Multipart,
 ) -> Result<Response, PageError> {
-    let Uploaded { text, .. } = Uploaded::of(parts).await?;
-    let expectations = read_expectations(&text)
-        .map_err(|wrong| PageError::Refused(format!("Nothing was saved. {}.", wrong.join(". "))))?;
-    save(&app, &context, expectations).await
+    let uploaded = Uploaded::of(parts).await?;
+    let wrong = match read_expectations(&uploaded.text) {
+        Ok(expectations) => match save(&app, &context, &expectations).await? {
+            Ok(()) => return Ok(to_list(&context)),
+            Err(too_many) => vec![too_many],
+        },
+        Err(wrong) => wrong,
+    };
+    let opened = opened_for(&app, &context, &uploaded.based_on).await?;
+    let seen = Seen::of(&app, &context, opened, Asked::default()).await?;
+    let part = shown_part(&seen, None);
+    let editor = EditorPart::of(&seen.opened, &part, &context)?;
+    let mut template = page_of(&app, &context, &seen, &part, editor).await?;
+    template.wrong_expectations = wrong;
+    refused(&template)
 }
 
+/// Saves all of them, or none: then why.
 async fn save(
     app: &App,
     context: &RequestContext,
-    expectations: Vec<Expectation>,
-) -> Result<Response, PageError> {
+    expectations: &[Expectation],
+) -> Result<Result<(), String>, PageError> {
     let centre = context.centre.id;
     let kept = app.store.expectations(centre).await?;
     let new = expectations
@@ -107,12 +128,12 @@ async fn save(
         .filter(|each| kept.iter().all(|(_, other)| other.name != each.name))
         .count();
     if kept.len() + new > MOST_EXPECTATIONS {
-        return Err(PageError::Refused(format!(
+        return Ok(Err(format!(
             "Nothing was saved: a centre has up to {MOST_EXPECTATIONS} expectations. Remove some first."
         )));
     }
-    app.store.save_expectations(centre, &expectations, Some(context.user.id)).await?;
-    Ok(to_list(context))
+    app.store.save_expectations(centre, expectations, Some(context.user.id)).await?;
+    Ok(Ok(()))
 }
 
 /// `POST /strategy/expectations/{expectation}/remove`

@@ -7,7 +7,7 @@ use barometer_app::drafts::Which;
 use barometer_app::imports::csv_text;
 use barometer_strategy::{CustomersFile, Edit, PartId, Strategy};
 
-use super::change::{opened_at, save_edit};
+use super::change::{opened_for, save_edit};
 use super::editor::EditorPart;
 use super::{open, show_page};
 use crate::App;
@@ -54,12 +54,9 @@ pub(crate) async fn save_json(
     Planner(context): Planner,
     parts: Multipart,
 ) -> Result<Response, PageError> {
-    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
-    let opened = match based_on.as_str() {
-        "" => open(&app, &context, Which::Usual).await?,
-        based_on => opened_at(&app, &context, based_on).await?,
-    };
-    match Strategy::from_json(&text) {
+    let uploaded = Uploaded::of(parts).await?;
+    let opened = opened_for(&app, &context, &uploaded.based_on).await?;
+    match Strategy::from_json(&uploaded.text) {
         Ok(strategy) => {
             let edit = Edit::between(&opened.strategy, &strategy);
             save_edit(&app, &context, &opened, &edit, None).await

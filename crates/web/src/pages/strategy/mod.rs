@@ -111,6 +111,8 @@ struct ShowPage {
     note: Option<&'static str>,
     json_address: String,
     wrong_json: Option<String>,
+    /// What is wrong with a file of expectations.
+    wrong_expectations: Vec<String>,
 }
 
 /// Something to look at: a moment of the day, a contact type.
@@ -399,6 +401,7 @@ async fn page_of(
         note: None,
         json_address: format!("/strategy/json?day={}", context.day),
         wrong_json: None,
+        wrong_expectations: Vec::new(),
     })
 }
 

@@ -130,7 +130,11 @@ async fn page_of(
             .into_iter()
             .map(|finding| FindingView::of(finding, strategy, &back))
             .collect(),
-        rows: places.iter().map(|place| number_row(strategy, place, &back)).collect(),
+        rows: places
+            .iter()
+            .filter(|place| place.purpose.is_dialled())
+            .map(|place| number_row(strategy, place, &back))
+            .collect(),
         ranges: strategy
             .number_ranges
             .iter()
@@ -179,9 +183,17 @@ fn number_row(strategy: &Strategy, place: &NumberPlace, back: &str) -> NumberRow
         number: place.number.clone(),
         set: match &place.part {
             PartId::Entry(at) => set_for(strategy, &strategy.entries[*at]),
+            PartId::Team(_) => at_port(strategy, &place.name),
             _ => String::new(),
         },
     }
+}
+
+/// Where an agent's telephone is: "port 101".
+fn at_port(strategy: &Strategy, agent: &str) -> String {
+    let mut agents = strategy.teams.iter().flat_map(|team| &team.agents);
+    let port = agents.find(|each| each.name == agent).and_then(|each| each.port.as_ref());
+    port.map(|port| format!("port {port}")).unwrap_or_default()
 }
 
 /// What callers of a number get beside the way: "hears “Storm notice”; label storm; speaks de; blocks +4470*".

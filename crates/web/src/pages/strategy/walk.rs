@@ -7,6 +7,7 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_strategy::{Channel, StepKind, Strategy};
 use barometer_walk::{Caller, Moment, OnShift, Scene, Walk, WalkEnd, What};
+use serde::Deserialize;
 
 use super::map::{Drawn, MapView};
 use super::seen::{Asked, Seen};
@@ -14,6 +15,7 @@ use super::{open, which};
 use crate::App;
 use crate::access::RequestContext;
 use crate::extract::Query;
+use crate::forms::FormErrors;
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
@@ -31,8 +33,22 @@ struct WalkPage {
     remedies: Vec<String>,
     map: Option<MapView>,
     back: String,
-    /// What is kept as an expectation: a name, the scene, the end, the seconds.
-    keep: Option<(String, String, String, f64)>,
+    keep: Option<KeepForm>,
+    /// What is wrong with what was to be kept.
+    keep_wrong: FormErrors,
+}
+
+/// A walk-through to be kept as an expectation, as it is typed.
+#[derive(Default, Deserialize)]
+pub(crate) struct KeepForm {
+    pub name: String,
+    /// The scene as JSON, as the page wrote it.
+    pub scene: String,
+    pub end: String,
+    pub within_secs: String,
+    /// What the page was asked with, so that it can be shown once more.
+    #[serde(default)]
+    pub asked: String,
 }
 
 /// The form as it was typed.
@@ -82,20 +98,38 @@ pub(crate) async fn walk(
     context: RequestContext,
     Query(asked): Query<Vec<(String, String)>>,
 ) -> Result<Response, PageError> {
-    let typed: BTreeMap<String, String> = asked.into_iter().collect();
+    shown(&app, &context, asked.into_iter().collect(), None).await
+}
+
+/// The walk-through with a form that comes back.
+pub(super) async fn come_back(
+    app: &App,
+    context: &RequestContext,
+    (keep, wrong): (KeepForm, FormErrors),
+) -> Result<Response, PageError> {
+    let asked = form_urlencoded::parse(keep.asked.as_bytes()).into_owned().collect();
+    shown(app, context, asked, Some((keep, wrong))).await
+}
+
+async fn shown(
+    app: &App,
+    context: &RequestContext,
+    typed: BTreeMap<String, String>,
+    refused_keep: Option<(KeepForm, FormErrors)>,
+) -> Result<Response, PageError> {
     let text = |name: &str| typed.get(name).map_or("", |text| text.trim());
     let which = which(text("draft").parse().ok(), text("version").parse().ok());
-    let opened = open(&app, &context, which).await?;
+    let opened = open(app, context, which).await?;
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
     let asked = Asked { at: text("at").parse().ok(), ..Asked::default() };
-    let seen = Seen::of(&app, &context, opened, asked).await?;
-    let form = WalkForm::of(&seen, &typed, &context);
+    let seen = Seen::of(app, context, opened, asked).await?;
+    let form = WalkForm::of(&seen, &typed, context);
     let address =
         format!("/strategy?day={}&{}={}&at={}", context.day, form.of.0, form.of.1, form.at);
     let mut template = WalkPage {
-        frame: Frame::of(&context, Stage::Strategy, None),
+        frame: Frame::of(context, Stage::Strategy, None),
         answer: String::new(),
         is_lost: false,
         form,
@@ -105,10 +139,11 @@ pub(crate) async fn walk(
         map: None,
         back: address.clone(),
         keep: None,
+        keep_wrong: FormErrors::default(),
     };
     let strategy = &seen.opened.strategy;
     let zone = &context.centre.zone;
-    let walked = template.form.scene(&seen, &context).and_then(|scene| {
+    let walked = template.form.scene(&seen, context).and_then(|scene| {
         let walk = scene.walk(strategy, zone).map_err(|error| error.to_string())?;
         let remedies = scene.remedies(strategy, zone).map_err(|error| error.to_string())?;
         Ok((scene, walk, remedies))
@@ -132,26 +167,36 @@ pub(crate) async fn walk(
         })
         .collect();
     if context.may_plan() {
-        template.keep = to_keep(&scene, &walk);
+        template.keep = to_keep(&scene, &walk, &typed);
     }
     let passed: Vec<String> =
         walk.moments.iter().filter_map(|moment| moment.step.clone()).collect();
     let drawn = Drawn { passed: &passed, ..Drawn::of(&seen, None, &address) };
     template.map = Some(MapView::of(&drawn));
-    page(&template)
+    match refused_keep {
+        Some((keep, wrong)) => {
+            (template.keep, template.keep_wrong) = (Some(keep), wrong);
+            refused(&template)
+        }
+        None => page(&template),
+    }
 }
 
 /// What an expectation of this walk would be: that it ends like this, in the seconds it took, rounded up.
-fn to_keep(scene: &Scene, walk: &Walk) -> Option<(String, String, String, f64)> {
+fn to_keep(scene: &Scene, walk: &Walk, asked: &BTreeMap<String, String>) -> Option<KeepForm> {
     let name = format!(
         "{} at {} {}",
         scene.caller.contact_type,
         scene.at.strftime("%a %H:%M"),
         walk.end.words()
     );
-    let json = serde_json::to_string(scene).ok()?;
-    let end = serde_json::to_value(walk.end).ok()?.as_str()?.to_owned();
-    Some((name, json, end, (walk.secs / 5.0).ceil() * 5.0))
+    Some(KeepForm {
+        name,
+        scene: serde_json::to_string(scene).ok()?,
+        end: serde_json::to_value(walk.end).ok()?.as_str()?.to_owned(),
+        within_secs: words::plain_number((walk.secs / 5.0).ceil() * 5.0),
+        asked: form_urlencoded::Serializer::new(String::new()).extend_pairs(asked).finish(),
+    })
 }
 
 /// How it comes out, in a sentence.

@@ -6,7 +6,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::live::{tried_on_the_past, value};
 use barometer_plan::{AlarmHours, AlarmMeasure, AlarmRule, Escalation, Recipient, Severity};
 use barometer_store::{Alarm, Edited, Ring, StoreError};
-use jiff::{Timestamp, ToSpan};
+use jiff::ToSpan;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -19,7 +19,6 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::clock;
 
 /// Rings that are listed.
 const LISTED: i64 = 30;
@@ -347,7 +346,7 @@ pub(crate) async fn add(
         alarm => {
             let alarm = alarm.parse().map_err(|_| PageError::NotFound)?;
             let save = edited::save(&context, &form.based_on);
-            match app.store.change_alarm((centre, alarm), &rule, moment(&app), save).await {
+            match app.store.change_alarm((centre, alarm), &rule, app.live.now(), save).await {
                 Ok(()) => {}
                 Err(StoreError::SavedMeanwhile(first)) => {
                     let (saved, now) = kept(&app, &context, alarm).await?;
@@ -369,7 +368,7 @@ async fn try_out(
     context: &RequestContext,
     rule: &AlarmRule,
 ) -> Result<String, PageError> {
-    let now = moment(app);
+    let now = app.live.now();
     let from = now.checked_sub((24 * TRIED_DAYS).hours()).unwrap_or(now);
     let rows = app.store.switch_rows(context.centre.id, from, now).await?;
     let zone = &context.centre.zone;
@@ -401,12 +400,6 @@ async fn try_out(
     })
 }
 
-/// The switch's time, or ours where it was never heard.
-fn moment(app: &App) -> Timestamp {
-    let view = app.live.view().borrow().clone();
-    view.state.map_or_else(clock::now, |state| state.clock.now)
-}
-
 /// `POST /watch/alarms/{id}`
 pub(crate) async fn act(
     State(app): State<App>,
@@ -416,8 +409,8 @@ pub(crate) async fn act(
 ) -> Result<Response, PageError> {
     let centre = context.centre.id;
     match form.act.as_str() {
-        "on" => app.store.switch_alarm(centre, id, true, moment(&app)).await?,
-        "off" => app.store.switch_alarm(centre, id, false, moment(&app)).await?,
+        "on" => app.store.switch_alarm(centre, id, true, app.live.now()).await?,
+        "off" => app.store.switch_alarm(centre, id, false, app.live.now()).await?,
         "remove" => app.store.remove_alarm(centre, id).await?,
         "seen" => app.store.see_ring(centre, id, context.user.id).await?,
         _ => return Err(PageError::NotFound),

@@ -408,8 +408,7 @@ pub(crate) async fn start(
     Planner(context): Planner,
     Form(form): Form<AccountForm>,
 ) -> Result<Response, PageError> {
-    let state = app.live.view().borrow().state.clone();
-    let now = state.map_or_else(barometer_app::clock::now, |state| state.clock.now);
+    let now = app.live.now();
     let by = Some(context.user.id);
     let query = ShowQuery { date: Some(form.date), contact_type: None, measure: None };
     match queue_account(&app.store, &context.centre, (form.date, now), by).await {
