@@ -8,6 +8,7 @@ use jiff_sqlx::ToSqlx;
 use sqlx::FromRow;
 use uuid::Uuid;
 
+use crate::copying::Copying;
 use crate::{Store, StoreError};
 
 /// One interval as it was measured.
@@ -164,14 +165,9 @@ impl Store {
         intervals: &[HistoryInterval],
     ) -> Result<(), StoreError> {
         let failed = StoreError::on("adding history");
-        let mut connection = self.pool.acquire().await.map_err(&failed)?;
-        let mut copy = connection
-            .copy_in_raw(
-                "COPY history (contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
-                   wrap_up_secs, in_time, wait_secs) FROM STDIN",
-            )
-            .await
-            .map_err(&failed)?;
+        let statement = "COPY history (contact_type_id, interval_start, offered, answered, abandoned, handle_secs, \
+                           wrap_up_secs, in_time, wait_secs) FROM STDIN";
+        let mut copy = Copying::begin(&self.pool, statement).await.map_err(&failed)?;
         let mut buffer = String::with_capacity(COPY_CHUNK + 256);
         for interval in intervals {
             let HistoryInterval { start, offered, answered, abandoned, .. } = interval;
@@ -191,6 +187,6 @@ impl Store {
             }
         }
         copy.send(buffer.as_bytes()).await.map_err(&failed)?;
-        copy.finish().await.map(|_| ()).map_err(&failed)
+        copy.finish().await.map_err(&failed)
     }
 }

@@ -14,6 +14,7 @@ mod boards;
 mod centres;
 mod change_sheets;
 mod comparisons;
+mod copying;
 mod cover;
 mod drafts;
 mod drawings;
@@ -95,8 +96,8 @@ pub use trials::{NewTrial, Trial, TrialLine, TrialSet};
 pub use users::{Role, User};
 pub use waivers::Waiver;
 
-use sqlx::PgPool;
 use sqlx::postgres::PgPoolOptions;
+use sqlx::{Executor, PgPool};
 
 /// The database.
 #[derive(Clone, Debug)]
@@ -111,13 +112,22 @@ impl Store {
     ///
     /// [`StoreError::Database`] when it does not answer within five seconds.
     pub async fn connect(url: &str, most_connections: u32) -> Result<Self, StoreError> {
-        let pool = PgPoolOptions::new()
+        let pool = Self::pool_options()
             .max_connections(most_connections)
             .acquire_timeout(std::time::Duration::from_secs(5))
             .connect(url)
             .await
             .map_err(StoreError::on("connecting to the database"))?;
         Ok(Self { pool })
+    }
+
+    /// How connections are kept. Where whoever asked goes while a transaction begins, SQLx takes the connection back
+    /// with the transaction open, and what is saved on it next would be kept or lost with that: so none is open when a
+    /// connection is used again. In one that is left open PostgreSQL warns of the second BEGIN.
+    pub fn pool_options() -> PgPoolOptions {
+        PgPoolOptions::new().after_release(|connection, _| {
+            Box::pin(async move { connection.execute("BEGIN; ROLLBACK").await.map(|_| true) })
+        })
     }
 
     /// A store on a pool that is already there.

@@ -22,6 +22,7 @@ mod pressure_scale;
 mod schema_form;
 mod security;
 mod strip;
+mod to_the_end;
 mod words;
 
 use std::sync::Arc;
@@ -29,7 +30,7 @@ use std::time::Duration;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
-use axum::middleware::from_fn_with_state;
+use axum::middleware::{from_fn, from_fn_with_state};
 use axum::routing::{get, post, put};
 use barometer_app::live::Live;
 use barometer_app::sign_in::Attempts;
@@ -345,6 +346,7 @@ pub fn router(app: App) -> Router {
         .route("/static/{file}", get(assets::serve))
         .merge(monitored);
     security::with_headers(all, &app)
+        .layer(from_fn(to_the_end::answered))
         .layer(from_fn_with_state(app.clone(), operator::measured))
         .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
         .layer(CatchPanicLayer::custom(page_error::panicked))

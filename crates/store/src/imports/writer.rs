@@ -4,14 +4,13 @@ use std::collections::HashMap;
 
 use barometer_forecast::Grain;
 use jiff::tz::TimeZone;
-use sqlx::pool::PoolConnection;
-use sqlx::postgres::{PgCopyIn, PgPoolCopyExt};
 use sqlx::{Postgres, Transaction};
 use uuid::Uuid;
 
 use super::checks;
 use super::file_type::FileType;
 use super::{ImportRow, KEPT_REFUSALS, Refusal};
+use crate::copying::Copying;
 use crate::{Centre, Store, StoreError};
 
 /// COPY buffers are sent when they have grown to this many bytes.
@@ -31,7 +30,7 @@ pub struct ImportWriter {
     zone: TimeZone,
     /// Keeps others from reading the file meanwhile.
     reader: Transaction<'static, Postgres>,
-    copy: PgCopyIn<PoolConnection<Postgres>>,
+    copy: Copying,
     buffer: Vec<u8>,
     /// Contact types of the file by each spelling that it uses, and by their names in small letters.
     numbers: HashMap<String, usize>,
@@ -52,9 +51,7 @@ impl ImportWriter {
         reader: Transaction<'static, Postgres>,
     ) -> Result<Self, StoreError> {
         let known = store.all_contact_types(centre.id).await?;
-        let copy = store
-            .pool
-            .copy_in_raw("COPY import_rows FROM STDIN (FORMAT binary)")
+        let copy = Copying::begin(&store.pool, "COPY import_rows FROM STDIN (FORMAT binary)")
             .await
             .map_err(StoreError::on("beginning to read the file"))?;
         let archived = known.iter().filter(|each| each.archived_at.is_some());
@@ -159,8 +156,7 @@ impl ImportWriter {
 
     /// Gives up: nothing that was read is kept; the file stays to be read in another way.
     pub async fn abandon(self) -> Result<(), StoreError> {
-        // The server answers an aborted COPY with an error of its own making; it is expected.
-        drop(self.copy.abort("the file cannot be read").await);
+        self.copy.abandon("the file cannot be read").await;
         sqlx::query("UPDATE imports SET state = 'uploaded' WHERE id = $1")
             .bind(self.import)
             .execute(&self.store.pool)

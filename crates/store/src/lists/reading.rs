@@ -1,12 +1,11 @@
 //! Streams the rows of a list into `list_people`.
 
 use barometer_intake::ListLayout;
-use sqlx::pool::PoolConnection;
-use sqlx::postgres::{PgCopyIn, PgPoolCopyExt};
 use sqlx::types::Json;
 use sqlx::{Postgres, Transaction};
 use uuid::Uuid;
 
+use crate::copying::Copying;
 use crate::imports::{KEPT_REFUSALS, Refusal, insert_refusals, try_lock};
 use crate::{Store, StoreError};
 
@@ -41,7 +40,7 @@ pub struct ListWriter {
     number: i32,
     /// Keeps others from reading the file meanwhile.
     reader: Transaction<'static, Postgres>,
-    copy: PgCopyIn<PoolConnection<Postgres>>,
+    copy: Copying,
     buffer: String,
     rows_read: i64,
     refused: i64,
@@ -83,14 +82,9 @@ impl Store {
             .await
             .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
-        let copy = self
-            .pool
-            .copy_in_raw(
-                "COPY list_people (import_number, number, zone, is_zone_guessed, priority, language, \
-                   hours_from, hours_until, attempts, attributes) FROM STDIN",
-            )
-            .await
-            .map_err(&failed)?;
+        let statement = "COPY list_people (import_number, number, zone, is_zone_guessed, priority, language, \
+                           hours_from, hours_until, attempts, attributes) FROM STDIN";
+        let copy = Copying::begin(&self.pool, statement).await.map_err(&failed)?;
         Ok(ListWriter {
             store: self.clone(),
             id,
@@ -162,8 +156,7 @@ impl ListWriter {
 
     /// Gives up: nothing that was read is kept; the file stays to be read in another way.
     pub async fn abandon(self) -> Result<(), StoreError> {
-        // The server answers an aborted COPY with an error of its own making; it is expected.
-        drop(self.copy.abort("the list cannot be read").await);
+        self.copy.abandon("the list cannot be read").await;
         sqlx::query("UPDATE imports SET state = 'uploaded' WHERE id = $1")
             .bind(self.id)
             .execute(&self.store.pool)

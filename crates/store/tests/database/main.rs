@@ -11,6 +11,7 @@ mod drafts;
 mod drawings;
 mod fixture;
 mod imports;
+mod left;
 mod lists;
 mod operating;
 mod outbox;

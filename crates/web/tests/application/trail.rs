@@ -39,6 +39,20 @@ async fn signing_in_and_failing_to_are_written_down(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn a_change_is_made_and_written_down_where_whoever_asked_has_gone(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let admin = centre.visitor(Role::Administrator).await;
+    admin.post_and_go("/people/tokens", "name=Nightly+export").await;
+    for _ in 0..2_000 {
+        if written(&centre).await.iter().any(|entry| entry.contains("Nightly export")) {
+            admin.get("/people").await.says("Nightly export");
+            return;
+        }
+    }
+    panic!("nothing was written down");
+}
+
+#[sqlx::test(migrations = false)]
 async fn what_people_change_is_written_down_with_before_and_after(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let admin = centre.visitor(Role::Administrator).await;

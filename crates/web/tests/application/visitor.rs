@@ -194,6 +194,12 @@ impl Answer {
     }
 }
 
+fn form_to(address: &str) -> axum::http::request::Builder {
+    Request::post(address)
+        .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+        .header("sec-fetch-site", "same-origin")
+}
+
 impl Visitor {
     /// The same server, with this cookie.
     pub fn with(&self, cookie: &str) -> Self {
@@ -210,10 +216,7 @@ impl Visitor {
     }
 
     pub async fn post(&self, address: &str, form: &str) -> Answer {
-        let request = Request::post(address)
-            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
-            .header("sec-fetch-site", "same-origin");
-        self.send(request, Body::from(form.to_owned())).await
+        self.send(form_to(address), Body::from(form.to_owned())).await
     }
 
     /// The version that a page shows of what the form to an address changes.
@@ -271,12 +274,24 @@ impl Visitor {
         self.send(request, Body::from(body)).await
     }
 
-    pub async fn send(&self, request: axum::http::request::Builder, body: Body) -> Answer {
-        let mut request = request.header(header::HOST, "barometer.example");
-        if let Some(cookie) = &self.cookie {
-            request = request.header(header::COOKIE, cookie);
+    /// Sends a form and goes as soon as there is something to wait for.
+    pub async fn post_and_go(&self, address: &str, form: &str) {
+        let request = self.signed_in(form_to(address)).body(Body::from(form.to_owned())).unwrap();
+        let mut answer = Box::pin(self.app.clone().oneshot(request));
+        assert!(futures_util::poll!(&mut answer).is_pending(), "there is something to wait for");
+    }
+
+    fn signed_in(&self, request: axum::http::request::Builder) -> axum::http::request::Builder {
+        let request = request.header(header::HOST, "barometer.example");
+        match &self.cookie {
+            Some(cookie) => request.header(header::COOKIE, cookie),
+            None => request,
         }
-        let response = self.app.clone().oneshot(request.body(body).unwrap()).await.unwrap();
+    }
+
+    pub async fn send(&self, request: axum::http::request::Builder, body: Body) -> Answer {
+        let request = self.signed_in(request).body(body).unwrap();
+        let response = self.app.clone().oneshot(request).await.unwrap();
         let (status, headers) = (response.status(), response.headers().clone());
         let bytes = to_bytes(response.into_body(), usize::MAX).await.unwrap();
         Answer { status, headers, text: String::from_utf8_lossy(&bytes).into_owned() }
