@@ -17,7 +17,7 @@ pub struct DatabaseOptions {
     database_url: String,
     /// Connections to it that this process may have at the same time.
     #[arg(long, env = "BAROMETER_DATABASE_CONNECTIONS", global = true, default_value_t = 16,
-        value_parser = clap::value_parser!(u32).range(2..=500))]
+        value_parser = clap::value_parser!(u32).range(4..=500))]
     database_connections: u32,
     /// Seconds that `serve` and `worker` wait for it when they start.
     #[arg(long, env = "BAROMETER_DATABASE_WAIT_SECS", global = true, default_value_t = 60,

@@ -34,6 +34,7 @@ mod marks;
 mod operating;
 mod outbox;
 mod overlays;
+mod readings;
 mod reports;
 mod runs;
 mod saves;
@@ -99,10 +100,13 @@ pub use waivers::Waiver;
 use sqlx::postgres::PgPoolOptions;
 use sqlx::{Executor, PgPool};
 
+use crate::readings::Readings;
+
 /// The database.
 #[derive(Clone, Debug)]
 pub struct Store {
     pool: PgPool,
+    readings: Readings,
 }
 
 impl Store {
@@ -118,7 +122,7 @@ impl Store {
             .connect(url)
             .await
             .map_err(StoreError::on("connecting to the database"))?;
-        Ok(Self { pool })
+        Ok(Self::on(pool))
     }
 
     /// How connections are kept. Where whoever asked goes while a transaction begins, SQLx takes the connection back
@@ -132,7 +136,8 @@ impl Store {
 
     /// A store on a pool that is already there.
     pub fn on(pool: PgPool) -> Self {
-        Self { pool }
+        let readings = Readings::beside(pool.options().get_max_connections());
+        Self { pool, readings }
     }
 
     /// Brings the schema, and the job queue's, up to date.

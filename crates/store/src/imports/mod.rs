@@ -23,7 +23,6 @@ use uuid::Uuid;
 
 pub(crate) use checks::insert_refusals;
 pub use uploads::Upload;
-pub(crate) use uploads::try_lock;
 pub use writer::ImportWriter;
 
 use crate::centres::insert_contact_type;

@@ -6,6 +6,7 @@ use sqlx::types::Json;
 use uuid::Uuid;
 
 use super::{ImportWriter, forget_rows};
+use crate::readings::try_lock;
 use crate::{Centre, Store, StoreError};
 
 /// Bytes that are kept as one chunk.
@@ -154,10 +155,7 @@ impl Store {
         layout: &Layout,
     ) -> Result<ImportWriter, StoreError> {
         let failed = StoreError::on("beginning to read the file");
-        let mut reader = self.pool.begin().await.map_err(&failed)?;
-        if !try_lock(&mut reader, import).await? {
-            return Err(StoreError::Busy);
-        }
+        let turn = self.reading_turn(import).await?;
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let number: i32 = sqlx::query_scalar(
             "UPDATE imports SET state = 'reading', layout = $2 \
@@ -177,7 +175,7 @@ impl Store {
                 .map_err(&failed)?;
         }
         tx.commit().await.map_err(&failed)?;
-        ImportWriter::open(self, (import, number), centre, reader).await
+        ImportWriter::open(self, (import, number), centre, turn).await
     }
 
     /// Forgets an import that came to nothing.
@@ -236,18 +234,4 @@ impl Store {
         .map(|_| ())
         .map_err(StoreError::on("remembering a layout"))
     }
-}
-
-/// Locks the reading of a file until the transaction ends, if nobody else reads it.
-pub(crate) async fn try_lock(
-    connection: &mut sqlx::PgConnection,
-    import: Uuid,
-) -> Result<bool, StoreError> {
-    sqlx::query_scalar(
-        "SELECT pg_try_advisory_xact_lock(hashtextextended('import ' || $1::text, 0))",
-    )
-    .bind(import)
-    .fetch_one(connection)
-    .await
-    .map_err(StoreError::on("locking an upload"))
 }

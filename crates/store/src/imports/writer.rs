@@ -4,13 +4,13 @@ use std::collections::HashMap;
 
 use barometer_forecast::Grain;
 use jiff::tz::TimeZone;
-use sqlx::{Postgres, Transaction};
 use uuid::Uuid;
 
 use super::checks;
 use super::file_type::FileType;
 use super::{ImportRow, KEPT_REFUSALS, Refusal};
 use crate::copying::Copying;
+use crate::readings::ReadingTurn;
 use crate::{Centre, Store, StoreError};
 
 /// COPY buffers are sent when they have grown to this many bytes.
@@ -28,8 +28,7 @@ pub struct ImportWriter {
     import: Uuid,
     number: i32,
     zone: TimeZone,
-    /// Keeps others from reading the file meanwhile.
-    reader: Transaction<'static, Postgres>,
+    turn: ReadingTurn,
     copy: Copying,
     buffer: Vec<u8>,
     /// Contact types of the file by each spelling that it uses, and by their names in small letters.
@@ -48,7 +47,7 @@ impl ImportWriter {
         store: &Store,
         import: (Uuid, i32),
         centre: &Centre,
-        reader: Transaction<'static, Postgres>,
+        turn: ReadingTurn,
     ) -> Result<Self, StoreError> {
         let known = store.all_contact_types(centre.id).await?;
         let copy = Copying::begin(&store.pool, "COPY import_rows FROM STDIN (FORMAT binary)")
@@ -65,7 +64,7 @@ impl ImportWriter {
             import: import.0,
             number: import.1,
             zone: centre.zone.clone(),
-            reader,
+            turn,
             copy,
             buffer,
             numbers: HashMap::new(),
@@ -150,7 +149,7 @@ impl ImportWriter {
         .await
         .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
-        self.reader.commit().await.map_err(&failed)?;
+        self.turn.end().await.map_err(&failed)?;
         Ok(self.import)
     }
 

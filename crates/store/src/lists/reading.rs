@@ -2,11 +2,11 @@
 
 use barometer_intake::ListLayout;
 use sqlx::types::Json;
-use sqlx::{Postgres, Transaction};
 use uuid::Uuid;
 
 use crate::copying::Copying;
-use crate::imports::{KEPT_REFUSALS, Refusal, insert_refusals, try_lock};
+use crate::imports::{KEPT_REFUSALS, Refusal, insert_refusals};
+use crate::readings::ReadingTurn;
 use crate::{Store, StoreError};
 
 /// COPY buffers are sent when they have grown to this many bytes.
@@ -38,8 +38,7 @@ pub struct ListWriter {
     store: Store,
     id: Uuid,
     number: i32,
-    /// Keeps others from reading the file meanwhile.
-    reader: Transaction<'static, Postgres>,
+    turn: ReadingTurn,
     copy: Copying,
     buffer: String,
     rows_read: i64,
@@ -56,10 +55,7 @@ impl Store {
         layout: &ListLayout,
     ) -> Result<ListWriter, StoreError> {
         let failed = StoreError::on("beginning to read a list");
-        let mut reader = self.pool.begin().await.map_err(&failed)?;
-        if !try_lock(&mut reader, id).await? {
-            return Err(StoreError::Busy);
-        }
+        let turn = self.reading_turn(id).await?;
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         let number: i32 = sqlx::query_scalar(
             "UPDATE imports SET state = 'reading', list_layout = $2 \
@@ -89,7 +85,7 @@ impl Store {
             store: self.clone(),
             id,
             number,
-            reader,
+            turn,
             copy,
             buffer: String::with_capacity(COPY_CHUNK + 1024),
             rows_read: 0,
@@ -151,7 +147,7 @@ impl ListWriter {
         .await
         .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
-        self.reader.commit().await.map_err(&failed)
+        self.turn.end().await.map_err(&failed)
     }
 
     /// Gives up: nothing that was read is kept; the file stays to be read in another way.

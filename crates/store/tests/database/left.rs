@@ -4,11 +4,13 @@
 use std::collections::BTreeSet;
 use std::future::poll_fn;
 use std::task::Poll;
+use std::time::Duration;
 
 use barometer_forecast::Grain;
 use barometer_intake::{Layout, ListLayout};
 use barometer_plan::Rules;
 use barometer_store::{HistoryInterval, ImportRow, ListRow, ListSubject, Store};
+use futures_util::future::join_all;
 use jiff::SignedDuration;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -69,6 +71,18 @@ async fn leave_everywhere<W: Future<Output = ()>>(
         }
     }
     panic!("it never ends");
+}
+
+/// Of more files at once than there are connections.
+#[sqlx::test(migrations = false)]
+async fn files_are_read_in_turns_and_not_all_with_a_part_of_the_connections(pool: PgPool) {
+    let few = Store::pool_options().max_connections(4).acquire_timeout(Duration::from_secs(5));
+    let few = few.connect_with((*pool.connect_options()).clone()).await.unwrap();
+    let Fixture { store, planner, .. } = fixture(few.clone()).await;
+    let lists = (0..8).map(|_| read_list(store.clone(), planner, true));
+    let files = (0..8).map(|_| read_history(store.clone(), planner, true));
+    tokio::join!(join_all(lists), join_all(files));
+    assert_sound(&few, 0).await;
 }
 
 #[sqlx::test(migrations = false)]
