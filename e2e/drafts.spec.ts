@@ -145,6 +145,7 @@ test('numbers are set aside and given, and what is recorded says what it takes',
   await page.getByRole('link', { name: 'Numbers and recordings' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Which number reaches what?');
   await expect(page.getByRole('table', { name: 'Ranges' }).getByRole('row', { name: /^Published numbers/ })).toContainText('3 of 40');
+  await expect(page.getByRole('table', { name: 'Ranges' }).getByRole('row', { name: /^Ports in the office/ })).toContainText('14 of 48');
   await expect(page.getByRole('table', { name: 'Recordings' }).getByRole('row', { name: /^Bookings queue/ })).toContainText('GB');
   // Numbers for agents among those of queues: the ranges overlap, and preflight says so with a repair.
   await page.getByRole('button', { name: 'Add a range' }).click();

@@ -133,8 +133,10 @@ reachable_by_postgres() {
 
 # start_server PROGRAM PORT: serves the demo and waits until it answers; sets `server` to its process.
 start_server() {
-  # In a session of its own, so that Ctrl-C reaches the script first and the server is stopped in order.
-  setsid "$1" serve --demo --listen "127.0.0.1:$2" &
+  # In a session of its own, so that Ctrl-C reaches the script first and the server is stopped in order. What the C
+  # library keeps of memory that is not used any more: docs/operating.md.
+  MALLOC_ARENA_MAX=${MALLOC_ARENA_MAX:-2} MALLOC_MMAP_THRESHOLD_=${MALLOC_MMAP_THRESHOLD_:-4194304} \
+    setsid "$1" serve --demo --listen "127.0.0.1:$2" &
   server=$!
   local try
   for try in $(seq 100); do

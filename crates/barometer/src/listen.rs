@@ -1,19 +1,19 @@
 //! Connections with limits: how many there are, how long a request's head and pauses in its body may
 //! take, and how long a stopping server waits for those that are open.
 
-use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Result;
 use axum::Router;
-use axum::extract::ConnectInfo;
+use axum::extract::{ConnectInfo, Request};
 use hyper_util::rt::{TokioExecutor, TokioIo, TokioTimer};
 use hyper_util::server::conn::auto::Builder;
 use hyper_util::server::graceful::GracefulShutdown;
 use hyper_util::service::TowerToHyperService;
 use tokio::net::TcpListener;
 use tokio::sync::Semaphore;
+use tower::util::MapRequest;
 
 /// What connections may take.
 #[derive(Clone, Copy, Debug)]
@@ -67,7 +67,12 @@ pub async fn serve(
                 continue;
             }
         };
-        let service = TowerToHyperService::new(with_address(app.clone(), from));
+        // A layer would stand around every route anew: a megabyte for each connection.
+        let with_address = MapRequest::new(app.clone(), move |mut request: Request<_>| {
+            request.extensions_mut().insert(ConnectInfo(from));
+            request
+        });
+        let service = TowerToHyperService::new(with_address);
         let connection =
             builder.serve_connection_with_upgrades(TokioIo::new(stream), service).into_owned();
         let connection = open.watch(connection);
@@ -86,13 +91,10 @@ pub async fn serve(
     Ok(())
 }
 
-/// The application for one connection, which knows where that comes from.
-fn with_address(app: Router, from: SocketAddr) -> Router {
-    app.layer(axum::Extension(ConnectInfo(from)))
-}
-
 #[cfg(test)]
 mod tests {
+    use std::net::SocketAddr;
+
     use super::*;
     use axum::routing::get;
     use tokio::io::{AsyncReadExt, AsyncWriteExt};

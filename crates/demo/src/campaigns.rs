@@ -39,7 +39,7 @@ fn daily(from: i8, until: i8) -> Vec<OpenHours> {
 /// needed for callers.
 pub(crate) fn sailing_news() -> Campaign {
     Campaign {
-        caller_number: "+44 20 7946 0140".to_owned(),
+        caller_number: "+44 20 7946 0100".to_owned(),
         pacing: Pacing::Predictive {},
         hours: daily(11, 19),
         last_29_days: Some(CallsBefore { answered: 15_820, abandoned: 264 }),
@@ -75,7 +75,7 @@ pub(crate) fn sailing_news() -> Campaign {
 /// Offers for the quiet season, dialled as somebody felt right.
 fn autumn_offers() -> Campaign {
     Campaign {
-        caller_number: "+44 20 7946 0141".to_owned(),
+        caller_number: "+44 20 7946 0100".to_owned(),
         pacing: Pacing::Steady { lines_per_agent: 3.5 },
         hours: daily(9, 18),
         list: CampaignList::made_up(12_000),

@@ -9,20 +9,13 @@ const ENTRIES: [(&str, &str); 3] = [
     ("Assisted travel line", "+44 20 7946 0120"),
 ];
 /// Numbers that are set aside: name, first, last, and what for.
-const RANGES: [(&str, &str, &str, &str, NumberPurpose); 5] = [
+const RANGES: [(&str, &str, &str, &str, NumberPurpose); 4] = [
     (
         "published",
         "Published numbers",
         "+44 20 7946 0100",
         "+44 20 7946 0139",
         NumberPurpose::Entries,
-    ),
-    (
-        "campaigns",
-        "Campaign numbers",
-        "+44 20 7946 0140",
-        "+44 20 7946 0149",
-        NumberPurpose::Campaigns,
     ),
     ("lines", "Queues and offices", "600", "639", NumberPurpose::Lines),
     ("desks", "Desk telephones", "2000", "2099", NumberPurpose::People),

@@ -160,6 +160,10 @@ rules! {
         "A person who was not reached is called again within five minutes of a busy line, or within the hour of anything else.";
     CallsTooOften, "calls-too-often", Warning, "Called too often in a day",
         "One person may be called four times or more in a day.";
+    CannotBeCalledBack, "cannot-be-called-back", Warning, "A campaign that nobody can call back",
+        "A campaign shows no number, or one that no entry has, while entries have numbers: whoever was missed calls back and reaches nobody.";
+    DialledByHandBeside, "dialled-by-hand-beside", Warning, "Calls by hand beside the pacing",
+        "Agents of a campaign may dial by hand while its pacing dials for them: such calls count towards no ceiling, and the pacing takes agents for free who are not.";
     NumberTwice, "number-twice", Serious, "A number that two things have",
         "Two entries, lines or agents have the same number: a call to it reaches one of them only.";
     NumberHidden, "number-hidden", Serious, "A number that cannot be dialled",

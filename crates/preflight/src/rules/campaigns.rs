@@ -3,7 +3,9 @@
 use barometer_dialling::chain::SteadyTeam;
 use barometer_dialling::need::CallMix;
 use barometer_dialling::{CallingTimes, Detection};
-use barometer_strategy::{Campaign, CampaignList, Edit, MachineAction, Pacing, PartId, ServedBy};
+use barometer_strategy::{
+    Campaign, CampaignList, Duration, Edit, Entry, MachineAction, Pacing, PartId, ServedBy, dialled,
+};
 use jiff::civil::{Time, time};
 use serde_json::{Value, json};
 
@@ -36,6 +38,7 @@ pub(super) fn find(ground: &Ground<'_>) -> Vec<Finding> {
 /// A campaign and what is known of its agents.
 struct Outbound<'a> {
     campaign: &'a Campaign,
+    entries: &'a [Entry],
     part: PartId,
     times: CallingTimes,
     /// Agents on shift in each interval in which it dials; none where nothing is known of them.
@@ -48,7 +51,7 @@ struct Outbound<'a> {
 }
 
 impl<'a> Outbound<'a> {
-    fn of(ground: &Ground<'_>, place: usize, campaign: &'a Campaign) -> Self {
+    fn of(ground: &Ground<'a>, place: usize, campaign: &'a Campaign) -> Self {
         let premises = ground.premises;
         let secs = premises.interval_secs * premises.intervals as f64;
         let times = CallingTimes::of(campaign, premises.start, secs, &premises.zone);
@@ -66,6 +69,7 @@ impl<'a> Outbound<'a> {
             part: PartId::Campaign(campaign.id.clone()),
             lines: premises.lines,
             campaign,
+            entries: &ground.strategy.entries,
             times,
             on_shift,
             staffed,
@@ -87,7 +91,8 @@ impl<'a> Outbound<'a> {
             [self.used_up_before(), self.over_the_ceiling(), self.few_agents(), self.more_lines()];
         let people = [self.starves_inbound(), self.competes(), self.indecent_hours()];
         let calls = [self.detection(), self.too_close(), self.too_often(), self.short_ring()];
-        let all = timing.into_iter().chain(pace).chain(people).chain(calls);
+        let agreed = [self.called_back(), self.by_hand_beside()];
+        let all = timing.into_iter().chain(pace).chain(people).chain(calls).chain(agreed);
         all.flatten().collect()
     }
 
@@ -392,6 +397,49 @@ impl<'a> Outbound<'a> {
         );
         let edit = self.set(setting, json!(20.0));
         Some(self.found(Rule::RingsTooShort, setting, reason).mended_by("Ring for 20 s", edit))
+    }
+
+    fn called_back(&self) -> Option<Finding> {
+        let shown = &self.campaign.caller_number;
+        let mut numbered =
+            self.entries.iter().filter_map(|entry| Some((entry, entry.number.as_ref()?)));
+        // Where no entry has a number, numbers are kept elsewhere.
+        let (entry, number) = numbered.clone().next()?;
+        if numbered.any(|(_, number)| dialled(number) == dialled(shown)) {
+            return None;
+        }
+        let name = &self.campaign.name;
+        let reason = if shown.is_empty() {
+            format!("“{name}” shows no number: whoever was missed cannot call back.")
+        } else {
+            format!(
+                "“{name}” shows {shown}, which no entry has: whoever calls back reaches nobody."
+            )
+        };
+        let setting = "/caller_number";
+        let edit = self.set(setting, json!(number));
+        let what = format!("Show {number}, the number of “{}”", entry.name);
+        Some(self.found(Rule::CannotBeCalledBack, setting, reason).mended_by(what, edit))
+    }
+
+    fn by_hand_beside(&self) -> Option<Finding> {
+        if !self.campaign.hand_dialling || matches!(self.campaign.pacing, Pacing::ByHand { .. }) {
+            return None;
+        }
+        let reason = format!(
+            "Agents of “{}” may dial by hand while its pacing dials for them: no trial and no ceiling counts those calls.",
+            self.campaign.name
+        );
+        let (setting, pacing) = ("/hand_dialling", "/pacing");
+        let only_pacing = self.set(setting, json!(false));
+        let look_up = json!({ "by_hand": { "look_up": Duration::exponential(20.0) } });
+        let only_by_hand = self.set(pacing, look_up);
+        let finding = self.found(Rule::DialledByHandBeside, setting, reason);
+        Some(
+            finding
+                .mended_by("Let the pacing alone dial", only_pacing)
+                .mended_by("Let agents alone dial", only_by_hand),
+        )
     }
 }
 

@@ -403,6 +403,20 @@ const BROKEN: &[Broken] = &[
         },
     },
     Broken {
+        rule: Rule::CannotBeCalledBack,
+        reason: "“News” shows +44 20 7946 0199, which no entry has: whoever calls back reaches nobody.",
+        break_it: |strategy, premises| {
+            outbound(strategy, premises).caller_number = "+44 20 7946 0199".to_owned();
+            strategy.entries[0].number = Some("+44 20 7946 0100".to_owned());
+        },
+    },
+    Broken {
+        rule: Rule::DialledByHandBeside,
+        reason: "Agents of “News” may dial by hand while its pacing dials for them: no trial and no ceiling \
+                 counts those calls.",
+        break_it: |strategy, premises| outbound(strategy, premises).hand_dialling = true,
+    },
+    Broken {
         rule: Rule::OutsideLocalWindow,
         reason: "People may be called from 07:00 to 21:00 by their own clocks.",
         break_it: |strategy, premises| {
@@ -456,6 +470,34 @@ fn a_sound_campaign_and_a_paused_one_show_nothing() {
     campaign.hours.clear();
     campaign.paused_because = Some("The list is being checked".to_owned());
     assert_eq!(rules_of(&strategy, &premises), []);
+}
+
+#[test]
+fn a_campaign_shows_a_number_that_reaches_an_entry_where_entries_have_numbers() {
+    let (mut strategy, mut premises) = (strategy(), premises());
+    outbound(&mut strategy, &mut premises);
+    assert_eq!(rules_of(&strategy, &premises), [], "numbers are kept elsewhere");
+    strategy.entries[0].number = Some("+44 20 7946 0100".to_owned());
+    let found = finding(&strategy, &premises, Rule::CannotBeCalledBack);
+    assert_eq!(found.reason, "“News” shows no number: whoever was missed cannot call back.");
+    let mended = found.repairs[0].edit.apply(&strategy).expect("the repair can be applied");
+    assert_eq!(mended.campaigns[0].caller_number, "+44 20 7946 0100");
+    assert_eq!(rules_of(&mended, &premises), []);
+    // However it is written.
+    strategy.campaigns[0].caller_number = "+44 (20) 7946-0100".to_owned();
+    assert_eq!(rules_of(&strategy, &premises), []);
+}
+
+#[test]
+fn agents_who_dial_by_hand_anyway_may_do_so() {
+    let (mut strategy, mut premises) = (strategy(), premises());
+    let news = outbound(&mut strategy, &mut premises);
+    news.hand_dialling = true;
+    let found = finding(&strategy, &premises, Rule::DialledByHandBeside);
+    for repair in &found.repairs {
+        let mended = repair.edit.apply(&strategy).expect("the repair can be applied");
+        assert_eq!(rules_of(&mended, &premises), [], "{}", repair.what);
+    }
 }
 
 #[test]

@@ -308,8 +308,12 @@ impl Visitor {
         let response = self.app.clone().oneshot(request).await.unwrap();
         assert_eq!(response.status(), StatusCode::OK);
         let mut parts = response.into_body().into_data_stream();
-        let first = parts.next().await.expect("something comes").unwrap();
-        String::from_utf8_lossy(&first).into_owned()
+        let mut first = String::new();
+        while !first.ends_with("\n\n") {
+            let part = parts.next().await.expect("something comes").unwrap();
+            first.push_str(&String::from_utf8_lossy(&part));
+        }
+        first
     }
 
     pub async fn request(&self, method: &Method, address: &str) -> Answer {

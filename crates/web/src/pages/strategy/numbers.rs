@@ -56,6 +56,8 @@ struct RangeRow {
     address: String,
     from: String,
     until: String,
+    /// Too long for a line of its table.
+    is_long: bool,
     purpose: &'static str,
     used: String,
     next_free: String,
@@ -216,6 +218,7 @@ fn range_row(strategy: &Strategy, range: &NumberRange, back: &str) -> RangeRow {
         address: format!("{back}&part=range.{}", range.id),
         from: range.from.clone(),
         until: range.until.clone(),
+        is_long: range.from.len() > 8,
         purpose: range.purpose.words(),
         used: format!("{} of {}", in_use.used, words::thousands(range.count() as f64)),
         next_free: in_use.next_free.unwrap_or_else(|| "none".to_owned()),
