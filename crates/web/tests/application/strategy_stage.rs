@@ -180,7 +180,7 @@ async fn numbers_are_told_proposed_taken_from_a_file_and_checked(pool: PgPool) {
         planner.post("/strategy/change", &format!("do=add&kind=range&based_on={based_on}")).await;
     planner.get(added.location()).await.says("Range of numbers “Range 1”");
     let page = planner.get("/strategy/numbers?draft=1").await;
-    page.says("0 of 10").says("100 –<br>109");
+    page.says("0 of 10").says("100 – 109");
     let based_on = basis(&page);
     // What is wrong in a file is told by row and column, and nothing is taken from it.
     let take_in = async |text: &str| {
