@@ -25,7 +25,7 @@ const fn pool(lane: Lane) -> &'static OnceLock<ThreadPool> {
 }
 
 thread_local! {
-    /// For whom the present thread works; for pages where for none.
+    /// The lane that the present thread works for; none if it works for pages.
     static LANE: Cell<Option<Lane>> = const { Cell::new(None) };
 }
 

@@ -161,7 +161,7 @@ rules! {
     CallsTooOften, "calls-too-often", Warning, "Called too often in a day",
         "One person may be called four times or more in a day.";
     CannotBeCalledBack, "cannot-be-called-back", Warning, "A campaign that nobody can call back",
-        "A campaign shows no number, or one that no entry has, while entries have numbers: whoever was missed calls back and reaches nobody.";
+        "A campaign shows no number, or one that no entry has, while entries have numbers: people who missed its call cannot call back.";
     DialledByHandBeside, "dialled-by-hand-beside", Warning, "Calls by hand beside the pacing",
         "Agents of a campaign may dial by hand while its pacing dials for them: such calls count towards no ceiling, and the pacing takes agents for free who are not.";
     NumberTwice, "number-twice", Serious, "A number that two things have",

@@ -1,6 +1,6 @@
 //! COPY that can be left at any moment. SQLx counts the answers that a connection still owes for every query but this
 //! one: where a COPY is dropped while it waits for its answer, the next question on the connection gets that answer.
-//! So whatever waits for one is a task of its own, which goes on when nobody waits for it any more.
+//! So each wait for an answer is a task of its own, which goes on when nobody waits for it any more.
 
 use std::panic::resume_unwind;
 
@@ -35,7 +35,7 @@ impl Copying {
     }
 }
 
-/// Waits for something that goes on without whoever waits.
+/// Waits for something that goes on when the wait is dropped.
 async fn to_its_end<T: Send + 'static>(
     work: impl Future<Output = sqlx::Result<T>> + Send + 'static,
 ) -> sqlx::Result<T> {

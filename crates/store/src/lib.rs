@@ -125,9 +125,9 @@ impl Store {
         Ok(Self::on(pool))
     }
 
-    /// How connections are kept. Where whoever asked goes while a transaction begins, SQLx takes the connection back
-    /// with the transaction open, and what is saved on it next would be kept or lost with that: so none is open when a
-    /// connection is used again. In one that is left open PostgreSQL warns of the second BEGIN.
+    /// How connections are kept. If a request is dropped while its transaction begins, SQLx takes the connection back
+    /// with the transaction open, and what is saved on it next would be kept or lost with that. So every transaction is
+    /// closed before a connection is used again; PostgreSQL warns of the second BEGIN if one was open.
     pub fn pool_options() -> PgPoolOptions {
         PgPoolOptions::new().after_release(|connection, _| {
             Box::pin(async move { connection.execute("BEGIN; ROLLBACK").await.map(|_| true) })

@@ -1,5 +1,5 @@
-//! A request that was begun is worked off to its end, also where whoever asked has gone meanwhile: a change is made whole,
-//! with its line in the trail, and no connection to the database is left in the middle of an answer.
+//! A request that was begun is worked off to its end, even if the client has gone meanwhile: a change is made whole, with
+//! its line in the trail, and no connection to the database is left in the middle of an answer.
 
 use std::panic::resume_unwind;
 
@@ -10,8 +10,8 @@ use axum::response::{IntoResponse, Response};
 use tokio::sync::Semaphore;
 use tracing::Instrument;
 
-/// Requests that are worked off at the same time, whether anybody waits for them or not. The others wait, and are
-/// forgotten where whoever asks goes before it is their turn.
+/// Requests that are worked off at the same time, whether anybody waits for them or not. The others wait for their turn,
+/// and are dropped if their client goes first.
 static PLACES: Semaphore = Semaphore::const_new(256);
 
 /// Answers a request in a task of its own.

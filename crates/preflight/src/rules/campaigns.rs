@@ -410,10 +410,10 @@ impl<'a> Outbound<'a> {
         }
         let name = &self.campaign.name;
         let reason = if shown.is_empty() {
-            format!("“{name}” shows no number: whoever was missed cannot call back.")
+            format!("“{name}” shows no number: people who missed its call cannot call back.")
         } else {
             format!(
-                "“{name}” shows {shown}, which no entry has: whoever calls back reaches nobody."
+                "“{name}” shows {shown}, which no entry has: people who call back reach nobody."
             )
         };
         let setting = "/caller_number";

@@ -404,7 +404,7 @@ const BROKEN: &[Broken] = &[
     },
     Broken {
         rule: Rule::CannotBeCalledBack,
-        reason: "“News” shows +44 20 7946 0199, which no entry has: whoever calls back reaches nobody.",
+        reason: "“News” shows +44 20 7946 0199, which no entry has: people who call back reach nobody.",
         break_it: |strategy, premises| {
             outbound(strategy, premises).caller_number = "+44 20 7946 0199".to_owned();
             strategy.entries[0].number = Some("+44 20 7946 0100".to_owned());
@@ -479,7 +479,10 @@ fn a_campaign_shows_a_number_that_reaches_an_entry_where_entries_have_numbers() 
     assert_eq!(rules_of(&strategy, &premises), [], "numbers are kept elsewhere");
     strategy.entries[0].number = Some("+44 20 7946 0100".to_owned());
     let found = finding(&strategy, &premises, Rule::CannotBeCalledBack);
-    assert_eq!(found.reason, "“News” shows no number: whoever was missed cannot call back.");
+    assert_eq!(
+        found.reason,
+        "“News” shows no number: people who missed its call cannot call back."
+    );
     let mended = found.repairs[0].edit.apply(&strategy).expect("the repair can be applied");
     assert_eq!(mended.campaigns[0].caller_number, "+44 20 7946 0100");
     assert_eq!(rules_of(&mended, &premises), []);

@@ -1,5 +1,5 @@
-//! Whoever asked has gone in the middle: a browser that is closed, a limit that has passed. What the database still says
-//! to that must not be taken for the answer to somebody else's question.
+//! A client goes in the middle of a request: a browser is closed, a time limit passes. What the database still answers
+//! must not be taken for the answer to somebody else's question.
 
 use std::collections::BTreeSet;
 use std::future::poll_fn;

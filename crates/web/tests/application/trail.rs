@@ -39,7 +39,7 @@ async fn signing_in_and_failing_to_are_written_down(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
-async fn a_change_is_made_and_written_down_where_whoever_asked_has_gone(pool: PgPool) {
+async fn a_change_is_made_and_written_down_even_if_the_client_has_gone(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let admin = centre.visitor(Role::Administrator).await;
     admin.post_and_go("/people/tokens", "name=Nightly+export").await;
