@@ -7,6 +7,7 @@ mod boards;
 mod damage;
 mod fill;
 mod kills;
+mod leave;
 mod people;
 mod visit;
 
@@ -32,6 +33,8 @@ enum Command {
     Damage(damage::Options),
     /// Kills server, worker and database while people and scripts save, and looks whether all is there once.
     Kills(kills::Options),
+    /// Lets clients go in the middle of requests, and looks whether every page is still its own.
+    Leave(leave::Options),
 }
 
 #[tokio::main]
@@ -44,5 +47,6 @@ async fn main() -> Result<()> {
         Command::Boards(options) => boards::run(options).await,
         Command::Damage(options) => damage::run(options).await,
         Command::Kills(options) => kills::run(options).await,
+        Command::Leave(options) => leave::run(options).await,
     }
 }
