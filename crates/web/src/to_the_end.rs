@@ -11,8 +11,9 @@ use tokio::sync::Semaphore;
 use tracing::Instrument;
 
 /// Requests that are worked off at the same time, whether anybody waits for them or not. The others wait for their turn,
-/// and are dropped if their client goes first.
-static PLACES: Semaphore = Semaphore::const_new(256);
+/// and are dropped if their client goes first. As many as there may be connections, so that clients that stay need not
+/// wait for those that have gone sooner than they would for each other.
+static PLACES: Semaphore = Semaphore::const_new(1024);
 
 /// Answers a request in a task of its own.
 pub(crate) async fn answered(request: Request, next: Next) -> Response {
