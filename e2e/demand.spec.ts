@@ -189,7 +189,7 @@ test('a contact type that is not used any more is archived, restored, and remove
   await page.getByRole('button', { name: 'Archive Island bus' }).click();
   await page.getByRole('button', { name: 'Restore Island bus' }).click();
   await expect(page.getByRole('navigation', { name: 'Demand of Island bus' })).toBeVisible();
-  // Its forecast is made anew meanwhile, and the page loads once more when it is there: what was opened just then is closed.
+  // Its forecast is worked out again meanwhile, and the page loads once more when it is there: what was opened just then is closed.
   await expect(async () => {
     await page.getByText('Archive Island bus').first().click();
     await page.getByRole('button', { name: 'Archive Island bus' }).click({ timeout: 3000 });

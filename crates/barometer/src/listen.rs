@@ -67,7 +67,7 @@ pub async fn serve(
                 continue;
             }
         };
-        // A layer would stand around every route anew: a megabyte for each connection.
+        // A layer would copy every route for each connection: a megabyte each.
         let with_address = MapRequest::new(app.clone(), move |mut request: Request<_>| {
             request.extensions_mut().insert(ConnectInfo(from));
             request

@@ -103,6 +103,6 @@ async fn leave(person: &Person, uploads: &Uploads, seed: u64) {
             _ => drop(person.get(page).await),
         }
     };
-    // What came of it is nobody's concern any more.
+    // The answer is not looked at: the client has gone.
     drop(tokio::time::timeout(patience, asked).await);
 }

@@ -17,7 +17,7 @@ const CONNECTIONS_FOR_EACH: u32 = 4;
 pub(crate) struct Readings(Arc<Semaphore>);
 
 impl Readings {
-    /// As many as go on beside pages on so many connections.
+    /// For a pool of this many connections.
     pub fn beside(connections: u32) -> Self {
         Self(Arc::new(Semaphore::new((connections / CONNECTIONS_FOR_EACH).max(1) as usize)))
     }

@@ -10,7 +10,7 @@ pub(crate) fn csv_of(rows: Vec<Vec<String>>) -> String {
     String::from_utf8(bytes).expect("cells are text")
 }
 
-/// A table as it came in.
+/// A table from a file, with the number of each row.
 pub(crate) struct TableFile {
     /// Names of the columns.
     pub heads: Vec<String>,

@@ -29,7 +29,7 @@ fn called(place: &NumberPlace) -> String {
 /// Everything that has a number.
 struct Numbers<'g> {
     ground: &'g Ground<'g>,
-    /// In the order of the parts, each with its number as it is dialled.
+    /// In the order of the parts, each with the digits that are dialled.
     places: Vec<(NumberPlace, String)>,
     /// The next free number by purpose, where one has been looked for.
     free: [OnceCell<Option<String>>; NumberPurpose::ALL.len()],

@@ -9,11 +9,9 @@ use jiff::tz::TimeZone;
 use uuid::Uuid;
 
 use super::change::opened_for;
-use super::editor::EditorPart;
 use super::files::Uploaded;
-use super::seen::{Asked, Seen};
 use super::walk::{self, KeepForm};
-use super::{page_of, shown_part};
+use super::{ShowQuery, asked_page};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -107,10 +105,7 @@ pub(crate) async fn import(
         Err(wrong) => wrong,
     };
     let opened = opened_for(&app, &context, &uploaded.based_on).await?;
-    let seen = Seen::of(&app, &context, opened, Asked::default()).await?;
-    let part = shown_part(&seen, None);
-    let editor = EditorPart::of(&seen.opened, &part, &context)?;
-    let mut template = page_of(&app, &context, &seen, &part, editor).await?;
+    let mut template = asked_page(&app, &context, opened, &ShowQuery::default()).await?;
     template.wrong_expectations = wrong;
     refused(&template)
 }

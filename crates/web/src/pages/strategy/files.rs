@@ -5,11 +5,10 @@ use axum::extract::multipart::MultipartError;
 use axum::response::Response;
 use barometer_app::drafts::Which;
 use barometer_app::imports::csv_text;
-use barometer_strategy::{CustomersFile, Edit, PartId, Strategy};
+use barometer_strategy::{CustomersFile, Edit, Strategy};
 
 use super::change::{opened_for, save_edit};
-use super::editor::EditorPart;
-use super::{open, show_page};
+use super::{ShowQuery, asked_page, open};
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
@@ -62,10 +61,7 @@ pub(crate) async fn save_json(
             save_edit(&app, &context, &opened, &edit, None).await
         }
         Err(error) => {
-            let first = opened.strategy.steps.first();
-            let part = first.map_or(PartId::Entry(0), |step| PartId::Step(step.id.clone()));
-            let editor = EditorPart::of(&opened, &part, &context)?;
-            let mut template = show_page(&app, &context, &opened, &part, editor).await?;
+            let mut template = asked_page(&app, &context, opened, &ShowQuery::default()).await?;
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }

@@ -213,10 +213,7 @@ pub(crate) async fn show(
     if opened.types.is_empty() {
         return Ok(Redirect::to(&Stage::Demand.address(context.day, None)).into_response());
     }
-    let seen = Seen::of(&app, &context, opened, query.asked()).await?;
-    let part = shown_part(&seen, query.part.as_deref());
-    let editor = EditorPart::of(&seen.opened, &part, &context)?;
-    let mut template = page_of(&app, &context, &seen, &part, editor).await?;
+    let mut template = asked_page(&app, &context, opened, &query).await?;
     template.note = query.note.as_deref().and_then(drafts::note_words);
     page(&template)
 }
@@ -273,6 +270,19 @@ fn shown_part(seen: &Seen, part: Option<&str>) -> PartId {
     });
     let telling = if is_own { worst().or_else(found) } else { found().or_else(worst) };
     asked.or(telling).or_else(first).unwrap_or(PartId::Entry(0))
+}
+
+/// The page for a query.
+async fn asked_page(
+    app: &App,
+    context: &RequestContext,
+    opened: Opened,
+    query: &ShowQuery,
+) -> Result<ShowPage, PageError> {
+    let seen = Seen::of(app, context, opened, query.asked()).await?;
+    let part = shown_part(&seen, query.part.as_deref());
+    let editor = EditorPart::of(&seen.opened, &part, context)?;
+    page_of(app, context, &seen, &part, editor).await
 }
 
 /// The page with a form that comes back.

@@ -38,7 +38,7 @@ struct WalkPage {
     keep_wrong: FormErrors,
 }
 
-/// A walk-through to be kept as an expectation, as it is typed.
+/// The form that keeps a walk-through as an expectation.
 #[derive(Default, Deserialize)]
 pub(crate) struct KeepForm {
     pub name: String,
