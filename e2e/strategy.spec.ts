@@ -87,6 +87,33 @@ test('the map is travelled by key, and one contact is walked through', async ({ 
   await expect(page.locator('.moments .now')).toHaveText(/Groups arrives at “General line”/);
 });
 
+test('the way of an entry is folded, and the rest of the map stays', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy?day=2026-11-27');
+  const map = page.getByRole('region', { name: 'Journey map' });
+  const queue = map.getByRole('link', { name: /^queue Vehicles & freight queue/ });
+  await expect(queue).toBeVisible();
+  await map.getByRole('link', { name: /^hunt group Harbour offices/ }).click();
+  await expect(page.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();
+  // With the key on the entry: focus, panel and the other ways stay.
+  await map.getByRole('link', { name: /^entry Freight line/ }).focus();
+  await press(page, '-');
+  await expect(map.getByRole('link', { name: /^entry Freight line, .* folded/ })).toBeVisible();
+  await expect(queue).toBeHidden();
+  await expect(map.getByRole('link', { name: /^entry Freight line/ })).toBeFocused();
+  await expect(map.getByRole('link', { name: /^hunt group Harbour offices/ })).toBeVisible();
+  await expect(page.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();
+  // At another moment it is still folded; by mouse it is unfolded.
+  await page.getByLabel('Moment').selectOption('14:00');
+  await expect(page.locator('h1')).toContainText('at 14:00');
+  await expect(page.getByRole('heading', { name: '“Harbour offices”, a hunt group' })).toBeVisible();
+  await map.getByRole('link', { name: /^Unfold the way of Freight line/ }).click();
+  await expect(queue).toBeVisible();
+  await map.getByRole('link', { name: 'Fold all ways', exact: true }).click();
+  await expect(map.getByRole('link', { name: 'Unfold all ways' })).toBeVisible();
+  await expect(queue).toBeHidden();
+});
+
 test('a hunt group is added, changed in its form and tried', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/strategy?day=2026-11-25');

@@ -5,7 +5,7 @@ import { bindKeyboard } from './keyboard.js';
 import { bindStrip } from './strip.js';
 import { bindDragging, bindDrafts } from './drafts.js';
 import { bindForms } from './forms.js';
-import { bindJourneyMap } from './journey-map.js';
+import { bindJourneyMap, withOpenPart } from './journey-map.js';
 import { bindLive } from './live.js';
 import { bindFilters, bindTables } from './tables.js';
 
@@ -63,6 +63,10 @@ function saveWhatIsReady(within) {
   });
 }
 saveWhatIsReady(document);
+// What is folded on the map changes nothing beside it.
+document.addEventListener('htmx:configRequest', (event) => {
+  if (event.detail.elt.matches('[data-fold]')) event.detail.path = withOpenPart(event.detail.path);
+});
 // What htmx brings in has strips and tables of its own.
 document.addEventListener('htmx:load', (event) => {
   if (event.detail.elt === document.body) return;

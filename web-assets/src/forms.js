@@ -1,3 +1,5 @@
+import { withOpenPart } from './journey-map.js';
+
 // Small help for forms: ask before what destroys, go where a choice leads, one submit at a time.
 const keys = new WeakMap();
 
@@ -79,7 +81,7 @@ export function bindForms() {
   });
   document.addEventListener('change', (event) => {
     const choice = event.target.closest('[data-goes]');
-    if (choice) window.location.assign(choice.value);
+    if (choice) window.location.assign(withOpenPart(choice.value));
   });
   // A list whose order is sent with the form.
   document.addEventListener('click', (event) => {

@@ -4,6 +4,16 @@ const SVG = 'svg[data-map]';
 // How the map is looked at: kept while the page around it is drawn anew.
 const view = { zoom: 1, left: 0, top: 0 };
 
+// An address of the strategy page with the part whose panel is open now, which the page may not have known
+// when it was drawn.
+export function withOpenPart(address) {
+  const open = document.querySelector('#part[data-part]')?.dataset.part;
+  const url = new URL(address, window.location.href);
+  if (!open || !url.searchParams.has('part')) return address;
+  url.searchParams.set('part', open);
+  return `${url.pathname}${url.search}${url.hash}`;
+}
+
 export function bindJourneyMap(root = document) {
   root.querySelectorAll('[data-map-room]').forEach((room) => {
     const map = room.querySelector(SVG);
@@ -54,6 +64,13 @@ function bind(room, map) {
       const near = [...stops.keys()].filter((id) => isStop(id) && Math.abs(stops.get(id).getBoundingClientRect().left - here) < 60);
       return near.sort((a, b) => height(a) - height(b));
     };
+    // As in a tree: minus folds the ways of an entry, plus unfolds them.
+    const fold = map.querySelector(`[data-fold="${at}"]`);
+    if (fold && fold.dataset.key === event.key) {
+      event.preventDefault();
+      fold.dispatchEvent(new MouseEvent('click', { bubbles: true, cancelable: true }));
+      return;
+    }
     const move = {
       ArrowRight: () => byHeight(next(at, true))[0],
       ArrowLeft: () => byHeight(next(at, false))[0],

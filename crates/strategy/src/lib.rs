@@ -16,6 +16,7 @@ mod customers;
 mod duration;
 mod edit;
 mod faults;
+mod folded;
 mod graph;
 mod home;
 mod joined;
@@ -36,6 +37,7 @@ pub use customers::{Channel, CustomerHabits, Customers, CustomersFile, Profile, 
 pub use duration::Duration;
 pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::{Fault, is_unseen};
+pub use folded::Folded;
 pub use journey::{Journey, Link, Stop, WayEnd};
 pub use merge::{Conflict, Prefer, Side, merge};
 pub use numbers::{NumberPlace, RangeUse, dialled};

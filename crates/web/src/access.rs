@@ -3,6 +3,7 @@
 use std::net::IpAddr;
 
 use axum::extract::{FromRequestParts, Query};
+use axum::http::header;
 use axum::http::request::Parts;
 use axum_login::{AuthSession, AuthUser, AuthnBackend};
 use barometer_store::{Centre, Role, Store, StoreError, User};
@@ -90,6 +91,8 @@ pub(crate) struct RequestContext {
     pub from: Option<IpAddr>,
     /// The key of the session; empty where a script asks with a token.
     pub session: String,
+    /// The query of the page's address from which the request was sent; empty where none is known.
+    pub query_before: String,
 }
 
 #[derive(Deserialize)]
@@ -135,7 +138,10 @@ impl FromRequestParts<App> for RequestContext {
         // A day that is no day is treated as none: the period simply starts today.
         let day = query.and_then(|Query(query)| forms::day(&query.day?)).unwrap_or(today);
         let Ok(ClientAddress(from)) = ClientAddress::from_request_parts(parts, app).await;
-        Ok(Self { user, centre, today, day, from, session: key })
+        let referrer = parts.headers.get(header::REFERER).and_then(|from| from.to_str().ok());
+        let query_before = referrer.and_then(|from| from.split_once('?')).map(|(_, query)| query);
+        let query_before = query_before.unwrap_or_default().to_owned();
+        Ok(Self { user, centre, today, day, from, session: key, query_before })
     }
 }
 

@@ -53,6 +53,14 @@ pub(crate) fn plain(number: f64) -> String {
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
+/// "1 step", "6 steps".
+pub(crate) fn counted(count: usize, one: &str, more: &str) -> String {
+    match count {
+        1 => format!("1 {one}"),
+        count => format!("{} {more}", thousands(count as f64)),
+    }
+}
+
 /// "12.4 s".
 pub(crate) fn secs(secs: f64) -> String {
     if secs >= 1000.0 { format!("{} s", thousands(secs)) } else { format!("{secs:.1} s") }

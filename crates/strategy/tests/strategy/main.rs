@@ -4,6 +4,7 @@
 
 mod campaigns;
 mod edits;
+mod folded;
 mod joined;
 mod journey;
 mod json;

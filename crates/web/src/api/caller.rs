@@ -36,6 +36,7 @@ impl FromRequestParts<App> for Caller {
         let today = today(&centre);
         let Ok(ClientAddress(from)) = ClientAddress::from_request_parts(parts, app).await;
         let session = String::new();
-        Ok(Self(RequestContext { user, centre, today, day: today, from, session }))
+        let query_before = String::new();
+        Ok(Self(RequestContext { user, centre, today, day: today, from, session, query_before }))
     }
 }

@@ -40,6 +40,32 @@ async fn the_map_shows_every_stop_and_leaves_as_a_file(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
+async fn the_way_of_an_entry_is_folded_and_stays_folded_when_something_is_changed(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let page = planner.get("/strategy").await;
+    page.says("queue Bookings queue").says("Fold the way of").says("Fold all ways");
+    let folded = planner.get("/strategy?version=1&fold=entry.0").await;
+    folded.says("1 step folded").says("Unfold the way of").says("Unfold all ways");
+    assert!(!folded.text.contains("queue Bookings queue"), "the queue stands behind its entry");
+    assert!(folded.text.contains("&#38;fold=entry.0&#38;part="), "a step that is chosen keeps it");
+    let file = planner.get("/strategy/map.svg?version=1&fold=all").await;
+    file.says("1 step folded");
+    assert!(!file.text.contains("Unfold"), "nothing is pressed in a file");
+
+    // A change is sent from the page as it is looked at, and comes back to it.
+    let looked_at = "https://barometer.example/strategy?version=1&at=10:30&fold=entry.0";
+    let form = "do=name&name=Harbour&based_on=v1";
+    let sent = planner.post_from("/strategy/change", form, looked_at).await;
+    assert!(sent.location().contains("&at=10%3A30&fold=entry.0&"), "{}", sent.location());
+    planner.get(sent.location()).await.says("at 10:30?").says("1 step folded");
+    // What no page says is as usual.
+    for address in ["/strategy?fold=", "/strategy?fold=entry.99,step.x,%2C&at=noon&trial=none"] {
+        planner.get(address).await.says("queue Bookings queue");
+    }
+}
+
+#[sqlx::test(migrations = false)]
 async fn a_repair_is_made_with_one_press_and_undone(pool: PgPool) {
     let centre = Centre::new(pool).await;
     let planner = centre.visitor(Role::Planner).await;

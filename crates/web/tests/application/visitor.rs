@@ -219,6 +219,12 @@ impl Visitor {
         self.send(form_to(address), Body::from(form.to_owned())).await
     }
 
+    /// Sends a form from a page that is looked at in a browser.
+    pub async fn post_from(&self, address: &str, form: &str, page: &str) -> Answer {
+        let request = form_to(address).header(header::REFERER, page);
+        self.send(request, Body::from(form.to_owned())).await
+    }
+
     /// The version that a page shows of what the form to an address changes.
     pub async fn version(&self, page: &str, action: &str) -> String {
         let page = self.get(page).await;

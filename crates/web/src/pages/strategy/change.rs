@@ -11,6 +11,7 @@ use barometer_strategy::{Edit, Fault, Next, Part, PartId, StepName};
 use serde_json::Value;
 
 use super::editor::{EditorPart, Forms, sorted_faults};
+use super::look::Look;
 use super::merge::ask_which;
 use super::{open, show_page};
 use crate::App;
@@ -253,5 +254,11 @@ pub(super) fn to_strategy(
         Saved::Unchanged => (super::query_of(opened), "same"),
     };
     let part = part.map_or_else(String::new, |part| format!("&part={part}"));
-    Redirect::to(&format!("/strategy?day={}&{of}{part}&note={note}", context.day)).into_response()
+    to_note(context, &format!("{of}{part}"), note)
+}
+
+/// To the page of what is open, looked at as before, with a note.
+pub(super) fn to_note(context: &RequestContext, of: &str, note: &str) -> Response {
+    let look = Look::before(context).in_address();
+    Redirect::to(&format!("/strategy?day={}&{of}{look}&note={note}", context.day)).into_response()
 }

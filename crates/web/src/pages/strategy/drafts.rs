@@ -6,7 +6,7 @@ use barometer_app::drafts::{Direction, Opened, StartingShape, Which};
 use barometer_store::{DraftLine, Revision};
 use serde::Deserialize;
 
-use super::change::{opened_at, opened_for};
+use super::change::{opened_at, opened_for, to_note};
 use super::open;
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -167,8 +167,7 @@ pub(crate) async fn act(
             "" => String::new(),
             part => format!("&part={part}"),
         };
-        Redirect::to(&format!("/strategy?day={}&{of}{part}&note={note}", context.day))
-            .into_response()
+        to_note(&context, &format!("{of}{part}"), note)
     };
     match form.act.as_str() {
         "begin" => {

@@ -105,7 +105,7 @@ pub(crate) async fn import(
         Err(wrong) => wrong,
     };
     let opened = opened_for(&app, &context, &uploaded.based_on).await?;
-    let mut template = asked_page(&app, &context, opened, &ShowQuery::default()).await?;
+    let mut template = asked_page(&app, &context, opened, &ShowQuery::before(&context)).await?;
     template.wrong_expectations = wrong;
     refused(&template)
 }

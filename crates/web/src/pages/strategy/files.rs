@@ -61,7 +61,8 @@ pub(crate) async fn save_json(
             save_edit(&app, &context, &opened, &edit, None).await
         }
         Err(error) => {
-            let mut template = asked_page(&app, &context, opened, &ShowQuery::default()).await?;
+            let mut template =
+                asked_page(&app, &context, opened, &ShowQuery::before(&context)).await?;
             template.wrong_json = Some(format!("Nothing was saved: {error}."));
             refused(&template)
         }

@@ -8,6 +8,7 @@ mod editor;
 pub(crate) mod expectations;
 mod files;
 pub(crate) mod lists;
+mod look;
 mod map;
 mod merge;
 mod numbers;
@@ -28,7 +29,6 @@ use barometer_app::drafts::{Opened, StartingShape, Which};
 use barometer_store::StrategyVersion;
 use barometer_strategy::{Change, PartId, StepName};
 use serde::Deserialize;
-use uuid::Uuid;
 
 use crate::App;
 use crate::access::RequestContext;
@@ -44,8 +44,9 @@ pub(crate) use drafts::act as act_on_draft;
 use editor::EditorPart;
 use expectations::ExpectationRow;
 pub(crate) use files::{customers_schema, export, save_json, schema};
+use look::Look;
 pub use map::journey_map;
-use map::{Drawn, MapView};
+use map::{Drawn, Fold, MapView, with_fold};
 pub(crate) use merge::merge;
 pub(crate) use numbers::{import_numbers, numbers, numbers_csv};
 use panel::{FindingView, PanelView};
@@ -65,6 +66,8 @@ struct ShowPage {
     question: String,
     answer: String,
     map: MapView,
+    /// "fold" or "unfold", as it is done to all ways, and its address.
+    fold_all: Option<(&'static str, String)>,
     panel: PanelView,
     findings: Vec<FindingView>,
     /// What is found and waived, with who said why.
@@ -151,22 +154,18 @@ pub(crate) struct ShowQuery {
     from: Option<i32>,
     part: Option<String>,
     note: Option<String>,
-    /// The time of day that the map shows, such as `09:30`.
-    at: Option<String>,
-    /// The trial whose contacts it shows.
-    trial: Option<Uuid>,
-    /// The contact type whose contacts alone it shows.
-    contact_type: Option<String>,
+    #[serde(flatten)]
+    look: Look,
 }
 
 impl ShowQuery {
+    /// What is usual, looked at as on the page from which a form was sent.
+    fn before(context: &RequestContext) -> Self {
+        Self { look: Look::before(context), ..Self::default() }
+    }
+
     fn asked(&self) -> Asked {
-        Asked {
-            at: self.at.as_deref().and_then(|at| at.parse().ok()),
-            trial: self.trial,
-            from: self.from,
-            contact_type: self.contact_type.clone(),
-        }
+        Asked { from: self.from, ..self.look.clone().asked() }
     }
 }
 
@@ -293,7 +292,7 @@ async fn show_page(
     part: &PartId,
     editor: EditorPart,
 ) -> Result<ShowPage, PageError> {
-    let seen = Seen::of(app, context, opened.clone(), Asked::default()).await?;
+    let seen = Seen::of(app, context, opened.clone(), Look::before(context).asked()).await?;
     page_of(app, context, &seen, part, editor).await
 }
 
@@ -321,8 +320,10 @@ async fn page_of(
         seen.trial.as_ref().map_or_else(String::new, |trial| format!("&trial={}", trial.id));
     let only = |name: &str| format!("&contact_type={}", words::in_address(name));
     let shown_type = seen.only.as_deref().map_or_else(String::new, only);
-    let address = format!("{base}&at={time}{trial}{shown_type}");
-    let here = format!("{base}&at={time}{trial}&part={part}");
+    let unfolded = format!("{base}&at={time}{trial}{shown_type}");
+    let address = with_fold(&unfolded, &seen.fold);
+    let here = with_fold(&format!("{base}&at={time}{trial}&part={part}"), &seen.fold);
+    let to_fold = format!("{unfolded}&part={part}");
     let all_types = Choice {
         name: "all contacts".to_owned(),
         address: here.clone(),
@@ -349,7 +350,8 @@ async fn page_of(
     let findings = seen.findings.iter();
     let of_day = |days: i64| {
         let day = context.day.saturating_add(jiff::Span::new().days(days));
-        format!("{}&{of}&part={part}", Stage::Strategy.address(day, None))
+        let address = format!("{}&{of}&part={part}", Stage::Strategy.address(day, None));
+        with_fold(&address, &seen.fold)
     };
     let is_first = opened.versions.is_empty() && opened.drafts.is_empty();
     let (changes, changed_from) = match &seen.differences {
@@ -360,13 +362,25 @@ async fn page_of(
         frame: Frame::of(context, Stage::Strategy, None),
         question: format!("What happens to a contact on {} at {time}?", seen.at.strftime("%A")),
         answer: parts::answer(seen),
-        map: MapView::of(&Drawn::of(seen, Some(part), &address)).beside_panel(),
+        map: MapView::of(&Drawn {
+            to_fold: Some(&to_fold),
+            ..Drawn::of(seen, Some(part), &address)
+        })
+        .beside_panel(),
+        fold_all: seen.ways.can_be_folded().then(|| match seen.ways.is_all_folded() {
+            true => ("unfold", to_fold.clone()),
+            false => ("fold", with_fold(&to_fold, &Fold::All)),
+        }),
         panel: PanelView::of(seen, part, context, &address),
         findings: findings.map(|each| FindingView::of(each, &opened.strategy, &address)).collect(),
         waived: seen.waived.iter().map(|each| WaivedRow::of(each, opened, centre)).collect(),
         waive_address: format!("/strategy/waivers?day={}&{of}", context.day),
         expectations,
-        times: times(seen, &time, &format!("{base}{trial}{shown_type}&part={part}")),
+        times: times(
+            seen,
+            &time,
+            &with_fold(&format!("{base}{trial}{shown_type}&part={part}"), &seen.fold),
+        ),
         types: if seen.types.len() > 1 {
             std::iter::once(all_types).chain(of_types).collect()
         } else {

@@ -12,7 +12,7 @@ use jiff::civil::{DateTime, Time};
 use uuid::Uuid;
 
 use super::differences::Differences;
-use super::map::Load;
+use super::map::{Fold, Load, Ways};
 use crate::App;
 use crate::access::RequestContext;
 use crate::page_error::PageError;
@@ -31,6 +31,8 @@ pub(super) struct Asked {
     pub from: Option<i32>,
     /// With the contacts of this type alone.
     pub contact_type: Option<String>,
+    /// With these ways folded on the map.
+    pub fold: Fold,
 }
 
 /// A version, looked at.
@@ -47,6 +49,9 @@ pub(super) struct Seen {
     /// How it differs from another version.
     pub differences: Option<Differences>,
     pub load: Option<Load>,
+    /// What the map draws of journey and load, and what is folded on it.
+    pub ways: Ways,
+    pub fold: Fold,
     /// The contact types of its trial, and the one that alone is drawn.
     pub types: Vec<String>,
     pub only: Option<String>,
@@ -73,7 +78,7 @@ impl Seen {
         opened: Opened,
         asked: Asked,
     ) -> Result<Self, PageError> {
-        let Asked { at, trial, from, contact_type } = asked;
+        let Asked { at, trial, from, contact_type, fold } = asked;
         let strategy = &opened.strategy;
         let monday = context.monday();
         let (checked, trial, differences) = tokio::try_join!(
@@ -108,6 +113,8 @@ impl Seen {
             now: steps_now(strategy, &premises, interval),
             at: premises.clock(interval),
             interval,
+            ways: Ways::of(strategy, &journey, load.as_ref(), &fold),
+            fold,
             journey,
             differences,
             only: contact_type.filter(|only| types.contains(only)),

@@ -1,7 +1,7 @@
 //! How many contacts went where, as a trial of the version counted them.
 
 use barometer_simulate::{Names, Summary};
-use barometer_strategy::{Journey, Stop, Strategy, WayEnd};
+use barometer_strategy::{Folded, Journey, Stop, Strategy, WayEnd};
 
 /// Contacts per replication on each link and at each stop.
 pub(in crate::pages::strategy) struct Load {
@@ -74,6 +74,27 @@ impl Load {
             summary.of_service_point(point).wait_secs.map(|wait| wait.mean)
         });
         Self { links, stops, offered: received.iter().sum(), wait_secs: wait_secs.collect() }
+    }
+
+    /// The same where ways are folded: what went on the links that one stands for, together.
+    pub fn folded(&self, folded: &Folded) -> Self {
+        let together = |links: &Vec<usize>| {
+            let counted = links.iter().filter_map(|&at| self.links[at]);
+            counted.fold(None, |sum, contacts| Some(sum.unwrap_or(0.0) + contacts))
+        };
+        // What comes to a stop that stays is what came before.
+        let mut stops = vec![0.0; folded.journey.stops.len()];
+        for (at, contacts) in self.stops.iter().enumerate() {
+            if !folded.behind.iter().any(|behind| behind.contains(&at)) {
+                stops[folded.place[at]] = *contacts;
+            }
+        }
+        Self {
+            links: folded.stands_for.iter().map(together).collect(),
+            stops,
+            offered: self.offered,
+            wait_secs: self.wait_secs.clone(),
+        }
     }
 
     /// The queue or hunt group from which most contacts are lost: its stop, how many, and the cause that
@@ -155,6 +176,21 @@ mod tests {
         assert_eq!((all.links, all.stops), (only.links, only.stops), "there is no other type");
         let unknown = of(Some("Letters"));
         assert_eq!(unknown.offered, 100.0, "a type that was not tried is not asked for");
+    }
+
+    #[test]
+    fn a_folded_way_carries_what_went_on_all_that_it_stands_for() {
+        let strategy = Strategy::plain("Bookings");
+        let (names, summary) = played(&strategy);
+        let journey = strategy.journey();
+        let load = Load::of(&strategy, &journey, &names, &summary, None);
+        let folded = journey.folded(&[0]);
+        let drawn = load.folded(&folded);
+        assert_eq!((drawn.stops[0], drawn.offered), (100.0, 100.0));
+        let ends: f64 = drawn.links.iter().flatten().sum();
+        assert!((ends - 100.0).abs() < 1e-9, "the entry leads straight to the ends: {ends}");
+        assert_eq!(drawn.stops[1..], load.stops[2..], "as many come to each end as before");
+        assert_eq!(load.folded(&journey.folded(&[])).links, load.links);
     }
 
     #[test]

@@ -3,6 +3,7 @@
 mod layout;
 mod load;
 mod shape;
+mod ways;
 
 use askama::Template;
 use barometer_preflight::{Finding, Premises, Severity, StepNow, steps_now};
@@ -18,12 +19,13 @@ use crate::words;
 use layout::{Column, Placed, lay_out};
 pub(super) use load::Load;
 use shape::{Shape, half_size};
+use ways::part_of;
+pub(super) use ways::{Fold, Ways};
 
 /// What a map is drawn from.
 pub(super) struct Drawn<'a> {
     pub strategy: &'a Strategy,
-    pub journey: &'a Journey,
-    pub load: Option<&'a Load>,
+    pub ways: &'a Ways,
     pub findings: &'a [Finding],
     pub now: &'a [StepNow],
     /// The moment, on the centre's clock.
@@ -34,6 +36,8 @@ pub(super) struct Drawn<'a> {
     pub open: Option<&'a PartId>,
     /// The page's address, to which a part is added.
     pub address: &'a str,
+    /// The page's address with everything but what is folded; none where nothing can be.
+    pub to_fold: Option<&'a str>,
     /// Steps that a walked contact passed, by their ids.
     pub passed: &'a [String],
     /// Whether the contacts of one type alone are drawn: what they do not pass stands back.
@@ -91,6 +95,8 @@ struct StopView {
     is_open: bool,
     /// Whether a walked contact passed it.
     is_passed: bool,
+    /// The part, as addresses say it; empty for an end.
+    part: String,
     /// The step's id.
     id: String,
     /// Whether none of those come here whose ways are drawn.
@@ -101,6 +107,24 @@ struct StopView {
     mark: Option<(&'static str, &'static str)>,
     /// What a way that is led here leads to, as forms say it; empty where none can.
     target: String,
+    /// Whether steps are folded behind it.
+    is_folded: bool,
+    /// What folds its ways, or unfolds them; none where it has no step of its own.
+    fold: Option<FoldLink>,
+}
+
+/// What folds the ways of an entry or a campaign, or unfolds them.
+struct FoldLink {
+    address: String,
+    told: String,
+}
+
+/// An address of the page with what is folded.
+pub(super) fn with_fold(address: &str, fold: &Fold) -> String {
+    match fold {
+        Fold::Nothing => address.to_owned(),
+        fold => format!("{address}&fold={}", words::in_address(&fold.in_address())),
+    }
 }
 
 impl StopView {
@@ -127,7 +151,7 @@ const BETWEEN: f64 = 6.0;
 /// The width that a map has where its layers allow.
 const USUAL_WIDTH: f64 = 900.0;
 /// From the left edge to the middle of the first layer, and from the last to the right edge.
-const LEFT: f64 = 80.0;
+const LEFT: f64 = 92.0;
 const RIGHT: f64 = 118.0;
 /// Room above and below.
 const MARGIN: f64 = 14.0;
@@ -135,6 +159,8 @@ const MARGIN: f64 = 14.0;
 const TALLEST: f64 = 0.95;
 /// Height of two lines of words above an instrument.
 const WORDS: f64 = 30.0;
+/// Height of two lines of words beside an end, above and below its middle.
+const WORDS_BESIDE: (f64, f64) = (9.0, 13.0);
 /// Width of a ribbon on which everything goes.
 const WIDEST: f64 = 40.0;
 /// Width of a ribbon of which no share is known, or on which nearly nothing goes.
@@ -142,7 +168,7 @@ const THINNEST: f64 = 1.4;
 
 impl MapView {
     pub fn of(drawn: &Drawn<'_>) -> Self {
-        let Drawn { journey, .. } = *drawn;
+        let journey = &drawn.ways.journey;
         let shapes: Vec<Shape> = (0..journey.stops.len()).map(|at| drawn.shape(at)).collect();
         let widths: Vec<f64> = (0..journey.links.len()).map(|at| drawn.width(at)).collect();
         let stacks = |at: usize| {
@@ -160,13 +186,16 @@ impl MapView {
             .map(|(at, shape)| {
                 let half = half_size(shape).1.max(stacks(at));
                 let column = drawn.column(at);
-                let words = if column == Column::Last || !matches!(journey.stops[at], Stop::Step(_))
-                {
-                    // Their words stand inside or beside them.
-                    8.0
-                } else {
-                    WORDS
-                };
+                if column == Column::Last {
+                    // Two lines of words stand beside them, which may be higher than they are.
+                    return Placed {
+                        above: half.max(WORDS_BESIDE.0) + 4.0,
+                        below: half.max(WORDS_BESIDE.1) + 4.0,
+                        column,
+                    };
+                }
+                // Words stand above steps, and inside everything else.
+                let words = if matches!(journey.stops[at], Stop::Step(_)) { WORDS } else { 8.0 };
                 Placed { above: half + words, below: half + 5.0, column }
             })
             .collect();
@@ -219,14 +248,14 @@ pub fn journey_map(strategy: &Strategy) -> Result<String, askama::Error> {
     let premises = Premises::unknown(strategy, TimeZone::UTC);
     let drawn = Drawn {
         strategy,
-        journey: &strategy.journey(),
-        load: None,
+        ways: &Ways::of(strategy, &strategy.journey(), None, &Fold::Nothing),
         findings: &[],
         now: &steps_now(strategy, &premises, 0),
         at: date(2026, 11, 23).at(9, 30, 0, 0),
         interval_secs: premises.interval_secs,
         open: None,
         address: "",
+        to_fold: None,
         passed: &[],
         is_of_one_type: false,
         differences: None,
@@ -277,14 +306,14 @@ impl<'a> Drawn<'a> {
     pub fn of(seen: &'a Seen, open: Option<&'a PartId>, address: &'a str) -> Self {
         Self {
             strategy: &seen.opened.strategy,
-            journey: &seen.journey,
-            load: seen.load.as_ref(),
+            ways: &seen.ways,
             findings: &seen.findings,
             now: &seen.now,
             at: seen.at,
             interval_secs: seen.premises.interval_secs,
             open,
             address,
+            to_fold: None,
             passed: &[],
             is_of_one_type: seen.only.is_some(),
             differences: seen.differences.as_ref(),
@@ -292,29 +321,29 @@ impl<'a> Drawn<'a> {
     }
 
     fn step(&self, stop: usize) -> Option<(usize, &Step)> {
-        match self.journey.stops[stop] {
+        match self.ways.journey.stops[stop] {
             Stop::Step(at) => Some((at, &self.strategy.steps[at])),
             _ => None,
         }
     }
 
     fn contacts_at(&self, stop: usize) -> Option<f64> {
-        self.load.map(|load| load.stops[stop])
+        self.ways.load.as_ref().map(|load| load.stops[stop])
     }
 
     fn share(&self, contacts: f64) -> f64 {
-        let offered = self.load.map_or(0.0, |load| load.offered);
+        let offered = self.ways.load.as_ref().map_or(0.0, |load| load.offered);
         if offered > 0.0 { contacts / offered } else { 0.0 }
     }
 
     /// The width of a link's ribbon.
     fn width(&self, link: usize) -> f64 {
-        let contacts = self.load.and_then(|load| load.links[link]);
+        let contacts = self.ways.load.as_ref().and_then(|load| load.links[link]);
         contacts.map_or(THINNEST, |contacts| (self.share(contacts) * WIDEST).clamp(0.6, WIDEST))
     }
 
     fn column(&self, stop: usize) -> Column {
-        match self.journey.stops[stop] {
+        match self.ways.journey.stops[stop] {
             Stop::Entry(_) | Stop::Campaign(_) => Column::Early,
             Stop::End(_) => Column::Last,
             Stop::Step(at) => match self.strategy.steps[at].does {
@@ -329,7 +358,7 @@ impl<'a> Drawn<'a> {
     }
 
     fn shape(&self, stop: usize) -> Shape {
-        match self.journey.stops[stop] {
+        match self.ways.journey.stops[stop] {
             Stop::Entry(_) => Shape::Inlet,
             Stop::Campaign(_) => Shape::Outlet,
             Stop::Step(at) => {
@@ -347,7 +376,7 @@ impl<'a> Drawn<'a> {
     /// Contacts that wait in a queue on average at the moment, by Little's law: what arrives there now,
     /// for as long as the trial's contacts waited.
     fn waiting(&self, step: usize) -> Option<f64> {
-        let secs = self.load?.wait_secs[step]?;
+        let secs = self.ways.load.as_ref()?.wait_secs[step]?;
         let now = self.now.get(step)?;
         Some(now.contacts / self.interval_secs * secs)
     }
@@ -360,9 +389,9 @@ impl<'a> Drawn<'a> {
         bends: Vec<(f64, f64)>,
         end: (f64, f64),
     ) -> Ribbon {
-        let link = &self.journey.links[nth];
+        let link = &self.ways.journey.links[nth];
         let (from, to) = (self.name_of(link.from), self.name_of(link.to));
-        let contacts = self.load.and_then(|load| load.links[nth]);
+        let contacts = self.ways.load.as_ref().and_then(|load| load.links[nth]);
         let counted = contacts.map(|contacts| {
             format!(
                 "{} a day, {}",
@@ -375,7 +404,7 @@ impl<'a> Drawn<'a> {
             Some(counted) => format!("{from}{why} → {to}: {counted}"),
             None => format!("{from}{why} → {to}"),
         };
-        let kind = match self.journey.stops[link.to] {
+        let kind = match self.ways.journey.stops[link.to] {
             Stop::End(end) if end.is_lost() => "lost",
             Stop::End(WayEnd::Answered | WayEnd::Contained) => "served",
             _ if link.cause == "closed" => "closed",
@@ -404,7 +433,7 @@ impl<'a> Drawn<'a> {
     }
 
     fn name_of(&self, stop: usize) -> &str {
-        match self.journey.stops[stop] {
+        match self.ways.journey.stops[stop] {
             Stop::Entry(at) => &self.strategy.entries[at].name,
             Stop::Campaign(at) => &self.strategy.campaigns[at].name,
             Stop::Step(at) => &self.strategy.steps[at].name,
@@ -412,18 +441,9 @@ impl<'a> Drawn<'a> {
         }
     }
 
-    fn part(&self, stop: usize) -> Option<PartId> {
-        match self.journey.stops[stop] {
-            Stop::Entry(at) => Some(PartId::Entry(at)),
-            Stop::Campaign(at) => Some(PartId::Campaign(self.strategy.campaigns[at].id.clone())),
-            Stop::Step(at) => Some(PartId::Step(self.strategy.steps[at].id.clone())),
-            Stop::End(_) => None,
-        }
-    }
-
     /// Half of the width of the words above a stop.
     fn half_words(&self, stop: usize) -> f64 {
-        let Stop::Step(_) = self.journey.stops[stop] else { return 0.0 };
+        let Stop::Step(_) = self.ways.journey.stops[stop] else { return 0.0 };
         let name = self.name_of(stop).chars().count() as f64 * LETTER;
         let detail = self.detail(stop).chars().count() as f64 * SMALL_LETTER;
         name.max(detail).min(MOST_WORDS) / 2.0
@@ -452,13 +472,15 @@ impl<'a> Drawn<'a> {
 
     fn stop_view(&self, stop: usize, (x, y): (f64, f64), shape: Shape) -> StopView {
         let full_name = self.name_of(stop).to_owned();
-        let room = match self.journey.stops[stop] {
+        let room = match self.ways.journey.stops[stop] {
             Stop::Entry(_) | Stop::Campaign(_) | Stop::End(_) => 126.0,
             Stop::Step(_) => MOST_WORDS,
         };
-        let part = self.part(stop);
+        let part = part_of(self.strategy, self.ways.journey.stops[stop]);
+        let behind = &self.ways.behind[stop];
         let detail = self.detail(stop);
-        let findings = self.findings.iter().filter(|finding| Some(&finding.part) == part.as_ref());
+        let is_here = |found: &PartId| Some(found) == part.as_ref() || behind.contains(found);
+        let findings = self.findings.iter().filter(|finding| is_here(&finding.part));
         let (count, worst) = findings.fold((0, None), |(count, worst), finding| {
             (count + 1, worst.max(Some(finding.rule.severity())))
         });
@@ -474,7 +496,9 @@ impl<'a> Drawn<'a> {
             1 => "; 1 finding".to_owned(),
             count => format!("; {count} findings"),
         };
-        let mark = self.differences.and_then(|differences| differences.parts.get(part.as_ref()?));
+        let change = |part: &PartId| self.differences?.parts.get(part);
+        let of_folded = || behind.iter().find_map(change).map(|_| &PartChange::Changed);
+        let mark = part.as_ref().and_then(change).or_else(of_folded);
         let mark = mark.map(|change| match change {
             PartChange::Added => ("added", "+"),
             PartChange::Changed => ("changed", "~"),
@@ -495,7 +519,7 @@ impl<'a> Drawn<'a> {
             mark,
             is_elsewhere: self.is_of_one_type
                 && self.contacts_at(stop).is_some_and(|contacts| contacts <= 0.0),
-            target: match self.journey.stops[stop] {
+            target: match self.ways.journey.stops[stop] {
                 Stop::Step(at) => format!("step.{}", self.strategy.steps[at].id),
                 Stop::End(WayEnd::Released) => "release".to_owned(),
                 Stop::End(WayEnd::BusyTone) => "busy_tone".to_owned(),
@@ -504,17 +528,39 @@ impl<'a> Drawn<'a> {
             detail: fitted(&detail, room, SMALL_LETTER),
             address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
             is_passed: self.step(stop).is_some_and(|(_, step)| self.passed.contains(&step.id)),
+            part: part.as_ref().map_or_else(String::new, ToString::to_string),
             id: self.step(stop).map_or_else(String::new, |(_, step)| step.id.clone()),
-            is_open: part.is_some() && part.as_ref() == self.open,
+            is_open: self.open.is_some_and(is_here),
+            is_folded: self.ways.is_folded(stop),
+            fold: self.fold_link(stop),
             found,
             full_name,
         }
     }
 
+    /// What folds the ways of an entry or a campaign, or unfolds them.
+    fn fold_link(&self, stop: usize) -> Option<FoldLink> {
+        let own = self.ways.own[stop];
+        let address = self.to_fold.filter(|_| own > 0)?;
+        let act = if self.ways.is_folded(stop) { "Unfold" } else { "Fold" };
+        let steps = words::counted(own, "step", "steps");
+        Some(FoldLink {
+            address: with_fold(address, &self.ways.turned(self.strategy, stop)),
+            told: format!("{act} the way of {}: {steps}", self.name_of(stop)),
+        })
+    }
+
     /// The few telling figures of a stop.
     fn detail(&self, stop: usize) -> String {
         let counted = self.contacts_at(stop).map(words::thousands);
-        match self.journey.stops[stop] {
+        match self.ways.journey.stops[stop] {
+            Stop::Entry(_) | Stop::Campaign(_) if self.ways.is_folded(stop) => {
+                let folded = self.ways.behind[stop].len();
+                match counted.filter(|_| matches!(self.ways.journey.stops[stop], Stop::Entry(_))) {
+                    Some(counted) => format!("{counted} a day · {folded} folded"),
+                    None => format!("{} folded", words::counted(folded, "step", "steps")),
+                }
+            }
             Stop::Entry(at) => match counted {
                 Some(counted) => format!("{counted} a day"),
                 None => match self.strategy.entries[at].contact_types.as_slice() {
@@ -539,12 +585,8 @@ impl<'a> Drawn<'a> {
 
     fn step_detail(&self, at: usize) -> String {
         let now = self.now.get(at);
-        let wait = self.load.and_then(|load| load.wait_secs[at]);
+        let wait = self.ways.load.as_ref().and_then(|load| load.wait_secs[at]);
         let waits = wait.map_or_else(String::new, |secs| format!(" · waits {secs:.0} s"));
-        let count = |count: usize, one: &str, more: &str| match count {
-            1 => format!("1 {one}"),
-            count => format!("{count} {more}"),
-        };
         match &self.strategy.steps[at].does {
             StepKind::HoursGate(gate) => {
                 let state = match now.and_then(|now| now.is_open) {
@@ -557,9 +599,11 @@ impl<'a> Drawn<'a> {
                 let hours = hours.collect::<Vec<_>>().join(", ");
                 if hours.is_empty() { state.to_owned() } else { format!("{state} · {hours}") }
             }
-            StepKind::Menu(menu) => count(menu.choices.len(), "choice", "choices"),
-            StepKind::Labelling(labelling) => count(labelling.rules.len(), "label", "labels"),
-            StepKind::Routing(routing) => count(routing.routes.len() + 1, "way", "ways"),
+            StepKind::Menu(menu) => words::counted(menu.choices.len(), "choice", "choices"),
+            StepKind::Labelling(labelling) => {
+                words::counted(labelling.rules.len(), "label", "labels")
+            }
+            StepKind::Routing(routing) => words::counted(routing.routes.len() + 1, "way", "ways"),
             StepKind::Announcement(told) => format!("{:.0} s", told.time.mean_secs()),
             StepKind::Assistant(assistant) => {
                 format!("contains {}", words::whole_percent(assistant.contained_share))
@@ -575,7 +619,7 @@ impl<'a> Drawn<'a> {
             }
             StepKind::HuntGroup(_) => {
                 let on_shift = now.map_or(0, StepNow::on_shift);
-                format!("{}{waits}", count(on_shift as usize, "on shift", "on shift"))
+                format!("{}{waits}", words::counted(on_shift as usize, "on shift", "on shift"))
             }
             StepKind::Callback(callback) => match callback.promise {
                 Promise::PlaceKept => "place kept".to_owned(),
