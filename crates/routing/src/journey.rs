@@ -23,10 +23,16 @@ impl<H: Host> Router<'_, H> {
         let strategy = self.strategy;
         let of_type = &strategy.contact_types[self.floor.contacts[id].contact_type];
         if self.recognised(id).is_blocked {
+            if let Some((_, flow)) = of_type.blocked {
+                self.observe(Observation::Took { contact: id, flow });
+            }
             return self.end(id, End::Blocked);
         }
         match of_type.told_first {
-            Some(step) => self.tell_first(id, step),
+            Some((step, flow)) => {
+                self.observe(Observation::Took { contact: id, flow });
+                self.tell_first(id, step);
+            }
             None => self.go(id, of_type.first),
         }
     }

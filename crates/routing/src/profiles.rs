@@ -33,7 +33,8 @@ impl Recognised {
             Condition::Time(_) | Condition::Share(_) => false,
         };
         let is_blocked = caller.is_some_and(|caller| {
-            of_type.blocked.iter().any(|pattern| number_matches(pattern, &caller.number))
+            let patterns = of_type.blocked.iter().flat_map(|(patterns, _)| patterns);
+            patterns.into_iter().any(|pattern| number_matches(pattern, &caller.number))
         });
         Self { met: strategy.caller_conditions.iter().map(is_met).collect(), is_blocked }
     }

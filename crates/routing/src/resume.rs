@@ -124,7 +124,7 @@ impl<H: Host> Router<'_, H> {
             ResumedAt::Start => self.begin_way(id),
             ResumedAt::Step(step) => {
                 let of_type = &self.strategy.contact_types[self.floor.contacts[id].contact_type];
-                if of_type.told_first == Some(step) {
+                if of_type.told_first.is_some_and(|(told, _)| told == step) {
                     self.tell_first(id, step);
                 } else {
                     self.go(id, Destination::Step(step));

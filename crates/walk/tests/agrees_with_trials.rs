@@ -441,6 +441,10 @@ proptest! {
             .iter()
             .filter_map(|link| match journey.stops[link.from] {
                 Stop::Step(at) => Some((case.strategy.steps[at].name.clone(), link.cause.clone())),
+                // Who simply goes on from an entry is not counted on a way.
+                Stop::Entry(at) if !link.cause.is_empty() => {
+                    Some((case.strategy.entries[at].name.clone(), link.cause.clone()))
+                }
                 _ => None,
             })
             .collect();

@@ -1,7 +1,7 @@
 //! Compiles a strategy that has no faults.
 
 use barometer_strategy::{
-    Channel, Condition, HuntGroup, Next, OfferOrder, Offering, Promise, Queue, ServedBy,
+    Channel, Condition, Entry, HuntGroup, Next, OfferOrder, Offering, Promise, Queue, ServedBy,
     Step as StrategyStep, StepKind, Strategy, WhoRings,
 };
 use jiff::Timestamp;
@@ -109,7 +109,6 @@ impl CompiledStrategy {
             flows: Table::default(),
             caller_conditions: Vec::new(),
         };
-        let mut contact_types = builder.contact_types()?;
         let steps: Table<StepId, Step> =
             strategy.steps.iter().map(|step| builder.step(step)).collect();
         let holds_one = |member: &Member| teams[roll.agents[member.agent].team].slots() <= 1;
@@ -128,8 +127,10 @@ impl CompiledStrategy {
             let single = members.iter().all(holds_one);
             service_points.push(builder.campaign_point(campaign, members, of_point, single));
         }
-        let campaigns = builder.campaigns(points.len(), &mut contact_types);
         let callbacks = builder.callbacks();
+        // Behind the ways of steps, whose places are those of every trial that is kept.
+        let mut contact_types = builder.contact_types()?;
+        let campaigns = builder.campaigns(points.len(), &mut contact_types);
         let most_at_once = teams.iter().map(Team::slots).max().unwrap_or(1).max(1) as usize;
         let most_members = service_points.iter().map(|point| point.members.len()).max();
         Ok(Self {
@@ -160,19 +161,25 @@ struct Builder<'a> {
 }
 
 impl Builder<'_> {
-    fn contact_types(&self) -> Result<Table<ContactTypeId, ContactType>, CompileError> {
+    fn contact_types(&mut self) -> Result<Table<ContactTypeId, ContactType>, CompileError> {
+        let strategy = self.strategy;
         let types = self.setting.contact_types.iter();
         types
             .map(|&(name, channel)| {
-                let entry = self.strategy.entry_of(name);
+                let entry = strategy.entry_of(name);
                 let entry = entry.ok_or_else(|| CompileError::NoEntry(name.to_owned()))?;
                 Ok(ContactType {
                     channel,
                     first: self.destination(&entry.first),
-                    told_first: entry.announcement.as_deref().map(|id| self.step_id(id)),
+                    told_first: entry.announcement.as_deref().map(|id| {
+                        let to = strategy.step(id).map_or("", |step| &step.name);
+                        (self.step_id(id), self.entry_flow(entry, "hears first", to))
+                    }),
                     label: entry.label.as_deref().map_or(0, |label| self.bit_of(label)),
                     language: entry.language.clone(),
-                    blocked: entry.blocked.clone(),
+                    blocked: (!entry.blocked.is_empty()).then(|| {
+                        (entry.blocked.clone(), self.entry_flow(entry, "blocked", "busy tone"))
+                    }),
                 })
             })
             .collect()
@@ -408,6 +415,19 @@ impl Builder<'_> {
         };
         let why = step.does.cause_of(field);
         Transition { flow: self.flow(step, &why, to), to: self.destination(next) }
+    }
+
+    /// A way from an entry, which all contact types that it receives share.
+    fn entry_flow(&mut self, entry: &Entry, why: &str, to: &str) -> FlowId {
+        let is_it = |flow: &FlowName| flow.from == entry.name && flow.why == why;
+        let known = self.flows.numbered().find(|(_, flow)| is_it(flow)).map(|(id, _)| id);
+        match known {
+            Some(flow) => flow,
+            None => {
+                let (from, why, to) = (entry.name.clone(), why.to_owned(), to.to_owned());
+                self.flows.push(FlowName { from, why, to })
+            }
+        }
     }
 
     fn flow(&mut self, step: &StrategyStep, why: &str, to: &str) -> FlowId {

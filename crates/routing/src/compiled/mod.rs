@@ -58,20 +58,21 @@ pub struct ContactType {
     pub channel: Channel,
     /// Where they go first.
     pub first: Destination,
-    /// The announcement step that they hear before that, which then leads there.
-    pub told_first: Option<StepId>,
+    /// The announcement step that they hear before that, which then leads there, and the way on which they are
+    /// counted.
+    pub told_first: Option<(StepId, FlowId)>,
     /// The label that they come in with, as a bit; 0 for none.
     pub label: u64,
     /// The language that they are taken to speak.
     pub language: Option<String>,
-    /// Caller numbers that get the busy tone.
-    pub blocked: Vec<String>,
+    /// Caller numbers that get the busy tone, and the way on which they are counted.
+    pub blocked: Option<(Vec<String>, FlowId)>,
 }
 
 impl ContactType {
     /// Contacts for which nothing is set but where they go.
     pub(crate) const fn going(channel: Channel, first: Destination) -> Self {
-        Self { channel, first, told_first: None, label: 0, language: None, blocked: Vec::new() }
+        Self { channel, first, told_first: None, label: 0, language: None, blocked: None }
     }
 }
 

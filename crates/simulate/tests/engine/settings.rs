@@ -1,6 +1,6 @@
 //! Steps, queues, callbacks, customers and shifts: with and without each setting.
 
-use barometer_simulate::{People, ServicePointTally, TypeTally, What};
+use barometer_simulate::{Experiment, People, ServicePointTally, TypeTally, What};
 use barometer_strategy::{
     Announcement, Assistant, Callback, CallbackOffer, Channel, ChannelSkill, Condition, Customers,
     Duration, HoursException, HoursGate, LabelRule, Labelling, Menu, MenuChoice, Next, OnLeaving,
@@ -241,6 +241,23 @@ fn what_is_set_for_a_number_is_done_to_its_callers() {
     let told = with(&|entry| entry.announcement = Some("welcome".to_owned()));
     assert_eq!(told.blocked, 0.0);
     assert!((told.offered - without.offered).abs() < 1e-9);
+    // Both are counted as ways of the entry: who is not blocked hears it.
+    let mut both = scene.clone();
+    both.strategy.entries[0].blocked = vec!["+33*".to_owned()];
+    both.strategy.entries[0].announcement = Some("welcome".to_owned());
+    let experiment = Experiment::new(&both.strategy, &both.demand, &both.cover, 20, 42).unwrap();
+    let summary = experiment.play_part(0..20).unwrap();
+    let entry = &both.strategy.entries[0].name;
+    let way = |why: &str| {
+        let flows = &experiment.names().flows;
+        let at = flows.iter().position(|flow| flow.from == *entry && flow.why == why);
+        summary.flows()[at.expect("the way is there")].mean
+    };
+    let offered = summary.of_type(0).offered.mean;
+    assert!((way("blocked") / offered - 0.3).abs() < 0.025);
+    assert!((way("blocked") + way("hears first") - offered).abs() < 1e-9);
+    let plain = Experiment::new(&scene.strategy, &scene.demand, &scene.cover, 1, 42).unwrap();
+    assert!(plain.names().flows.iter().all(|flow| flow.from != *entry), "one way is not counted");
 }
 
 #[test]

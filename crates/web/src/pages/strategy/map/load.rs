@@ -46,7 +46,14 @@ impl Load {
             .links
             .iter()
             .map(|link| match journey.stops[link.from] {
-                Stop::Entry(at) => Some(received[at]),
+                Stop::Entry(at) => {
+                    let entry = &strategy.entries[at].name;
+                    match link.cause.as_str() {
+                        "" => Some(received[at] - counted(entry, "blocked").unwrap_or(0.0)),
+                        // What is heard before the first step leads there.
+                        cause => counted(entry, cause),
+                    }
+                }
                 Stop::Step(at) => counted(&strategy.steps[at].name, &link.cause),
                 // What campaigns dial is no part of what comes in.
                 Stop::Campaign(_) | Stop::End(_) => None,
@@ -176,6 +183,24 @@ mod tests {
         assert_eq!((all.links, all.stops), (only.links, only.stops), "there is no other type");
         let unknown = of(Some("Letters"));
         assert_eq!(unknown.offered, 100.0, "a type that was not tried is not asked for");
+    }
+
+    #[test]
+    fn who_is_blocked_is_drawn_apart_from_those_who_go_on() {
+        let mut strategy = Strategy::plain("Bookings");
+        strategy.entries[0].blocked = vec!["+33*".to_owned()];
+        let (names, summary) = played(&strategy);
+        let journey = strategy.journey();
+        let load = Load::of(&strategy, &journey, &names, &summary, None);
+        let way = |cause: &str| {
+            journey.links.iter().position(|link| link.from == 0 && link.cause == cause).unwrap()
+        };
+        // Nobody's number is known in this trial, so nobody is blocked.
+        assert_eq!((load.links[way("blocked")], load.links[way("")]), (Some(0.0), Some(100.0)));
+        // A trial that did not count it says nothing of it.
+        let before = Names { flows: Vec::new(), ..names };
+        let load = Load::of(&strategy, &journey, &before, &summary, None);
+        assert_eq!((load.links[way("blocked")], load.links[way("")]), (None, Some(100.0)));
     }
 
     #[test]
