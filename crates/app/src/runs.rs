@@ -138,12 +138,13 @@ async fn make_forecasts(store: &Store, run: &Run) -> Result<(), AppError> {
 /// leaves the search to the next one, which begins again.
 async fn look_for_shifts(store: &Store, id: Uuid) -> Result<(), AppError> {
     let search = store.shift_search(id).await?;
-    let limit = Duration::from_secs(search.run.work_total.into());
+    let (limit, begun) = (Duration::from_secs(search.run.work_total.into()), Instant::now());
     let (reporting, here) = (store.clone(), tokio::runtime::Handle::current());
     let fitted = computed(move || {
-        fit_shifts(&search.problem, limit, |progress| {
+        fit_shifts(&search.problem, &|| limit.saturating_sub(begun.elapsed()), |progress| {
             // Where the database is away, the search goes on and says so later.
-            here.block_on(reporting.report_shift_search(id, progress)).unwrap_or(true)
+            let report = reporting.report_shift_search(id, begun.elapsed(), progress);
+            here.block_on(report).unwrap_or(true)
         })
     });
     match in_task(fitted.await) {

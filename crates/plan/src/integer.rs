@@ -1,9 +1,10 @@
 //! Integer programmes: columns with costs, rows with bounds, solved by CBC's branch and cut.
 //!
-//! CBC cannot be asked to pause, so a search runs in slices that double; each begins from the best
-//! solution so far. The last slice takes half of the time, and between slices the caller may stop.
+//! CBC cannot be asked to pause, so a search runs in slices of nodes, each longer than the one before; they begin from the best
+//! solution so far, and between slices the caller may stop. What is found depends on the programme alone,
+//! not on how fast the machine is, unless the time that the caller has is over before.
 
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use good_lp::solvers::coin_cbc::{CoinCbcProblem, CoinCbcSolution, coin_cbc};
 use good_lp::{
@@ -71,8 +72,6 @@ pub struct Solved {
     pub cost: f64,
     /// No solution is cheaper than this.
     pub bound: f64,
-    /// Time spent.
-    pub elapsed: Duration,
 }
 
 /// Why there is no solution.
@@ -90,14 +89,13 @@ pub enum ProgrammeError {
 pub const PROVEN: f64 = 1e-4;
 
 /// How a search for a whole solution is run.
-#[derive(Clone, Debug, PartialEq)]
-pub struct SolveOptions {
+pub struct SolveOptions<'a> {
     /// A solution to begin from.
     pub start: Option<Vec<f64>>,
     /// A cost that no solution undercuts; minus infinity where none is known.
     pub floor: f64,
-    /// Time after which it ends.
-    pub limit: Duration,
+    /// The time that is left, asked before each slice: the search ends when there is none.
+    pub time_left: &'a dyn Fn() -> Duration,
     /// Share of the bound within which it ends.
     pub gap: f64,
 }
@@ -109,9 +107,15 @@ const TOLERANCE: f64 = 1e-6;
 /// relaxations take long, there are fewer of them.
 const MANY: usize = 8;
 const FEW: usize = 3;
+/// Factors in a programme's rows from which on its relaxation takes long.
+const LONG: usize = 60_000;
 
-/// The first slice of a search.
-const FIRST_SLICE: Duration = Duration::from_secs(1);
+/// Nodes of the first slice of a search.
+const FIRST_SLICE: u32 = 100;
+/// How much longer each slice is than the one before, of whose work little is kept.
+const GROWTH: u32 = 4;
+/// What a slice has at least, so that it can find anything.
+const LEAST_TIME: Duration = Duration::from_secs(1);
 
 impl Solved {
     /// The share by which a solution might be cheaper than this one; 0 when none is.
@@ -193,10 +197,14 @@ impl Programme {
     /// A good whole solution by diving: the relaxation is solved again and again, and each time the
     /// leading columns nearest above a whole number are rounded up and the others kept from falling
     /// below what they are; the rest is solved with the leading ones fixed. `None` where that fails.
-    pub fn dive(&self, leading: std::ops::Range<usize>, limit: Duration) -> Option<Vec<f64>> {
-        let begun = Instant::now();
+    pub fn dive(
+        &self,
+        leading: std::ops::Range<usize>,
+        time_left: &dyn Fn() -> Duration,
+    ) -> Option<Vec<f64>> {
         let mut within = self.clone();
-        let mut dives = None;
+        let factors: usize = self.rows.iter().map(|row| row.terms.len()).sum();
+        let dives = if factors > LONG { FEW } else { MANY };
         let whole = loop {
             let values = within.relaxed_values().ok()?[leading.clone()].to_vec();
             let above = |value: f64| value - (value + TOLERANCE).floor();
@@ -208,10 +216,9 @@ impl Programme {
             if broken.is_empty() {
                 break values;
             }
-            if begun.elapsed() > limit {
+            if time_left().is_zero() {
                 return None;
             }
-            let dives = *dives.get_or_insert(if begun.elapsed() > limit / 20 { FEW } else { MANY });
             for (at, &value) in leading.clone().zip(&values) {
                 within.columns[at].least = (value + TOLERANCE).floor();
             }
@@ -223,43 +230,42 @@ impl Programme {
             let value = (value - TOLERANCE).ceil();
             (within.columns[at].least, within.columns[at].most) = (value, value);
         }
-        let left = limit.saturating_sub(begun.elapsed());
         let options =
-            SolveOptions { start: None, floor: f64::NEG_INFINITY, limit: left, gap: PROVEN };
+            SolveOptions { start: None, floor: f64::NEG_INFINITY, time_left, gap: PROVEN };
         let solved = within.solve(options, |_| false).ok()?;
         Some(solved.values)
     }
 
-    /// Searches for the cheapest whole solution until it is within the gap, the limit has passed, or
-    /// `go_on` refuses at the end of a slice.
+    /// Searches for the cheapest whole solution until it is within the gap, no time is left, or `go_on`
+    /// refuses at the end of a slice.
     ///
     /// # Errors
     ///
     /// [`ProgrammeError`] where nothing keeps to the rows, or nothing was found.
     pub fn solve(
         &self,
-        options: SolveOptions,
+        options: SolveOptions<'_>,
         mut go_on: impl FnMut(&Solved) -> bool,
     ) -> Result<Solved, ProgrammeError> {
-        let begun = Instant::now();
-        let SolveOptions { start, floor, limit, gap } = options;
+        let SolveOptions { start, floor, time_left, gap } = options;
         let start = start.filter(|values| self.is_kept_by(values));
         let mut best = start.map(|values| (self.cost(&values), values));
         let mut bound = floor;
         let mut slice = FIRST_SLICE;
         loop {
-            let left = limit.saturating_sub(begun.elapsed());
-            let secs = slice.min(left).max(FIRST_SLICE).as_secs_f64();
+            let secs = time_left().max(LEAST_TIME).as_secs_f64();
             let (mut model, variables) =
                 self.model(best.as_ref().map(|(_, values)| &values[..]), true);
             model.set_parameter("timeMode", "elapsed");
+            model.set_parameter("maxNodes", &slice.to_string());
             let model = model.with_time_limit(secs).with_mip_gap(gap as f32);
             let model = model.map_err(|error| ProgrammeError::Solver(error.to_string()))?;
             let outcome = model.solve();
             let mut is_proven = false;
             match outcome {
                 Ok(solution) => {
-                    is_proven = !solution.model().is_seconds_limit_reached();
+                    let model = solution.model();
+                    is_proven = !model.is_seconds_limit_reached() && !model.is_node_limit_reached();
                     bound = bound.max(self.bound_of(&solution));
                     let values = self.rounded(&variables, &solution);
                     let cost = self.cost(&values);
@@ -275,21 +281,20 @@ impl Programme {
                 // A start that keeps to the rows stands, whatever the solver says.
                 Err(_) => {}
             }
-            let elapsed = begun.elapsed();
+            let is_over = time_left().is_zero();
             let Some((cost, values)) = &best else {
-                if elapsed >= limit {
+                if is_over {
                     let nothing = "no solution within the time given".to_owned();
                     return Err(ProgrammeError::Solver(nothing));
                 }
-                slice *= 2;
+                slice = slice.saturating_mul(GROWTH);
                 continue;
             };
-            let solved =
-                Solved { values: values.clone(), cost: *cost, bound: bound.min(*cost), elapsed };
-            if is_proven || solved.gap() <= gap || elapsed >= limit || !go_on(&solved) {
+            let solved = Solved { values: values.clone(), cost: *cost, bound: bound.min(*cost) };
+            if is_proven || solved.gap() <= gap || is_over || !go_on(&solved) {
                 return Ok(solved);
             }
-            slice *= 2;
+            slice = slice.saturating_mul(GROWTH);
         }
     }
 
@@ -409,8 +414,8 @@ mod tests {
                 programme.row(terms.collect(), Bound::AtLeast(f64::from(least)));
             }
             let best = by_hand(&programme, 5);
-            let limit = Duration::from_secs(5);
-            let options = SolveOptions { start: None, floor: 0.0, limit, gap: PROVEN };
+            let time_left = || Duration::from_secs(5);
+            let options = SolveOptions { start: None, floor: 0.0, time_left: &time_left, gap: PROVEN };
             let solved = programme.solve(options, |_| true);
             match solved {
                 Ok(solved) => {

@@ -6,7 +6,10 @@ use std::time::Duration;
 
 use barometer_plan::{FitProgress, FreeDays, ShiftError, ShiftProblem, ShiftShape, fit_shifts};
 
-const LIMIT: Duration = Duration::from_secs(20);
+/// As if no time ever passed: what ends a search is its proof, or the test.
+fn limit() -> Duration {
+    Duration::from_secs(20)
+}
 
 fn shape(first_start: u32, last_start: u32, length: u32) -> ShiftShape {
     ShiftShape {
@@ -34,7 +37,7 @@ fn fit(
     required: Vec<u32>,
     shapes: Vec<ShiftShape>,
 ) -> Result<barometer_plan::FittedRoster, ShiftError> {
-    fit_shifts(&ShiftProblem { interval: 60, required, shapes }, LIMIT, |_| true)
+    fit_shifts(&ShiftProblem { interval: 60, required, shapes }, &limit, |_| true)
 }
 
 #[test]
@@ -101,7 +104,7 @@ fn a_search_that_is_told_to_stop_has_a_roster_all_the_same() {
         ],
     };
     let mut looks = 0;
-    let roster = fit_shifts(&problem, Duration::from_secs(30), |progress| {
+    let roster = fit_shifts(&problem, &limit, |progress| {
         looks += 1;
         assert!(progress.cost > 0.0 && progress.gap.is_some());
         false
@@ -142,12 +145,30 @@ fn quarter_hour_shapes(free_days: FreeDays) -> Vec<ShiftShape> {
 const SMALL_GAP: f64 = 0.04;
 
 #[test]
+fn the_same_problem_has_the_same_roster_however_long_it_takes() {
+    let shapes = quarter_hour_shapes(FreeDays::Anywhere);
+    let problem = ShiftProblem { interval: 15, required: quarter_hours(), shapes };
+    // Stopped at the first look, which comes after the same nodes everywhere.
+    let found = |time: Duration| fit_shifts(&problem, &|| time, |_| false).unwrap();
+    assert_eq!(found(Duration::from_secs(300)), found(Duration::from_secs(600)));
+}
+
+#[test]
+fn a_search_without_time_gives_the_roster_that_it_began_with() {
+    let shapes = quarter_hour_shapes(FreeDays::Together);
+    let problem = ShiftProblem { interval: 15, required: quarter_hours(), shapes };
+    let roster = fit_shifts(&problem, &|| Duration::ZERO, |_| panic!("nobody is asked")).unwrap();
+    assert!(problem.required.iter().zip(&roster.there).all(|(need, there)| there >= need));
+    assert!(roster.gap.is_some());
+}
+
+#[test]
 fn breaks_lie_in_their_shifts_and_every_person_has_one_on_each_day() {
     let shapes = quarter_hour_shapes(FreeDays::Together);
     let problem = ShiftProblem { interval: 15, required: quarter_hours(), shapes };
     // However slow the machine is, it is searched until the gap is small.
     let goes_on = |progress: FitProgress| progress.gap.is_none_or(|gap| gap >= SMALL_GAP);
-    let roster = fit_shifts(&problem, Duration::from_secs(120), goes_on).unwrap();
+    let roster = fit_shifts(&problem, &limit, goes_on).unwrap();
     for shift in &roster.shifts {
         let shape = &problem.shapes[shift.shape];
         for day in 0..7 {

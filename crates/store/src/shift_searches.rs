@@ -1,5 +1,7 @@
 //! Searches for shifts that follow a need, as runs; and the kinds of shifts of a contact type.
 
+use std::time::Duration;
+
 use barometer_plan::{FitProgress, FittedRoster, ShiftProblem, ShiftShape};
 use jiff::civil::Date;
 use jiff_sqlx::ToSqlx;
@@ -147,13 +149,14 @@ impl Store {
         Ok(row.map(ShiftSearch::from))
     }
 
-    /// Keeps how far a search has come; `false` when it shall end with what it has.
+    /// Keeps how far a search has come after a time; `false` when it shall end with what it has.
     pub async fn report_shift_search(
         &self,
         id: Uuid,
+        elapsed: Duration,
         progress: FitProgress,
     ) -> Result<bool, StoreError> {
-        let secs = progress.elapsed.as_secs_f64().round() as u32;
+        let secs = elapsed.as_secs_f64().round() as u32;
         let goes_on = self.report_run(id, secs).await?;
         let enough: Option<bool> = sqlx::query_scalar(
             "UPDATE shift_searches SET cost = $2, gap = $3 WHERE id = $1 RETURNING enough",

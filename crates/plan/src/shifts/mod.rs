@@ -6,8 +6,6 @@
 mod breaks;
 mod programme;
 
-use std::time::Duration;
-
 use serde::{Deserialize, Serialize};
 
 use crate::integer::ProgrammeError;
@@ -121,8 +119,6 @@ pub struct FittedShift {
 /// What has been found so far.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FitProgress {
-    /// Time spent.
-    pub elapsed: Duration,
     /// Cost of a week of the best roster so far, missing people not counted.
     pub cost: f64,
     /// No roster can be better than the best one by more than this share; `None` when not known.

@@ -68,7 +68,7 @@ struct Model<'a> {
 /// Fits shifts to the need of a week.
 ///
 /// `go_on` is asked now and then whether the search shall go on; it ends with the best roster found by
-/// then, and at `limit` anyway.
+/// then, and when no `time_left` is there anyway. Half of it at most goes into a roster to begin with.
 ///
 /// # Errors
 ///
@@ -76,18 +76,19 @@ struct Model<'a> {
 /// gives up.
 pub fn fit_shifts(
     problem: &ShiftProblem,
-    limit: Duration,
+    time_left: &dyn Fn() -> Duration,
     mut go_on: impl FnMut(FitProgress) -> bool,
 ) -> Result<FittedRoster, ShiftError> {
     check_shifts(problem)?;
     let model = Model::new(problem);
     let relaxed = model.programme.relaxation()?;
-    let dived = model.programme.dive(0..model.shifts.len(), limit / 2);
+    let half = time_left() / 2;
+    let dived = model.programme.dive(0..model.shifts.len(), &|| time_left().saturating_sub(half));
     let start = dived.unwrap_or_else(|| model.values_of(&model.greedy()));
-    let options = SolveOptions { start: Some(start), floor: relaxed.cost, limit, gap: PROVEN };
+    let options = SolveOptions { start: Some(start), floor: relaxed.cost, time_left, gap: PROVEN };
     let solved = model.programme.solve(options, |solved| {
         let cost = model.people_cost(&solved.values);
-        go_on(FitProgress { elapsed: solved.elapsed, cost, gap: Some(solved.gap()) })
+        go_on(FitProgress { cost, gap: Some(solved.gap()) })
     })?;
     let price = |covering: &Option<(usize, usize)>| {
         covering.map_or(0.0, |(row, _)| relaxed.prices[row].max(0.0))

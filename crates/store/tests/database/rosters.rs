@@ -156,13 +156,16 @@ async fn a_search_for_shifts_is_queued_reported_stopped_and_kept(pool: PgPool) {
     let problem = ShiftProblem { interval: 60, required, shapes: vec![shape.clone()] };
     let id = store.queue_shift_search(*bookings, monday, &problem, 5, None).await.unwrap();
     assert_eq!(store.shift_shapes(*bookings).await.unwrap(), [shape], "kept for the next search");
-    let progress = FitProgress { elapsed: Duration::from_secs(2), cost: 1600.0, gap: Some(0.1) };
-    assert!(store.report_shift_search(id, progress).await.unwrap());
+    let progress = FitProgress { cost: 1600.0, gap: Some(0.1) };
+    assert!(store.report_shift_search(id, Duration::from_secs(2), progress).await.unwrap());
     let seen = store.newest_shift_search(*bookings, monday).await.unwrap().unwrap();
     assert_eq!((seen.run.state, seen.gap, seen.run.work_done), (RunState::Running, Some(0.1), 2));
     store.enough_of_shift_search(id).await.unwrap();
-    assert!(!store.report_shift_search(id, progress).await.unwrap(), "it shall stop");
-    let roster = fit_shifts(&problem, Duration::from_secs(5), |_| true).unwrap();
+    assert!(
+        !store.report_shift_search(id, Duration::from_secs(3), progress).await.unwrap(),
+        "it shall stop"
+    );
+    let roster = fit_shifts(&problem, &|| Duration::from_secs(5), |_| true).unwrap();
     store.end_shift_search(id, &roster).await.unwrap();
     let found = store.shift_search(id).await.unwrap();
     assert_eq!((found.run.state, &found.problem), (RunState::Done, &problem));

@@ -222,7 +222,7 @@ mod tests {
         let mut required = vec![0; 7 * 48];
         required[18..34].fill(2);
         let problem = ShiftProblem { interval: 30, required, shapes: form().shapes().unwrap() };
-        let roster = fit_shifts(&problem, Duration::from_secs(5), |_| true).unwrap();
+        let roster = fit_shifts(&problem, &|| Duration::from_secs(5), |_| true).unwrap();
         assert!(roster.there.iter().zip(&problem.required).all(|(there, need)| there >= need));
     }
 }
