@@ -24,6 +24,10 @@ use crate::clock::today;
 const HISTORY_YEARS: i64 = 4;
 
 /// A contact type's history as it was recorded, laid out by day; `None` without any.
+///
+/// # Errors
+///
+/// The database does not answer.
 pub async fn history_grid(
     store: &Store,
     contact_type: &ContactType,
@@ -38,6 +42,10 @@ pub async fn history_grid(
 }
 
 /// What the planners' decisions do to a contact type's history.
+///
+/// # Errors
+///
+/// The database does not answer.
 pub async fn applied_marks(store: &Store, contact_type: Uuid) -> Result<Vec<Mark>, StoreError> {
     let marks = store.history_marks(contact_type).await?;
     Ok(marks.iter().filter_map(|mark| mark.decision.mark()).collect())

@@ -16,6 +16,7 @@
 //! * [`searches`]: designs that were found, planned as cover;
 //! * [`sign_in`]: who has to wait after failed attempts;
 //! * [`runs`]: long work, worked off in parts by any worker.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 pub mod clock;
 pub mod computing;

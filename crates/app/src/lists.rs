@@ -23,6 +23,10 @@ pub enum ListError {
 }
 
 /// The table of time zones by prefix that a centre uses.
+///
+/// # Errors
+///
+/// The database does not answer.
 pub async fn prefixes_of(store: &Store, centre: &Centre) -> Result<PrefixZones, StoreError> {
     let own = store.number_prefixes(centre.id).await?;
     // A table is looked at before it is kept; one that cannot be read any more is as good as none.
@@ -37,6 +41,10 @@ pub fn country_of(centre: &Centre, prefixes: &PrefixZones) -> String {
 }
 
 /// Reads an uploaded list in a layout, so that it can be looked at.
+///
+/// # Errors
+///
+/// [`FileError`] for the first thing because of which nothing can be read. Rows that are wrong are kept with the preview.
 pub async fn read(
     store: &Store,
     centre: &Centre,

@@ -14,6 +14,10 @@ use crate::error::AppError;
 const LUCK_FACTORS: usize = 100;
 
 /// The instants at which `days` days from `day` begin and end.
+///
+/// # Errors
+///
+/// A day before or after all days that there are.
 pub fn span(day: Date, days: i64, zone: &TimeZone) -> Result<(Timestamp, Timestamp), AppError> {
     let begin = |day: Date| zone.to_timestamp(day.at(0, 0, 0, 0)).map_err(AppError::core);
     Ok((begin(day)?, begin(day.saturating_add(Span::new().days(days)))?))
@@ -25,6 +29,10 @@ pub fn last_forecast_day(first: Date) -> Date {
 }
 
 /// How far a day may be off its forecast; `None` when the forecast does not say.
+///
+/// # Errors
+///
+/// The database does not answer.
 pub async fn luck(
     store: &Store,
     contact_type: &ContactType,
@@ -70,6 +78,10 @@ pub struct Expected {
 }
 
 /// What a trial plays of a contact type: what is forecast, or, of days before the forecast, what came.
+///
+/// # Errors
+///
+/// [`AppError`] where the days are none, or the database does not answer.
 pub async fn expected(
     store: &Store,
     contact_type: &ContactType,
@@ -159,6 +171,10 @@ fn luck_of(uncertainty: &Uncertainty, ahead: usize) -> DemandLuck {
 pub const DEFERRED_DAYS: i64 = 7;
 
 /// The forecast intervals of `days` days from `day` with their need and cover.
+///
+/// # Errors
+///
+/// [`AppError`] where the days are none or the rules are out of range, or the database does not answer.
 pub async fn plan(
     store: &Store,
     contact_type: &ContactType,

@@ -87,6 +87,10 @@ impl Scope {
     }
 
     /// What is planned, or came, of each contact type.
+    ///
+    /// # Errors
+    ///
+    /// [`AppError`] where the days are none, or the database does not answer.
     pub async fn plans(
         &self,
         store: &Store,
@@ -117,6 +121,10 @@ impl Scope {
     /// A typical day, the fullest, and a typical day with as many contacts as on the worst day there
     /// has been; where planned people are wanted, of the days on which all contact types have them. `None` where
     /// there is no such day; without a storm where history is too short.
+    ///
+    /// # Errors
+    ///
+    /// [`AppError`] where the days are none, or the database does not answer.
     pub async fn kinds_of_days(
         &self,
         store: &Store,

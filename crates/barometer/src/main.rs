@@ -3,6 +3,7 @@
 //! One binary: `serve` answers pages and plays trials, `worker` only plays trials (on any machine
 //! that reaches the database), `migrate` and `demo` prepare a database, `backup` and `restore` keep it. `forecast`, `need`,
 //! `queueing`, `trial`, `search`, `preflight`, `walk`, `expect`, `diff` and `verify` work on files.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod backup;
 mod database;

@@ -6,6 +6,7 @@
 //! day, and abandonment follows from the people who were there, through Erlang A.
 //!
 //! The demo's [`TODAY`] is fixed, so screens and tests stay as they are.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod calendar;
 mod campaigns;

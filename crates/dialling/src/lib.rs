@@ -10,6 +10,7 @@
 //! steady pacing exactly, which says how fast one may dial; [`need`] sizes agents and lines for a goal.
 //!
 //! `docs/methods/pacing.md` has the formulas, their sources and when they fail.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod book;
 mod calling_times;

@@ -25,7 +25,7 @@ fn history(zone: &TimeZone, seed: u64) -> Vec<Observation> {
         .map(|(day, half)| {
             let start = &first + day.days() + (30 * half).minutes();
             let week = 1.0 + 0.3 * (day as f64 * std::f64::consts::TAU / 7.0).sin();
-            let expected = week * (20.0 + 15.0 * (half as f64 / 8.0).sin());
+            let expected = week * (20.0 + 15.0 * (f64::from(half) / 8.0).sin());
             let offered = Poisson::new(expected).expect("a mean above zero").sample(&mut rng);
             Observation {
                 start: start.timestamp(),

@@ -11,6 +11,7 @@
 //!   the days to come.
 //!
 //! Nothing here reads a clock or a file. Method and formulas: `docs/methods/forecast.md`.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod backtest;
 mod cleaning;

@@ -9,6 +9,7 @@
 //! * a [`PeopleReader`] reads lists of people to call, and of numbers that are not called.
 //!
 //! Nothing here reads a file: rows come as texts, from wherever.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod calendar;
 mod events;

@@ -7,6 +7,7 @@
 //! * [`TrialInputs`] and [`TrialResult`] are a trial as it is kept, with what theory says beside it.
 //!
 //! Shares are 0..=1, times are seconds, people are people on the phones (shrinkage comes on top).
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod account;
 mod alarm;

@@ -98,6 +98,10 @@ impl Model {
     ///
     /// Unless chats slow each other down, an agent with `rules.concurrency` contacts at once counts
     /// as so many servers. Erlang A without a patience is Erlang C.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError`] where the traffic or the rules are out of range.
     pub fn outcome(
         self,
         traffic: Traffic,
@@ -165,6 +169,10 @@ pub struct NeedSearch<'a> {
 
 impl<'a> NeedSearch<'a> {
     /// A search for intervals of `interval_secs`.
+    ///
+    /// # Errors
+    ///
+    /// [`NeedError`] where the rules are out of range.
     pub fn new(interval_secs: f64, rules: &'a Rules, model: Model) -> Result<Self, NeedError> {
         // Where one agent is one server and only shares of the offered are promised.
         let is_plain = rules.concurrency == 1

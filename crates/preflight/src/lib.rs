@@ -8,6 +8,7 @@
 //!
 //! What routing would do is asked of routing: opening hours and members are those of the compiled
 //! strategy, and ring timers are those of a walked contact.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod finding;
 mod ground;

@@ -14,6 +14,7 @@
 //! Everything is computed from sums of positive terms, so nothing cancels and nothing overflows,
 //! from an idle line to ten thousand servers in overload. The formulas and their sources are in
 //! `docs/methods/erlang.md`.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod bend;
 mod chain;

@@ -8,6 +8,7 @@
 //! * a [`Timing`] says when it is made again.
 //!
 //! Pure: no clock, no store. Days are those of the centre's calendar, times those of its wall clock.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod beside;
 mod counts;

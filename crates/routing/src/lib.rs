@@ -7,6 +7,7 @@
 //! this one router, so they cannot disagree. It has no clock and no randomness: both are the host's.
 //!
 //! `docs/methods/routing.md` has the states of a contact and lists the inputs and the calls.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod compiled;
 mod contact;

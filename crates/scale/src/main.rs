@@ -2,6 +2,7 @@
 //! the figures and how to repeat them.
 //!
 //! Not a part of what is installed: it fills a database of its own, and asks a server what people ask it.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod boards;
 mod damage;

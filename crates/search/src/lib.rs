@@ -13,6 +13,7 @@
 //!
 //! Same question, same answer, on any number of threads: days are simulated from seeds, and nothing
 //! depends on the time that anything takes.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod answer;
 mod budget;

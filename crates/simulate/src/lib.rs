@@ -11,6 +11,7 @@
 //! Same experiment, same numbers: every draw is a function of whose it is and what for, and tallies
 //! are folded in the order of replications whatever the number of threads. So two strategies meet
 //! the same customers, and their difference is no noise.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod calendar;
 mod customer;

@@ -46,6 +46,7 @@ impl WaitSketch {
         }
     }
 
+    #[expect(clippy::expect_used, reason = "these bounds are right")]
     fn histogram(&mut self) -> &mut Histogram<u64> {
         self.waits.get_or_insert_with(|| {
             Histogram::new_with_bounds(1, MOST_TENTHS, 2).expect("these bounds are right")
@@ -53,6 +54,11 @@ impl WaitSketch {
     }
 
     /// Adds all waits of another sketch.
+    ///
+    /// # Panics
+    ///
+    /// Never: all sketches have the same bounds.
+    #[expect(clippy::expect_used, reason = "all sketches have the same bounds")]
     pub fn add(&mut self, other: &Self) {
         self.at_once += other.at_once;
         if let Some(waits) = &other.waits {

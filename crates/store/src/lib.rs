@@ -1,7 +1,13 @@
 //! PostgreSQL through SQLx: one module per aggregate, no rules of the job.
 //!
 //! [`Store`] is a pool; each module adds the questions that can be asked about its aggregate. Rows
-//! leave no module: every answer is a domain type or one of the plain structs named here.
+//! leave no module: every answer is a domain type or one of the plain structs named here. Every question
+//! fails with a [`StoreError`] that says what could not be done; what else makes one fail stands at it.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
+#![allow(
+    clippy::missing_errors_doc,
+    reason = "all fail where the database does; only what else makes them fail is said"
+)]
 
 mod accounts;
 mod agents;

@@ -10,6 +10,7 @@
 //! says what keeps one from being played, field by field. A strategy is changed by an [`Edit`], which
 //! can be undone and says itself in words; [`changes`] lists how two versions differ, and [`merge`] joins what
 //! two planners made of one.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod changes;
 mod customers;

@@ -1,6 +1,7 @@
 //! Tables of a strategy that leave as CSV and come in again.
 
 /// Rows as CSV, the first of them the heading; each has as many cells as that.
+#[expect(clippy::expect_used, reason = "writing text to memory does not fail")]
 pub(crate) fn csv_of(rows: Vec<Vec<String>>) -> String {
     let mut writer = csv::Writer::from_writer(Vec::new());
     for row in rows {

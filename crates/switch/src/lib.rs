@@ -6,6 +6,7 @@
 //! the same routing as in every trial. Its callers and agents come from a [hidden truth](truth) that differs from
 //! the plan, by a seed. A new strategy or plan, and whatever goes wrong, takes effect at once, with everybody who
 //! is there. What it has told is kept in a [folder](folder) and survives a kill at any moment.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod clock;
 mod folder;

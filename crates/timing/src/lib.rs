@@ -2,6 +2,7 @@
 //!
 //! A machine that other work slows down slows both, so the ratio holds where single times drift.
 //! Used by benchmarks only; no test asserts on a time.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 use std::hint::black_box;
 use std::time::{Duration, Instant};

@@ -5,6 +5,7 @@
 //! clock time, the step, and the setting that decided. [`Expectation`]s are walks that must end as the
 //! planner said, checked like tests. [`ring_timeline`] walks a contact that nobody answers, which shows
 //! who would ring from when to when. Nothing here decides anything: routing does.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod compare;
 mod expectation;

@@ -3,6 +3,7 @@
 //! [`router`] is the whole application as a function of its [`App`]; tests and `main` build the same.
 //! A handler parses, asks the store and the core, builds a view model and renders it; a [`RequestContext`]
 //! in its arguments means that the visitor is signed in, a `Planner` or an `Approver` that they may.
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod access;
 mod access_log;

@@ -5,6 +5,7 @@
 //! ([`IntervalPage`]). Every request can be repeated without doing anything twice. The switch stand-in that
 //! ships with Barometer implements it, and so could another switch: `docs/switch-interface.md` describes it
 //! with examples, [`openapi`] for machines. What scripts ask of the centre itself is in [`centre`].
+#![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 pub mod centre;
 mod centre_openapi;

@@ -81,6 +81,10 @@ impl Beginning {
 }
 
 /// Reads the beginning of an uploaded file.
+///
+/// # Errors
+///
+/// [`FileError`] where the file is empty or is none of those that can be read, or the database does not answer.
 pub async fn beginning(
     store: &Store,
     import: Uuid,
@@ -105,6 +109,10 @@ pub async fn beginning(
 }
 
 /// Reads an uploaded file in a layout into a preview.
+///
+/// # Errors
+///
+/// [`FileError`] for the first thing because of which nothing can be read. Rows that are wrong are kept with the preview.
 pub async fn read(
     store: &Store,
     centre: &Centre,

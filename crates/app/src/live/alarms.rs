@@ -95,7 +95,8 @@ impl Watching {
             false => None,
         };
         let clock = now.to_zoned(centre.zone.clone());
-        let minute = 60 * clock.hour().unsigned_abs() as u16 + clock.minute().unsigned_abs() as u16;
+        let minute =
+            60 * u16::from(clock.hour().unsigned_abs()) + u16::from(clock.minute().unsigned_abs());
         for alarm in &alarms {
             if !alarm.is_on {
                 self.states.remove(&alarm.id);

@@ -50,6 +50,10 @@ fn key(centre: &Centre, definition: &Definition, reader: Reader) -> Result<Vec<u
 }
 
 /// Makes a queued report, keeps it with its files, and puts it into the outbox for those who get it.
+///
+/// # Errors
+///
+/// [`AppError`] where the database does not answer or a file cannot be made; what a report cannot say is said in it.
 pub async fn make_edition(store: &Store, id: Uuid) -> Result<(), AppError> {
     let edition = store.edition(id).await?;
     let Some(centre) = store.centre().await?.filter(|centre| centre.id == edition.run.centre)

@@ -252,6 +252,11 @@ impl Part {
     }
 
     /// Its JSON form.
+    ///
+    /// # Panics
+    ///
+    /// Never: names and numbers can be written as JSON.
+    #[expect(clippy::expect_used, reason = "nothing in it cannot be written")]
     pub fn to_json(&self) -> Value {
         let value = match self {
             Self::Entry(entry) => serde_json::to_value(entry),

@@ -205,6 +205,11 @@ impl Strategy {
     }
 
     /// The strategy as JSON, indented for reading and for version control.
+    ///
+    /// # Panics
+    ///
+    /// Never: names and numbers can be written as JSON.
+    #[expect(clippy::expect_used, reason = "nothing in it cannot be written")]
     pub fn to_json(&self) -> String {
         serde_json::to_string_pretty(self).expect("names and numbers always serialise")
     }
