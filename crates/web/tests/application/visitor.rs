@@ -300,7 +300,13 @@ impl Visitor {
         let response = self.app.clone().oneshot(request).await.unwrap();
         let (status, headers) = (response.status(), response.headers().clone());
         let bytes = to_bytes(response.into_body(), usize::MAX).await.unwrap();
-        Answer { status, headers, text: String::from_utf8_lossy(&bytes).into_owned() }
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        // Where a line of a page ends is nothing that anybody sees.
+        let is_page =
+            headers.get("content-type").is_some_and(|kind| kind == "text/html; charset=utf-8");
+        let text =
+            if is_page { text.split_whitespace().collect::<Vec<_>>().join(" ") } else { text };
+        Answer { status, headers, text }
     }
 
     /// What comes first of an answer that never ends.
