@@ -66,6 +66,7 @@ pub(crate) fn sailing_news() -> Campaign {
             kept_free: 4,
             pause_at_waiting: Some(1),
             pause_below_service_level: Some(0.7),
+            ..Blending::default()
         },
         assumed: assumed(170.0),
         ..Campaign::named("sailing-news", "Sailing news", "bookings-team")

@@ -138,6 +138,11 @@ impl<'c> Dialler<'c> {
         self.nobody_until = self.nobody_until.min(self.book.next_due(now)).max(now);
     }
 
+    /// Whether anybody is to be called at this moment, as far as is known.
+    pub fn has_people(&self, now: Seconds) -> bool {
+        !self.book.is_used_up() && now >= self.nobody_until
+    }
+
     /// When to decide again at the latest though nothing else happens; infinite where there is nothing to
     /// wait for. Time alone changes a decision only while something is under way.
     pub fn next_look(&self, now: Seconds, is_under_way: bool) -> Seconds {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use barometer_routing::Id;
-use barometer_strategy::{Channel, Recording, Strategy};
+use barometer_strategy::{Blending, Channel, Recording, Strategy};
 
 use crate::ground::Ground;
 use crate::premises::Premises;
@@ -111,10 +111,12 @@ pub struct CampaignNow {
 }
 
 impl CampaignNow {
-    /// Agents whom inbound contacts leave to the campaign on average, without those who are kept free.
-    pub fn left(&self, kept_free: u32) -> u32 {
-        let left = f64::from(self.on_shift) - self.inbound_erlangs - f64::from(kept_free);
-        left.max(0.0).round() as u32
+    /// Agents whom inbound contacts leave to the campaign on average, without those who are kept free: no
+    /// fewer than are kept for it.
+    pub fn left(&self, blending: &Blending) -> u32 {
+        let on_shift = f64::from(self.on_shift);
+        let left = on_shift - self.inbound_erlangs - f64::from(blending.kept_free);
+        left.max(f64::from(blending.kept_for_calls).min(on_shift)).max(0.0).round() as u32
     }
 }
 
@@ -197,4 +199,19 @@ fn ranks(ground: &Ground<'_>, at: usize, interval: usize) -> Vec<RankNow> {
         rank.slots += u32::from(is_on_shift) * at_once;
     }
     ranks.into_values().collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_campaign_has_what_inbound_contacts_leave_and_no_fewer_than_are_kept_for_it() {
+        let now = CampaignNow { on_shift: 10, inbound_erlangs: 6.6 };
+        let left = |kept_free, kept_for_calls| {
+            now.left(&Blending { kept_free, kept_for_calls, ..Blending::default() })
+        };
+        assert_eq!([left(0, 0), left(2, 0), left(9, 0)], [3, 1, 0]);
+        assert_eq!([left(0, 5), left(0, 2), left(0, 30)], [5, 3, 10]);
+    }
 }

@@ -148,6 +148,8 @@ rules! {
         "A campaign may use more lines at once than the centre has.";
     StarvesInbound, "starves-inbound", Serious, "Agents who never take an inbound contact",
         "A pacing that keeps an agent for each call takes everybody who becomes free, and its agents answer inbound contacts as well.";
+    KeepsEverybody, "keeps-everybody", Serious, "All agents kept for a campaign",
+        "At times no more agents are on shift than are kept for a campaign's calls, and inbound contacts wait for the same agents.";
     CompetesWithInbound, "competes-with-inbound", Warning, "A campaign that does not give way",
         "A campaign dials for agents who take inbound contacts, without leaving any of them free and without a pause when contacts wait or the service level is low.";
     OutsideLocalWindow, "outside-local-window", Serious, "Calls at an hour when people sleep",

@@ -6,7 +6,7 @@ use barometer_strategy::Channel;
 use crate::compiled::{CompiledStrategy, channel_place};
 use crate::contact::{Contact, State};
 use crate::host::Seconds;
-use crate::ids::{AgentId, ClassId, ContactId, Id, ServicePointId, Table};
+use crate::ids::{AgentId, CampaignId, ClassId, ContactId, Id, ServicePointId, Table};
 use crate::rounds::Rounds;
 
 /// Everything that is true at one moment.
@@ -32,6 +32,8 @@ pub struct Floor {
     pub(crate) rounds: Rounds,
     /// Contacts that have come in.
     pub(crate) arrived: u32,
+    /// Agents who are kept for a campaign, by campaign; without an entry where none is kept.
+    pub(crate) kept: Vec<(CampaignId, u32)>,
 }
 
 /// A queue or hunt group at one moment. Its list holds those to be offered next, by the time at which
@@ -123,6 +125,7 @@ impl Floor {
             personal: Vec::new(),
             rounds: Rounds::of_members(strategy.most_members),
             arrived: 0,
+            kept: Vec::new(),
         }
     }
 
@@ -137,6 +140,7 @@ impl Floor {
         self.personal.clear();
         self.rounds.clear();
         self.arrived = 0;
+        self.kept.clear();
     }
 
     /// Contacts in an agent's hands.

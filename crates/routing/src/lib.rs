@@ -15,6 +15,7 @@ mod floor;
 mod host;
 mod ids;
 mod journey;
+mod keeping;
 mod offering;
 mod outbound;
 mod profiles;

@@ -133,7 +133,7 @@ impl<H: Host> Router<'_, H> {
         let rings_unheard = model.everyone_rings && !state.is_on_shift && state.ringing.is_none();
         stay.joined + joins_after <= self.floor.now
             && !self.is_tried(stay, place)
-            && (self.floor.has_room(self.strategy, agent, contact.channel) || rings_unheard)
+            && (self.has_room_for(agent, id) || rings_unheard)
     }
 
     /// Members of a later wave ring too, where everybody is rung at.
@@ -324,6 +324,7 @@ impl<H: Host> Router<'_, H> {
             }
         }
         self.floor.mark_idle(self.strategy, agent);
+        self.let_others_go(agent);
     }
 
     /// Lets a second contact ring that has waited for the agent to be free of the first.
@@ -348,9 +349,7 @@ impl<H: Host> Router<'_, H> {
         if !state.is_on_shift || is_full || state.ringing.is_some() || state.second.is_some() {
             return None;
         }
-        let has_room = |id: ContactId| {
-            self.floor.has_room(self.strategy, agent, self.floor.contacts[id].channel)
-        };
+        let has_room = |id: ContactId| self.has_room_for(agent, id);
         let personal = self
             .floor
             .personal

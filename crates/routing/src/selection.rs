@@ -32,14 +32,14 @@ impl<H: Host> Router<'_, H> {
         let (channel, stay) = (contact.channel, contact.stay()?);
         let last = contact.last_agent.filter(|_| model.last_agent_secs > 0.0 && stay.offers == 0);
         if let Some(agent) = last
-            && self.floor.has_room(self.strategy, agent, channel)
+            && self.has_room_for(agent, id)
         {
             return Some(agent);
         }
         if model.chooses_by_class && stay.round.is_none() {
-            return self.longest_idle(model, channel, stay.joined);
+            return self.longest_idle(id, model, channel, stay.joined);
         }
-        self.first_in_order(id, model, channel)
+        self.first_in_order(id, model)
     }
 
     /// The longest idle of the best rank, by the lists of free agents of each class; of those who are
@@ -47,6 +47,7 @@ impl<H: Host> Router<'_, H> {
     #[inline(always)]
     fn longest_idle(
         &self,
+        id: ContactId,
         model: &ServicePoint,
         channel: Channel,
         joined: Seconds,
@@ -60,6 +61,7 @@ impl<H: Host> Router<'_, H> {
             let Some(mut agent) = self.floor.idle[member.class].first else { continue };
             if joined + member.joins_after > self.floor.now
                 || at_once(self.strategy, agent, channel) == 0
+                || self.is_kept(agent, id)
             {
                 continue;
             }
@@ -82,22 +84,17 @@ impl<H: Host> Router<'_, H> {
     }
 
     /// Looks at every member; slower, but knows all orders.
-    fn first_in_order(
-        &mut self,
-        id: ContactId,
-        model: &ServicePoint,
-        channel: Channel,
-    ) -> Option<AgentId> {
-        let chosen = self.search(id, model, channel);
+    fn first_in_order(&mut self, id: ContactId, model: &ServicePoint) -> Option<AgentId> {
+        let chosen = self.search(id, model);
         if chosen.is_some() || self.floor.contacts[id].stay()?.round.is_none() {
             return chosen;
         }
         // Everybody who is free has been tried: another round begins.
         self.end_round(id);
-        self.search(id, model, channel)
+        self.search(id, model)
     }
 
-    fn search(&self, id: ContactId, model: &ServicePoint, channel: Channel) -> Option<AgentId> {
+    fn search(&self, id: ContactId, model: &ServicePoint) -> Option<AgentId> {
         let stay = self.floor.contacts[id].stay()?;
         let mut best: Option<(Readiness, f64, usize)> = None;
         let mut rank = u32::MAX;
@@ -108,7 +105,7 @@ impl<H: Host> Router<'_, H> {
             if stay.joined + member.joins_after > self.floor.now || self.is_tried(stay, place) {
                 continue;
             }
-            let Some(readiness) = self.readiness(model, member.agent, channel) else { continue };
+            let Some(readiness) = self.readiness(id, model, member.agent) else { continue };
             let preference = self.preference(id, stay, model, place);
             let is_better = best.is_none_or(|(ready, least, _)| {
                 readiness < ready || (readiness == ready && preference < least)
@@ -124,13 +121,19 @@ impl<H: Host> Router<'_, H> {
         best.map(|(.., place)| model.members[place].agent)
     }
 
-    fn readiness(
-        &self,
-        model: &ServicePoint,
-        agent: AgentId,
-        channel: Channel,
-    ) -> Option<Readiness> {
+    /// Whether an agent on shift can take a contact now.
+    #[inline]
+    pub(crate) fn has_room_for(&self, agent: AgentId, id: ContactId) -> bool {
+        self.floor.has_room(self.strategy, agent, self.floor.contacts[id].channel)
+            && !self.is_kept(agent, id)
+    }
+
+    fn readiness(&self, id: ContactId, model: &ServicePoint, agent: AgentId) -> Option<Readiness> {
         let state = &self.floor.agents[agent];
+        let channel = self.floor.contacts[id].channel;
+        if self.is_kept(agent, id) {
+            return None;
+        }
         if self.floor.has_room(self.strategy, agent, channel) {
             return Some(Readiness::Room(state.held));
         }

@@ -89,7 +89,12 @@ impl<'a> Outbound<'a> {
         let timing = [self.never_dials(), self.zone_never_open(), self.nobody_on_shift()];
         let pace =
             [self.used_up_before(), self.over_the_ceiling(), self.few_agents(), self.more_lines()];
-        let people = [self.starves_inbound(), self.competes(), self.indecent_hours()];
+        let people = [
+            self.starves_inbound(),
+            self.keeps_everybody(),
+            self.competes(),
+            self.indecent_hours(),
+        ];
         let calls = [self.detection(), self.too_close(), self.too_often(), self.short_ring()];
         let agreed = [self.called_back(), self.by_hand_beside()];
         let all = timing.into_iter().chain(pace).chain(people).chain(calls).chain(agreed);
@@ -273,6 +278,24 @@ impl<'a> Outbound<'a> {
                 .mended_by("Leave two free agents for inbound contacts", keep(2))
                 .mended_by("Leave one", keep(1)),
         )
+    }
+
+    /// All agents are kept for the campaign at some hour, so that inbound contacts get none of them.
+    fn keeps_everybody(&self) -> Option<Finding> {
+        let kept = self.campaign.blending.kept_for_calls;
+        let fewest = self.on_shift.as_ref()?.iter().copied().filter(|people| *people > 0).min()?;
+        if !self.is_blended || kept < fewest {
+            return None;
+        }
+        let reason = format!(
+            "“{}” keeps {kept} agents for its calls, and at times only {fewest} of them are on shift: while it \
+             dials, no inbound contact is offered to any of them.",
+            self.campaign.name
+        );
+        let setting = "/blending/kept_for_calls";
+        let finding = self.found(Rule::KeepsEverybody, setting, reason);
+        let half = fewest / 2;
+        Some(finding.mended_by(format!("Keep {half}"), self.set(setting, json!(half))))
     }
 
     fn competes(&self) -> Option<Finding> {

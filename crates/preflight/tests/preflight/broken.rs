@@ -393,6 +393,18 @@ const BROKEN: &[Broken] = &[
         },
     },
     Broken {
+        rule: Rule::KeepsEverybody,
+        reason: "“News” keeps 40 agents for its calls, and at times only 5 of them are on shift: while it \
+                 dials, no inbound contact is offered to any of them.",
+        break_it: |strategy, premises| {
+            let campaign = outbound(strategy, premises);
+            campaign.served_by = ServedBy::Team("desk".to_owned());
+            campaign.pacing = Pacing::Steady { lines_per_agent: 1.2 };
+            campaign.blending.pause_at_waiting = Some(1);
+            campaign.blending.kept_for_calls = 40;
+        },
+    },
+    Broken {
         rule: Rule::CompetesWithInbound,
         reason: "“News” dials while its agents take inbound contacts, and nothing slows it down when those \
                  wait.",

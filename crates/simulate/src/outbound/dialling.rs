@@ -20,7 +20,10 @@ impl<'m> Outbound<'m> {
         // What is still under way when the last interval is over is finished, and nothing is begun.
         let is_day = now < router.host.end_of_day();
         let is_dialling = is_day && of.times.is_dialling(now);
-        let mut gives_way = false;
+        let gives_way = is_dialling && self.gives_way(router, of);
+        let keeps = is_dialling && !gives_way && self.at_work[place].dialler.has_people(now);
+        let kept_for_it = if keeps { of.campaign.blending.kept_for_calls } else { 0 };
+        router.keep_for_campaign(of.id, kept_for_it);
         if !is_dialling && self.at_work[place].now.is_dialling {
             self.account(router, place);
             self.at_work[place].now.is_dialling = false;
@@ -38,7 +41,6 @@ impl<'m> Outbound<'m> {
                 (busy.free, busy.on_shift) = (f64::from(free), f64::from(on_shift));
             }
             let kept = of.campaign.blending.kept_free;
-            gives_way = self.gives_way(router, of);
             let at_work = &mut self.at_work[place];
             let at = Situation {
                 now,

@@ -320,6 +320,81 @@ fn agents_left_free_are_there_for_inbound_contacts() {
     assert_eq!(mean(alone.play(10, 3).day().offered), mean(kind.day().offered));
 }
 
+/// A line of ten agents' work with so many, of whom some are kept for calls that nobody answers.
+fn kept_for_calls(agents: u32, kept: u32, set: impl FnOnce(&mut Campaign)) -> Summary {
+    let mut campaign = around_the_clock(0.0, 10.0, 180.0);
+    campaign.pacing = Pacing::Steady { lines_per_agent: 1.0 };
+    campaign.blending.kept_for_calls = kept;
+    set(&mut campaign);
+    let mut scene = Scene::line(2.0, 16, agents).handled(180.0, Some(120.0));
+    scene.strategy.campaigns = vec![campaign];
+    scene.play(10, 3)
+}
+
+#[test]
+fn inbound_contacts_leave_a_campaign_its_agents() {
+    let day = |summary: &Summary| {
+        let day = summary.day();
+        [day.offered, day.answered].map(mean).into_iter().chain([
+            mean(day.service_level),
+            mean(day.answer_secs),
+            mean(day.abandonment),
+        ])
+    };
+    let day = |summary: &Summary| day(summary).collect::<Vec<f64>>();
+    // Nobody ever answers the campaign: with four agents kept for it, fourteen are ten, call by call.
+    let ten = kept_for_calls(10, 0, |_| {});
+    let fourteen = kept_for_calls(14, 4, |_| {});
+    assert_eq!(day(&fourteen), day(&ten));
+    let unkept = kept_for_calls(14, 0, |_| {});
+    assert!(mean(ten.day().service_level) + 0.02 < mean(unkept.day().service_level));
+    // More than there are: inbound contacts get nobody until the day is over.
+    let all = kept_for_calls(14, 20, |_| {});
+    let intervals = all.type_intervals(0);
+    assert!(intervals[..15].iter().all(|each| mean(each.answered) == 0.0));
+}
+
+#[test]
+fn kept_agents_are_given_back_when_a_campaign_does_not_dial() {
+    let without = kept_for_calls(14, 0, |_| {});
+    let last = |summary: &Summary, from: usize| -> Vec<f64> {
+        let intervals = summary.type_intervals(0);
+        intervals[from..].iter().map(|each| mean(each.offered) - mean(each.answered)).collect()
+    };
+    // Over at ten: from an hour later on the day is as if nobody had been kept.
+    let morning = kept_for_calls(14, 14, |campaign| {
+        campaign.hours[0].until = time(4, 0, 0, 0);
+    });
+    assert_eq!(last(&morning, 10), last(&without, 10));
+    assert!(mean(morning.day().abandonment) > mean(without.day().abandonment) + 0.1);
+    // A list without anybody to be called, and a campaign that gives way, keep nobody.
+    let nobody = kept_for_calls(14, 14, |campaign| {
+        (campaign.list.people, campaign.runs_empty) = (0, true);
+    });
+    let gives_way = kept_for_calls(14, 14, |campaign| {
+        campaign.blending.pause_at_waiting = Some(0);
+    });
+    for kind in [nobody, gives_way] {
+        assert_eq!(mean(kind.day().answered), mean(without.day().answered));
+    }
+}
+
+#[test]
+fn a_campaign_reaches_more_people_with_agents_kept_for_it() {
+    let with = |kept: u32| {
+        let mut campaign = around_the_clock(0.5, 10.0, 180.0);
+        campaign.blending.kept_for_calls = kept;
+        let mut scene = Scene::line(3.0, 16, 12).handled(180.0, Some(120.0));
+        scene.strategy.campaigns = vec![campaign];
+        let summary = scene.play(10, 3);
+        (mean(summary.of_campaign(0).conversations), mean(summary.day().service_level))
+    };
+    let results = [0, 2, 4, 6].map(with);
+    for pair in results.windows(2) {
+        assert!(pair[0].0 < pair[1].0 && pair[0].1 > pair[1].1, "{results:?}");
+    }
+}
+
 #[test]
 fn a_campaign_that_pauses_while_contacts_wait_does_not_dial_for_agents_whom_they_take() {
     let with = |pause_at_waiting: Option<u32>| {

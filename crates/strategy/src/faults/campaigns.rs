@@ -43,6 +43,11 @@ impl Found<'_> {
         self.ensure(!is_message || is_capped, "caps.lines", || {
             "a campaign that plays a message needs a cap on its lines".to_owned()
         });
+        self.ensure(
+            !is_message || campaign.blending.kept_for_calls == 0,
+            "blending.kept_for_calls",
+            || "a campaign that plays a message has no agents who could be kept for it".to_owned(),
+        );
         self.secs("ring_limit_secs", campaign.ring_limit_secs, 1.0);
         self.secs("connect_within_secs", campaign.connect_within_secs, 0.0);
         self.share("abandoned_ceiling", campaign.abandoned_ceiling);

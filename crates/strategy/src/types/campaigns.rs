@@ -244,12 +244,15 @@ pub struct CallOutcome {
     pub again_after_secs: Option<f64>,
 }
 
-/// How a campaign shares its agents with inbound contacts, which always come first.
+/// How a campaign shares its agents with inbound contacts, which come first unless agents are kept for it.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Blending {
     /// Free agents whom the campaign leaves for inbound contacts.
     pub kept_free: u32,
+    /// Agents whom inbound contacts leave for the campaign while it dials: none of them is offered to an
+    /// agent where fewer than so many would be left who are free or on the campaign's calls.
+    pub kept_for_calls: u32,
     /// Inbound contacts that wait for its agents, from which on it does not dial; none for no such rule.
     pub pause_at_waiting: Option<u32>,
     /// Service level of the last half hour of its agents' queues, under which it does not dial; none for no

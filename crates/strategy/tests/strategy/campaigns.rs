@@ -84,6 +84,10 @@ fn what_cannot_be_dialled_is_told_with_its_field() {
     }
     let message = set("/served_by", json!({ "message": "queue" })).apply(&strategy).unwrap_err();
     assert_eq!(message[0].field, "campaigns[0].caps.lines");
+    let mut kept = strategy.clone();
+    kept.campaigns[0].blending.kept_for_calls = 2;
+    let message = set("/served_by", json!({ "message": "queue" })).apply(&kept).unwrap_err();
+    assert!(message.iter().any(|fault| fault.field == "campaigns[0].blending.kept_for_calls"));
     strategy.campaigns[0].runs_empty = true;
     assert!(set("/list/people", json!(0)).apply(&strategy).is_ok(), "an empty list may be a test");
 }

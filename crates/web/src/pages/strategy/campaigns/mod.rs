@@ -314,7 +314,7 @@ impl<'a> Looked<'a> {
         let midnight = now_secs - since_midnight(seen.at.time());
         Self {
             mix: CallMix::of(campaign, Some(hour)),
-            agents: now.map_or(0, |now| now.left(campaign.blending.kept_free)),
+            agents: now.map_or(0, |now| now.left(&campaign.blending)),
             hours: calling.secs_between(midnight, midnight + DAY_SECS) / 3600.0,
             is_dialling: calling.is_dialling(now_secs),
             campaign,
@@ -401,11 +401,12 @@ impl<'a> Looked<'a> {
         };
         format!(
             "{who} at {clock}: {} on shift, of whom inbound contacts keep {} busy and the campaign leaves {} free \
-             for them. People answer {} of calls then, by what it assumes. Exact for exponential times and no \
+             for them; {} are kept for it. People answer {} of calls then, by what it assumes. Exact for exponential times and no \
              wait; while agents come and go with inbound contacts a trial is the better judge.",
             now.on_shift,
             words::one_decimal(now.inbound_erlangs),
             self.campaign.blending.kept_free,
+            self.campaign.blending.kept_for_calls,
             words::percent(self.mix.conversation_share)
         )
     }
