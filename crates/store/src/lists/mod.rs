@@ -6,6 +6,7 @@
 //! for every list.
 
 mod do_not_call;
+mod layouts;
 mod prefixes;
 mod reading;
 

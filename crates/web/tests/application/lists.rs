@@ -66,6 +66,22 @@ async fn columns_are_asked_for_where_no_heading_names_the_number(pool: PgPool) {
     wrong.says("Choose the column with the telephone number.").says("a country&#39;s two letters");
     let read = planner.post(&columns, "column=attribute&column=number&region=ie").await;
     planner.get(read.location()).await.says("2 people may be called").says("Europe/Dublin");
+    // The next file with these headings is read in the same way, unasked; numbers that are never called are
+    // another matter.
+    let next = planner.send_list("", "customer , Reach at\nC,01 411 2002\n").await;
+    assert!(!next.ends_with("/columns"), "{next}");
+    planner
+        .get(&next)
+        .await
+        .says("One person may be called")
+        .says("Save 1 person")
+        .says("Europe/Dublin");
+    let other = planner.send_list("", "Customer,Reach by\nA,01 411 2000\n").await;
+    assert!(other.ends_with("/columns"), "{other}");
+    let layout = |subject| {
+        centre.store.remembered_list_layout(centre.centre, subject, "customer\u{1f}reach at")
+    };
+    assert_eq!(layout(ListSubject::DoNotCall).await.unwrap(), None);
 }
 
 #[sqlx::test(migrations = false)]

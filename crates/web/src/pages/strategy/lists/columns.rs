@@ -80,7 +80,7 @@ pub(crate) async fn show(
     page(&ColumnsPage::new(&context, &list, &beginning, layout, FormErrors::default()))
 }
 
-/// `POST /strategy/lists/{list}/columns`: reads the list so.
+/// `POST /strategy/lists/{list}/columns`: reads the list so, and remembers it for the next one.
 pub(crate) async fn choose(
     State(app): State<App>,
     Planner(context): Planner,
@@ -94,7 +94,11 @@ pub(crate) async fn choose(
     let layout = chosen(&typed, sheet, beginning.heading.len(), &mut wrong);
     if wrong.is_empty() {
         match listing::read(&app.store, &context.centre, &list, &layout).await {
-            Ok(()) => return Ok(Redirect::to(&format!("/strategy/lists/{id}")).into_response()),
+            Ok(()) => {
+                let (centre, signature) = (context.centre.id, beginning.signature());
+                app.store.remember_list_layout(centre, list.subject, &signature, &layout).await?;
+                return Ok(Redirect::to(&format!("/strategy/lists/{id}")).into_response());
+            }
             Err(FileError::Store(error)) => return Err(error.into()),
             Err(error) => wrong.note("columns", error.to_string()),
         }
@@ -145,7 +149,9 @@ impl ColumnsPage {
         Self {
             frame: Frame::of(context, Stage::Strategy, None),
             title: format!("What do the columns of {} hold?", list.file_name),
-            answer: format!("{asked}. Nothing is saved yet."),
+            answer: format!(
+                "{asked}. It is remembered for the next file with these headings; nothing is saved yet."
+            ),
             address: format!("/strategy/lists/{}", list.id),
             columns: beginning
                 .heading

@@ -145,7 +145,7 @@ fn lists_answer(lists: &[(List, ListCounts)], not_called: i64) -> String {
         ),
     };
     let count = words::capitalised(&words::count_word(count));
-    format!("{count} {lists} {} people.{out}", words::thousands(sum as f64))
+    format!("{count} {lists} {}.{out}", words::counted(sum as usize, "person", "people"))
 }
 
 /// `POST /strategy/lists`: takes a file in, and reads it where its columns leave no doubt.
@@ -213,8 +213,9 @@ fn stem(file_name: &str) -> String {
     stem.chars().filter(|letter| !barometer_intake::is_unseen(*letter)).collect()
 }
 
-/// Reads a list whose heading names the number, and asks about the columns of any other; where to go, or what
-/// is wrong with the file, of which nothing is kept then.
+/// Reads a list as lists with these headings were read before, or as its heading says where that names the
+/// number, and asks about the columns of any other; where to go, or what is wrong with the file, of which nothing
+/// is kept then.
 async fn first_reading(
     app: &App,
     context: &RequestContext,
@@ -222,13 +223,20 @@ async fn first_reading(
 ) -> Result<Result<String, String>, PageError> {
     let outcome = async {
         let beginning = importing::beginning(&app.store, list, None).await?;
-        let prefixes = prefixes_of(&app.store, &context.centre).await?;
-        let heading: Vec<&str> = beginning.heading.iter().map(String::as_str).collect();
-        let layout = ListLayout::guess(&heading, &country_of(&context.centre, &prefixes));
-        if layout.column(ListColumn::Number).is_none() || beginning.sheets.len() > 1 {
-            return Ok(format!("/strategy/lists/{list}/columns"));
-        }
         let of = app.store.list(list).await?;
+        let (centre, signature) = (context.centre.id, beginning.signature());
+        let layout = match app.store.remembered_list_layout(centre, of.subject, &signature).await? {
+            Some(layout) => layout,
+            None => {
+                let prefixes = prefixes_of(&app.store, &context.centre).await?;
+                let heading: Vec<&str> = beginning.heading.iter().map(String::as_str).collect();
+                let guess = ListLayout::guess(&heading, &country_of(&context.centre, &prefixes));
+                if guess.column(ListColumn::Number).is_none() || beginning.sheets.len() > 1 {
+                    return Ok(format!("/strategy/lists/{list}/columns"));
+                }
+                guess
+            }
+        };
         listing::read(&app.store, &context.centre, &of, &layout).await?;
         Ok(format!("/strategy/lists/{list}"))
     };
@@ -342,6 +350,7 @@ fn list_answer(list: &List, counts: ListCounts) -> String {
     }
     let may = counts.people - counts.not_called;
     let may = match counts.not_called {
+        0 if counts.people == 1 => "One person may be called.".to_owned(),
         0 => format!("{people} people may be called."),
         1 => format!(
             "{} of {people} people may be called: one is on the do-not-call list.",
@@ -360,13 +369,17 @@ fn save_words(list: &List, counts: ListCounts) -> String {
     if counts.people == 0 {
         return String::new();
     }
-    let what = if list.subject == ListSubject::People { "people" } else { "numbers" };
+    let (one, more) = match list.subject {
+        ListSubject::People => ("person", "people"),
+        ListSubject::DoNotCall => ("number", "numbers"),
+    };
+    let what = words::counted(counts.people as usize, one, more);
     let refused = match list.refused {
         0 => String::new(),
         1 => ", leave out one row".to_owned(),
         refused => format!(", leave out {} rows", words::thousands(refused as f64)),
     };
-    format!("Save {} {what}{refused}", words::thousands(counts.people as f64))
+    format!("Save {what}{refused}")
 }
 
 fn facts(context: &RequestContext, list: &List, counts: ListCounts) -> Vec<(&'static str, String)> {
