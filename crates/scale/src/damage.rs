@@ -4,6 +4,8 @@
 mod commands;
 mod doors;
 mod mutation;
+#[cfg(test)]
+mod parsers;
 
 use std::collections::{BTreeMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};

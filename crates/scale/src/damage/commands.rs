@@ -18,13 +18,13 @@ const PANICKED: i32 = 101;
 const TARGETS: &str = "service_level = 0.8\nwithin_secs = 20\nabandonment = 0.05\noccupancy = 0.88\npatience_secs = 180\nshrinkage = 0.3\n\n[series.\"Web chat\"]\nwithin_secs = 45\nconcurrency = 2\n";
 const QUEUEING: &str = "offered_erlangs,contacts_per_hour,handle_secs,servers,within_secs,percentile_share\n10,,240,12,20,\n,120,240.5,12,20,0.9\n0.5,,60,3,0,0.5\n";
 const QUESTION: &str = "promise = 0.8\nblock_minutes = 60\ndays = 20\nfresh_days = 100\nmost_days = 400\nseed = 1\n\n[targets.Calls]\nservice_level = 0.8\nwithin_secs = 20\nabandonment = \"none\"\n\n[teams.desk]\nleast = 1\nmost = 6\n";
-const STRATEGY: &str = r#"{"schema_version":2,"name":"Calls","entries":[{"name":"Calls line","contact_types":["Calls"],"first":{"step":"hours"}}],
+pub(super) const STRATEGY: &str = r#"{"schema_version":2,"name":"Calls","entries":[{"name":"Calls line","contact_types":["Calls"],"first":{"step":"hours"}}],
 "steps":[{"id":"hours","name":"Opening hours","does":{"hours_gate":{"hours":[{"days":["monday"],"from":"08:00:00","until":"18:00:00"}],"open":{"step":"line"},"closed":{"step":"voicemail"}}}},
 {"id":"line","name":"Line","does":{"queue":{"places":40,"longest_wait_secs":300,"exits":{"full":"busy_tone","too_long":{"step":"voicemail"}}}}},
 {"id":"voicemail","name":"Voicemail","does":{"voicemail":{}}}],"teams":[{"id":"desk","name":"Desk"}],
 "campaigns":[{"id":"back","name":"Call back","served_by":{"team":"desk"},"pacing":{"progressive":{}},"caller_number":"+442079460999",
 "hours":[{"days":["monday"],"from":"09:00:00","until":"17:00:00"}],"list":{"people":50,"zones":[{"zone":"Europe/London","share":1.0}]}}]}"#;
-const CUSTOMERS: &str = r#"{"contact_types":{"Calls":{"channel":"call","handling":{"exponential":{"mean_secs":240}},"patience":{"exponential":{"mean_secs":120}}}}}"#;
+pub(super) const CUSTOMERS: &str = r#"{"contact_types":{"Calls":{"channel":"call","handling":{"exponential":{"mean_secs":240}},"patience":{"exponential":{"mean_secs":120}}}}}"#;
 
 /// A command with one file that is damaged, beside sound ones.
 pub struct ByCommand {

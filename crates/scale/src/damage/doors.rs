@@ -12,14 +12,14 @@ use super::{Door, Outcome};
 use crate::people::{Person, Server, between};
 use crate::visit::contact_types;
 
-const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n\
+pub(super) const CALENDAR: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n\
     DTSTAMP:20261101T000000Z\r\nDTSTART;VALUE=DATE:20261225\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:Christmas\r\nEND:VEVENT\r\n\
     BEGIN:VEVENT\r\nUID:2\r\nDTSTAMP:20261101T000000Z\r\nDTSTART;VALUE=DATE:20260401\r\nDTEND;VALUE=DATE:20260404\r\n\
     SUMMARY:Spring fair\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
-const ROSTER: &str = "agent,team,skills,start,end,break_start,break_end\n\
+pub(super) const ROSTER: &str = "agent,team,skills,start,end,break_start,break_end\n\
     Ada Wren,Day,,2026-12-01T09:00,2026-12-01T17:00,2026-12-01T12:00,2026-12-01T12:30\n\
     Ben Tarn,Day,,2026-12-01T10:00,2026-12-01T18:00,,\nCleo Marsh,,,2026-12-02T07:30,2026-12-02T15:30,,\n";
-const SHIFTS: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20261101T000000Z\r\n\
+pub(super) const SHIFTS: &str = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkhaven//EN\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20261101T000000Z\r\n\
     DTSTART:20261201T090000Z\r\nDTEND:20261201T170000Z\r\nSUMMARY:Ada Wren\r\nRRULE:FREQ=DAILY;COUNT=4\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
 const DO_NOT_CALL: &str = "number\n+441632960001\n+441632960002\n01632 960 003\n";
 const LIST_COLUMNS: &str = "number,zone,priority,hours,attempts\n";
