@@ -146,14 +146,21 @@ impl<'a> Looked<'a> {
                 "Nothing is planned for {who}: take in the cover to see how many are free."
             );
         };
+        let blending = &self.campaign.blending;
+        let left_free = match blending.kept_free {
+            0 => String::new(),
+            kept => format!(" and the campaign leaves {kept} free for them"),
+        };
+        let kept_for_it = match blending.kept_for_calls {
+            0 => String::new(),
+            kept => format!("; they leave {kept} for its calls"),
+        };
         format!(
-            "{who} at {clock}: {} on shift, of whom inbound contacts keep {} busy and the campaign leaves {} free \
-             for them; {} are kept for it. People answer {} of calls then, by what it assumes. Exact for exponential times and no \
-             wait; while agents come and go with inbound contacts a trial is the better judge.",
+            "{who} at {clock}: {} on shift, of whom inbound contacts keep {} busy{left_free}{kept_for_it}. People \
+             answer {} of calls then, by what it assumes. Exact for exponential times and no wait; while agents \
+             come and go with inbound contacts a trial is the better judge.",
             now.on_shift,
             words::one_decimal(now.inbound_erlangs),
-            self.campaign.blending.kept_free,
-            self.campaign.blending.kept_for_calls,
             words::percent(self.mix.conversation_share)
         )
     }
