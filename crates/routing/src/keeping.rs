@@ -46,16 +46,15 @@ impl<H: Host> Router<'_, H> {
                 return false;
             };
             let members = &self.strategy.service_points[point].members;
-            let others = |left: u32| {
-                let left_for_it = members.iter().filter(|member| {
-                    member.agent != agent && self.is_left_for(campaign, member.agent)
-                });
-                (left_for_it.take(left as usize).count() as u32) < left
+            let is_member = || members.iter().any(|member| member.agent == agent);
+            let others = || {
+                let members = members.iter().filter(|member| member.agent != agent);
+                members.filter(|member| self.is_left_for(campaign, member.agent)).count()
             };
             errand != Errand::Campaign(campaign)
-                && members.iter().any(|member| member.agent == agent)
+                && is_member()
                 && self.is_left_for(campaign, agent)
-                && others(agents)
+                && others() < agents as usize
         })
     }
 
