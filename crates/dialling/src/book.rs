@@ -20,6 +20,9 @@ struct Called {
     today: u8,
     /// The day of the last call in the person's zone, from the first on.
     day: i16,
+    /// Calls that the person answered and that were abandoned.
+    #[serde(default)]
+    abandoned: u8,
 }
 
 /// A moment that can be put in order.
@@ -203,6 +206,14 @@ impl Book {
         called.in_all -= 1;
         called.today -= 1;
         self.again[self.zone_of[person.0 as usize] as usize].push(Reverse((Due(now), person.0)));
+    }
+
+    /// Notes that a call was abandoned which somebody had answered; gives how many such calls that person has
+    /// had by now.
+    pub fn note_abandoned(&mut self, person: PersonId) -> u32 {
+        let abandoned = &mut self.called[person.0 as usize].abandoned;
+        *abandoned = abandoned.saturating_add(1);
+        u32::from(*abandoned)
     }
 
     /// A call to somebody is over. Where `after_secs` says when to call again, that is done unless the

@@ -194,6 +194,10 @@ tally! {
         wrapping_up_secs,
         /// Seconds of lines in use.
         line_secs,
+        /// People of whom a first call was abandoned or taken for a machine's.
+        people_abandoned,
+        /// People of whom a second one was.
+        abandoned_again,
     }
 }
 

@@ -288,6 +288,19 @@ impl<'m> Outbound<'m> {
         }
     }
 
+    /// A person has answered and is left alone: the pacing learns it, and it is noted with the person.
+    fn abandons<O: Observer>(&mut self, router: &mut Played<'m, O>, line: &Line) {
+        let dialler = &mut self.at_work[line.campaign].dialler;
+        dialler.learn(Learned::Abandoned);
+        let nth = dialler.book.note_abandoned(line.person);
+        let interval = router.host.clock.interval;
+        count(router, line.campaign, interval, |tally| match nth {
+            1 => tally.people_abandoned += 1.0,
+            2 => tally.abandoned_again += 1.0,
+            _ => {}
+        });
+    }
+
     /// Detection has decided whether a machine talks.
     fn decided<O: Observer>(&mut self, router: &mut Played<'m, O>, id: usize) {
         let line = self.lines[id];
@@ -303,9 +316,9 @@ impl<'m> Outbound<'m> {
             return self.connect(router, id, left_secs);
         }
         if line.answer == Answer::Person {
-            self.at_work[line.campaign].dialler.learn(Learned::Abandoned);
             let interval = router.host.clock.interval;
             count(router, line.campaign, interval, |tally| tally.lost_to_detection += 1.0);
+            self.abandons(router, &line);
         }
         match of.campaign.machines.action {
             MachineAction::Message { secs } => {
@@ -440,8 +453,8 @@ impl<'m> Outbound<'m> {
             Called::Ended(End::NotConnected) => {
                 self.at_work[line.campaign].now.lines -= 1.0;
                 if is_person {
-                    self.at_work[line.campaign].dialler.learn(Learned::Abandoned);
                     count(router, line.campaign, interval, |tally| tally.abandoned += 1.0);
+                    self.abandons(router, &line);
                 }
                 let end = if is_person { CallEnd::Abandoned } else { CallEnd::Machine };
                 self.close_contact(router, id, contact, end);

@@ -287,6 +287,11 @@ measures! {
         done: mean(tally.done, 1.0) as "people_done",
         /// Share of replications in which the list was used up.
         used_up: mean(tally.used_up, 1.0) as "list_used_up_share",
+        /// People who answered and were left alone at least once, per replication; `None` in sums that were kept
+        /// without it.
+        people_abandoned: ratio(tally.people_abandoned, 1.0) as "people_abandoned",
+        /// Of those, people who were left alone more than once.
+        abandoned_again: ratio(tally.abandoned_again, tally.people_abandoned) as "abandoned_again_share",
     }
 }
 

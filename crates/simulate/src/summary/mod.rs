@@ -196,7 +196,7 @@ impl Summary {
 
     /// The day as a whole.
     pub fn day(&self) -> Measures {
-        self.read::<Whole>(&self.whole, 0, self.day_secs())
+        self.day_of::<Whole>(&self.whole)
     }
 
     /// All contacts, interval by interval.
@@ -206,7 +206,7 @@ impl Summary {
 
     /// One contact type: the day.
     pub fn of_type(&self, kind: usize) -> Measures {
-        self.read::<Whole>(&self.types[kind], 0, self.day_secs())
+        self.day_of::<Whole>(&self.types[kind])
     }
 
     /// How many contact types there are.
@@ -226,7 +226,7 @@ impl Summary {
 
     /// One queue or hunt group: the day.
     pub fn of_service_point(&self, line: usize) -> ServicePointMeasures {
-        self.read::<ServicePointTally>(&self.service_points[line], 0, self.day_secs())
+        self.day_of::<ServicePointTally>(&self.service_points[line])
     }
 
     /// One queue or hunt group, interval by interval.
@@ -236,7 +236,7 @@ impl Summary {
 
     /// One team: the day.
     pub fn of_team(&self, team: usize) -> TeamMeasures {
-        self.read::<TeamTally>(&self.teams[team], 0, self.day_secs())
+        self.day_of::<TeamTally>(&self.teams[team])
     }
 
     /// One team, interval by interval.
@@ -251,7 +251,7 @@ impl Summary {
 
     /// One campaign: the whole of the replication.
     pub fn of_campaign(&self, campaign: usize) -> CampaignMeasures {
-        self.read::<CampaignTally>(&self.campaigns[campaign], 0, self.day_secs())
+        self.day_of::<CampaignTally>(&self.campaigns[campaign])
     }
 
     /// One campaign, interval by interval.
@@ -304,13 +304,38 @@ impl Summary {
     }
 
     fn read<T: Tallied>(&self, table: &Table, row: usize, interval_secs: f64) -> T::Measures {
-        let pairs = table.pairs.get(row * T::WIDTH..).unwrap_or_default().iter();
+        self.read_of_width::<T>(table, T::WIDTH, row, interval_secs)
+    }
+
+    fn read_of_width<T: Tallied>(
+        &self,
+        table: &Table,
+        width: usize,
+        row: usize,
+        interval_secs: f64,
+    ) -> T::Measures {
+        let row = table.pairs.get(row * width..).unwrap_or_default();
+        let pairs = row[..width.min(row.len())].iter();
         T::measures(&mut Sums { pairs, replications: self.replications, interval_secs })
+    }
+
+    /// The day's row of a table that has one for the day and, unless they were left out, one for each interval.
+    fn day_of<T: Tallied>(&self, table: &Table) -> T::Measures {
+        self.read_of_width::<T>(table, self.width_of::<T>(table), 0, self.day_secs())
     }
 
     /// All rows behind the first, which is the day's.
     fn rows<T: Tallied>(&self, table: &Table) -> Vec<T::Measures> {
-        (1..=self.intervals).map(|row| self.read::<T>(table, row, self.interval_secs)).collect()
+        let width = self.width_of::<T>(table);
+        let read = |row| self.read_of_width::<T>(table, width, row, self.interval_secs);
+        (1..=self.intervals).map(read).collect()
+    }
+
+    /// Pairs in a row of the day or of an interval. Sums that were kept by an earlier build may have fewer: what
+    /// has been counted since stands behind the rest and is not there.
+    fn width_of<T: Tallied>(&self, table: &Table) -> usize {
+        let pairs = table.pairs.len();
+        if pairs <= T::WIDTH { pairs } else { (pairs / (1 + self.intervals)).min(T::WIDTH) }
     }
 
     fn all<T: Tallied>(&self, table: &Table) -> Vec<T::Measures> {
@@ -340,4 +365,49 @@ fn record_waits(sums: &mut Vec<WaitSketch>, waits: &[Waits]) {
 fn add_waits(sums: &mut Vec<WaitSketch>, waits: &[WaitSketch]) {
     sums.resize(sums.len().max(waits.len()), WaitSketch::default());
     sums.iter_mut().zip(waits).for_each(|(sum, waits)| sum.add(waits));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sums_that_were_kept_without_a_measure_are_read_as_they_were() {
+        let dialled = CampaignTally {
+            dials: 40.0,
+            people: 10.0,
+            abandoned: 2.0,
+            people_abandoned: 2.0,
+            abandoned_again: 1.0,
+            ..CampaignTally::default()
+        };
+        let mut summary = Summary::new(3, 1800.0);
+        for _ in 0..2 {
+            summary.add(&DayTally {
+                intervals: 3,
+                campaigns: vec![dialled; 3],
+                ..DayTally::default()
+            });
+        }
+        let now = summary.of_campaign(0);
+        assert_eq!(now.people_abandoned.map(|people| people.mean), Some(6.0));
+        assert_eq!(now.abandoned_again.map(|share| share.mean), Some(0.5));
+        // An earlier build counted two measures less.
+        let mut kept = summary.clone();
+        let rows = kept.campaigns[0].pairs.chunks(CampaignTally::WIDTH);
+        kept.campaigns[0].pairs =
+            rows.flat_map(|row| row[..CampaignTally::WIDTH - 2].to_vec()).collect();
+        let before = kept.of_campaign(0);
+        assert_eq!((before.people_abandoned, before.abandoned_again), (None, None));
+        assert_eq!((before.dials, before.abandoned_share), (now.dials, now.abandoned_share));
+        let (then, all) = (kept.campaign_intervals(0), summary.campaign_intervals(0));
+        assert_eq!(then.len(), 3);
+        for (then, now) in then.iter().zip(&all) {
+            assert_eq!((then.dials, then.used_up), (now.dials, now.used_up));
+            assert_eq!(then.people_abandoned, None);
+        }
+        // The day alone, as comparisons keep it.
+        kept.campaigns[0].pairs.truncate(CampaignTally::WIDTH - 2);
+        assert_eq!(kept.of_campaign(0).dials, now.dials);
+    }
 }

@@ -301,6 +301,26 @@ fn the_longest_call_cuts_talk_short_and_outcomes_bring_people_back() {
 }
 
 #[test]
+fn nuisance_is_counted_by_person() {
+    let mut campaign = around_the_clock(0.8, 10.0, 300.0);
+    campaign.pacing = Pacing::Steady { lines_per_agent: 4.0 };
+    campaign.list.people = 300;
+    campaign.retries.most_in_all = 1;
+    let once = played(&scene(8, 4, campaign.clone()), 10);
+    assert!(mean(once.abandoned) > 20.0);
+    assert_eq!(mean(once.people_abandoned), mean(once.abandoned), "each was called once");
+    assert_eq!(mean(once.abandoned_again), 0.0);
+    (campaign.retries.most_a_day, campaign.retries.most_in_all) = (4, 4);
+    campaign.retries.abandoned_after_secs = Some(60.0);
+    let again = played(&scene(8, 4, campaign), 10);
+    let (people, share) = (mean(again.people_abandoned), mean(again.abandoned_again));
+    assert!(people <= 300.0 && people < mean(again.abandoned));
+    // Whoever was left alone twice has had at least two of the calls, and nobody more than four.
+    assert!(people * (1.0 + share) <= mean(again.abandoned) + 1e-9);
+    assert!(share > 0.2 && mean(again.abandoned) <= people * (1.0 + 3.0 * share) + 1e-9);
+}
+
+#[test]
 fn agents_left_free_are_there_for_inbound_contacts() {
     let with = |kept_free: u32| -> Summary {
         let mut campaign = around_the_clock(0.5, 10.0, 180.0);

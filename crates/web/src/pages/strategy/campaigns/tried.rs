@@ -65,6 +65,11 @@ pub(super) fn tried_view(
     if let Some(share) = thirty_days(campaign, tried) {
         rows.insert(4, ("Abandoned over 30 days, with this day", words::percent(share)));
     }
+    if let Some(people) = tried.people_abandoned {
+        rows.push(("People left alone at least once", words::estimated_count(people)));
+        let again = words::estimated_percent(tried.abandoned_again);
+        rows.push(("Of those, more than once", again));
+    }
     Some(TriedView {
         name: line.subject.name.clone(),
         address: format!("/trials/{}", line.id),
