@@ -1,8 +1,8 @@
 //! Agents who are kept for a campaign's calls while it dials.
 //!
-//! So many of the campaign's agents are left to it: an inbound contact, or another campaign's call, is offered
-//! to one of them only where as many remain who are free or on the campaign's own calls. Who is kept is nobody
-//! in particular: whoever becomes free of something else may let another one go.
+//! A number of the campaign's agents are left to it: an inbound contact, or another campaign's call, is offered
+//! to one of them only where that number remain who are free or on the campaign's own calls. No particular
+//! agents are kept: when one becomes free of other work, another may take an inbound contact.
 
 use crate::compiled::Serves;
 use crate::contact::Errand;
@@ -11,8 +11,8 @@ use crate::ids::{AgentId, CampaignId, ContactId, Id, ServicePointId};
 use crate::router::Router;
 
 impl<H: Host> Router<'_, H> {
-    /// Keeps so many agents for a campaign's calls from now on; those who were kept before and are not any
-    /// more take what waits for them. Nobody is taken away from a contact.
+    /// Keeps this number of agents for a campaign's calls from now on. Where fewer are kept than before, the
+    /// others take the contacts that wait. Nobody is taken away from a contact.
     pub fn keep_for_campaign(&mut self, campaign: CampaignId, agents: u32) {
         let kept = &mut self.floor.kept;
         let known = kept.iter().position(|(other, _)| *other == campaign);

@@ -340,7 +340,7 @@ fn agents_left_free_are_there_for_inbound_contacts() {
     assert_eq!(mean(alone.play(10, 3).day().offered), mean(kind.day().offered));
 }
 
-/// A line of ten agents' work with so many, of whom some are kept for calls that nobody answers.
+/// An inbound line whose agents are partly kept for a campaign's calls, which nobody answers.
 fn kept_for_calls(agents: u32, kept: u32, set: impl FnOnce(&mut Campaign)) -> Summary {
     let mut campaign = around_the_clock(0.0, 10.0, 180.0);
     campaign.pacing = Pacing::Steady { lines_per_agent: 1.0 };

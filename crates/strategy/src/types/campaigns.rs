@@ -250,8 +250,8 @@ pub struct CallOutcome {
 pub struct Blending {
     /// Free agents whom the campaign leaves for inbound contacts.
     pub kept_free: u32,
-    /// Agents whom inbound contacts leave for the campaign while it dials: none of them is offered to an
-    /// agent where fewer than so many would be left who are free or on the campaign's calls.
+    /// Agents whom inbound contacts leave for the campaign while it dials: no inbound contact is offered to one
+    /// of its agents where fewer than this number would be left who are free or on its calls.
     pub kept_for_calls: u32,
     /// Inbound contacts that wait for its agents, from which on it does not dial; none for no such rule.
     pub pause_at_waiting: Option<u32>,

@@ -257,7 +257,7 @@ pub(super) fn to_strategy(
     to_note(context, &format!("{of}{part}"), note)
 }
 
-/// To the page of what is open, looked at as before, with a note.
+/// To the page of the draft or version that is open, with the map shown as before and a note.
 pub(super) fn to_note(context: &RequestContext, of: &str, note: &str) -> Response {
     let look = Look::before(context).in_address();
     Redirect::to(&format!("/strategy?day={}&{of}{look}&note={note}", context.day)).into_response()

@@ -66,7 +66,7 @@ struct ShowPage {
     question: String,
     answer: String,
     map: MapView,
-    /// "fold" or "unfold", as it is done to all ways, and its address.
+    /// "fold" or "unfold" for all ways, and its address.
     fold_all: Option<(&'static str, String)>,
     panel: PanelView,
     findings: Vec<FindingView>,
