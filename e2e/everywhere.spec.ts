@@ -44,6 +44,15 @@ test('no page needs to scroll sideways, and each has one question for a title', 
   }
 });
 
+test('on a phone the bar wraps and the outlook fits', async ({ page }) => {
+  await page.setViewportSize({ width: 420, height: 800 });
+  await signIn(page, 'planner');
+  await expect(page.getByRole('button', { name: 'Sign out' })).toBeInViewport({ ratio: 1 });
+  await expect(page.getByRole('link', { name: 'Watch', exact: true })).toBeInViewport({ ratio: 1 });
+  const overflow = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+  expect(overflow).toBeLessThanOrEqual(0);
+});
+
 test('a first visit loads under 600 kB', async ({ page }) => {
   await signIn(page, 'planner');
   for (const path of ['/', '/staffing']) {
