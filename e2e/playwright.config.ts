@@ -1,16 +1,16 @@
 import { defineConfig } from '@playwright/test';
+import { servers } from './servers';
 
 export default defineConfig({
   testDir: '.',
   outputDir: 'results',
   fullyParallel: false,
-  workers: 2,
+  workers: servers.length,
   timeout: 120_000,
   expect: { timeout: 10_000 },
   forbidOnly: Boolean(process.env.CI),
   reporter: [['list']],
   use: {
-    baseURL: process.env.BAROMETER_URL ?? 'http://127.0.0.1:4180',
     viewport: { width: 1280, height: 800 },
     colorScheme: 'light',
     timezoneId: 'Europe/London',

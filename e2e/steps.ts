@@ -1,5 +1,6 @@
 // What every journey begins with: a person who signs in, and pages that must not complain.
 import { expect, test as base, type Locator, type Page } from '@playwright/test';
+import { servers } from './servers';
 
 export const people = {
   planner: { email: 'planner@larkhaven.example', password: 'plan-the-tide' },
@@ -42,6 +43,7 @@ export async function chooseContactType(page: Page, name: string) {
 
 // A test fails when its page logs an error: a script that broke, or a policy that was violated.
 export const test = base.extend<{ quiet: void }>({
+  baseURL: async ({}, use, { parallelIndex }) => use(servers[parallelIndex]),
   quiet: [
     async ({ page }, use) => {
       const complaints: string[] = [];

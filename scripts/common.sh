@@ -131,6 +131,9 @@ reachable_by_postgres() {
   chown postgres: "$folder/"
 }
 
+# What stop_all ends, in the order in which it was started.
+STARTED_PROCESSES=()
+
 # start_server PROGRAM PORT: serves the demo and waits until it answers; sets `server` to its process.
 start_server() {
   # In a session of its own, so that Ctrl-C reaches the script first and the server is stopped in order. What the C
@@ -138,6 +141,7 @@ start_server() {
   MALLOC_ARENA_MAX=${MALLOC_ARENA_MAX:-2} MALLOC_MMAP_THRESHOLD_=${MALLOC_MMAP_THRESHOLD_:-4194304} \
     setsid "$1" serve --demo --listen "127.0.0.1:$2" &
   server=$!
+  STARTED_PROCESSES+=("$server")
   local try
   for try in $(seq 100); do
     (exec 3<>"/dev/tcp/127.0.0.1/$2") 2>/dev/null && return
@@ -148,7 +152,7 @@ start_server() {
 }
 
 # start_switch PROGRAM PORT FOLDER OPTION...: the telephone switch stand-in with a token of its own; sets
-# `switch` to its process, and what the server needs to hear it.
+# what the server needs to hear it.
 start_switch() {
   local program=$1 port=$2 folder=$3
   shift 3
@@ -158,24 +162,26 @@ start_switch() {
   BAROMETER_SWITCH="http://127.0.0.1:$port"
   export BAROMETER_SWITCH_TOKEN BAROMETER_SWITCH
   setsid "$program" switch --listen "127.0.0.1:$port" --folder "$folder" "$@" &
-  switch=$!
+  STARTED_PROCESSES+=("$!")
 }
 
-# stop_all: for a trap; stops the server, the switch and the PostgreSQL that the script itself has started.
+# stop_all: for a trap; stops the servers, the switches and the PostgreSQL that the script itself has started. The
+# last first: a server that hears a switch goes before it.
 stop_all() {
   trap - EXIT INT TERM
-  local process
-  for process in ${server:-} ${switch:-}; do
-    kill -TERM "$process" 2>/dev/null || true
-    wait "$process" 2>/dev/null || true
+  local at
+  for ((at = ${#STARTED_PROCESSES[@]} - 1; at >= 0; at--)); do
+    kill -TERM "${STARTED_PROCESSES[at]}" 2>/dev/null || true
+    wait "${STARTED_PROCESSES[at]}" 2>/dev/null || true
   done
   [ -z "${STARTED_POSTGRES:-}" ] || stop_postgres "$STARTED_POSTGRES"
 }
 
-# new_database NAME: an empty one in the server at DATABASE_SERVER, in the place of an earlier one.
+# new_database NAME [LIKE]: an empty one in the server at DATABASE_SERVER, or a copy of the database LIKE, in the
+# place of an earlier one.
 new_database() {
   "$(pg_programs)/psql" -q "$DATABASE_SERVER/postgres" -c "SET client_min_messages = error" \
-    -c "DROP DATABASE IF EXISTS $1 WITH (FORCE)" -c "CREATE DATABASE $1" || fail "The database $1 could not be created."
+    -c "DROP DATABASE IF EXISTS $1 WITH (FORCE)" -c "CREATE DATABASE $1 TEMPLATE ${2:-template1}" || fail "The database $1 could not be created."
 }
 
 # make_database NAME: creates it in the server at DATABASE_SERVER unless it is there.
