@@ -129,6 +129,30 @@ test('a list is looked at, saved, and called by a draft without those who must n
   await expect(page.getByText('Who is called: 12,000 made-up people.')).toBeVisible();
 });
 
+test('one call of a campaign is walked through and kept as an expectation', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/strategy/campaigns?day=2026-11-25');
+  await page.getByRole('link', { name: 'Walk a call through' }).click();
+  await expect(page.locator('.answer')).toContainText('who is next on the list of Sailing news at 15:00 talks to an agent');
+  // Over there it is early.
+  await page.getByLabel('The person’s time zone').fill('America/New_York');
+  await page.getByLabel('Next on the list at').fill('12:30');
+  await page.getByRole('button', { name: 'Walk it through' }).click();
+  await expect(page.locator('.answer')).toContainText('is not called');
+  const happens = page.getByRole('region', { name: 'What happens, step by step' });
+  await expect(happens).toContainText('It is Wednesday 07:30 where the person lives, who may be called 08:00 to 21:00.');
+  await expect(happens).toContainText('Called at 13:00, with the same people: answered after');
+  await happens.getByText('Keep as an expectation').click();
+  const name = `Nobody is woken ${Date.now()}`;
+  await page.getByLabel('Name', { exact: true }).fill(name);
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await expect(page.getByText(name)).toBeVisible();
+  // A contact that comes in is one press away.
+  await page.goBack();
+  await page.getByRole('link', { name: 'Comes in' }).click();
+  await expect(page.locator('.answer')).toContainText('A contact of Bookings that arrives at');
+});
+
 test('what a campaign does to the inbound day is compared in one press', async ({ page }) => {
   await signIn(page, 'planner');
   await page.goto('/strategy/campaigns?day=2026-11-25');

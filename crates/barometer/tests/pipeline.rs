@@ -169,6 +169,45 @@ fn a_contact_is_walked_through_and_expectations_are_checked() {
 }
 
 #[test]
+fn a_call_of_a_campaign_is_walked_through_and_expected_like_a_contact() {
+    let folder = folder("call");
+    let mut strategy = strategy();
+    strategy.campaigns = vec![barometer_strategy::Campaign::named("news", "News", "team")];
+    write(&folder, "strategy.json", &strategy);
+    let walk = |contact: &str| {
+        std::fs::write(folder.join("contact.json"), contact).unwrap();
+        told(&run(&folder, &["walk", "strategy.json", "--contact", "contact.json"]))
+    };
+    let people = r#""people":[{"team":"team","people":1,"answers_after_secs":0}]"#;
+    let call = format!(r#"{{"at":"2026-11-30T09:30:00","called":{{"campaign":"news"}},{people}}}"#);
+    let (code, text) = walk(&call);
+    assert_eq!(code, 0, "{text}");
+    assert!(text.contains("is kept for the call.") && text.contains("It is answered"), "{text}");
+    let (code, text) = walk(&call.replace("09:30", "08:30"));
+    assert_eq!(code, 0, "{text}");
+    assert!(text.contains("It may be dialled from Monday 09:00 on."), "{text}");
+    assert!(text.contains("Nobody is called."), "{text}");
+    let (code, text) = walk(&call.replace("news", "offers"));
+    assert!(code != 0 && text.contains("the strategy has no campaign “offers”"), "{text}");
+
+    let csv = "name,campaign,zone,at,people,end\n\
+               At work,news,,2026-11-30T09:30,team:1:0:60:0,answered\n\
+               Asleep,news,America/New_York,2026-11-30T09:30,team:1:0:60:0,answered\n";
+    std::fs::write(folder.join("expectations.csv"), csv).unwrap();
+    let arguments = ["expect", "strategy.json", "--expectations", "expectations.csv"];
+    let (code, text) = told(&run(&folder, &arguments));
+    assert_eq!(
+        (code, text.as_str()),
+        (
+            1,
+            "met     At work: is answered after 11 s\n\
+             broken  Asleep: is not called\n\
+             2 expectations, 1 broken\n"
+        )
+    );
+}
+
+#[test]
 fn two_strategies_differ_in_words_and_as_an_edit() {
     let folder = folder("diff");
     let before = strategy();

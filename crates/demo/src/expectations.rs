@@ -1,6 +1,6 @@
 //! What must happen to single contacts, whatever version of the strategy is live.
 
-use barometer_walk::{Expectation, OnShift, Outcome, Scene, WalkEnd};
+use barometer_walk::{Called, Expectation, OnShift, Outcome, Scene, WalkEnd};
 use jiff::civil::{DateTime, date};
 
 /// Walk-throughs that every version has to keep right.
@@ -14,7 +14,29 @@ pub fn expectations() -> Vec<Expectation> {
     };
     let expects = |end, within_secs| Outcome { end: Some(end), reaches: None, within_secs };
     let morning = date(2026, 11, 25).at(9, 30, 0, 0);
+    let news = |at, zone: &str| {
+        let mut scene = Scene::plain(
+            "",
+            at,
+            vec![OnShift { answers_after_secs: Some(0.0), ..bookings(20, 10) }],
+        );
+        let zone = Some(zone.to_owned());
+        scene.called = Some(Called { zone, ..Called::first_call("sailing-news") });
+        scene
+    };
     vec![
+        Expectation {
+            name:
+                "A passenger in Paris who is told of a cancelled sailing talks to somebody at once"
+                    .to_owned(),
+            scene: news(date(2026, 11, 25).at(15, 0, 0, 0), "Europe/Paris"),
+            expects: expects(WalkEnd::Answered, Some(20.0)),
+        },
+        Expectation {
+            name: "Nobody in New York is called before eight in the morning".to_owned(),
+            scene: news(date(2026, 11, 25).at(12, 30, 0, 0), "America/New_York"),
+            expects: expects(WalkEnd::NotCalled, None),
+        },
         expectation(
             "A booking on a full morning is answered within a minute",
             ("Bookings", morning, &["English", "New and changed bookings"]),

@@ -143,6 +143,11 @@ impl Floor {
         self.kept.clear();
     }
 
+    /// Contacts that wait at any of these service points.
+    pub fn waiting_at(&self, points: &[ServicePointId]) -> u32 {
+        points.iter().map(|&point| self.service_points[point].waiting).sum()
+    }
+
     /// Contacts in an agent's hands.
     #[inline]
     pub fn held_by(&self, agent: AgentId) -> impl Iterator<Item = ContactId> {

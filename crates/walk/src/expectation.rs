@@ -77,7 +77,10 @@ impl Expectation {
             });
         }
         is_met &= self.expects.end.is_none_or(|end| end == walk.end);
-        told.push(format!("{} after {} s", walk.end.words(), plain(walk.secs)));
+        told.push(match walk.end {
+            WalkEnd::NotCalled => walk.end.words().to_owned(),
+            end => format!("{} after {} s", end.words(), plain(walk.secs)),
+        });
         if let Some(within) = self.expects.within_secs {
             let secs = match (self.expects.end, reached) {
                 (None, Some((_, Some(secs)))) => secs,

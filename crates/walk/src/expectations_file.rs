@@ -2,16 +2,22 @@
 
 use std::collections::BTreeMap;
 
-use barometer_strategy::{Channel, is_unseen};
+use barometer_strategy::{Channel, LocalHours, is_unseen};
 use serde_json::Value;
 
+use crate::called::{Answers, Called};
 use crate::expectation::{Expectation, Outcome};
 use crate::scene::{Caller, OnShift, Scene};
 
 /// Columns, in their order.
-const COLUMNS: [&str; 17] = [
+const COLUMNS: [&str; 22] = [
     "name",
     "contact_type",
+    "campaign",
+    "zone",
+    "calls_so_far",
+    "preferred_hours",
+    "line_answers",
     "channel",
     "at",
     "number",
@@ -38,16 +44,24 @@ pub fn write_expectations(expectations: &[Expectation]) -> String {
     // Writing into memory does not fail, and every row has as many fields as the heading.
     let _ = rows.write_record(COLUMNS);
     for each in expectations {
-        let Scene { at, caller, people, ahead } = &each.scene;
+        let Scene { at, caller, called, people, ahead } = &each.scene;
         let number = |secs: Option<f64>| secs.map_or_else(String::new, |secs| secs.to_string());
         let attributes = caller.attributes.iter().map(|(name, value)| format!("{name}={value}"));
         let people = people.iter().map(|team| {
             let OnShift { team, people, busy, free_after_secs, answers_after_secs } = team;
             format!("{team}:{people}:{busy}:{free_after_secs}:{}", number(*answers_after_secs))
         });
+        let of_called = |field: fn(&Called) -> Option<String>| {
+            called.as_ref().and_then(field).unwrap_or_default()
+        };
         let fields = [
             each.name.clone(),
             caller.contact_type.clone(),
+            of_called(|called| Some(called.campaign.clone())),
+            of_called(|called| called.zone.clone()),
+            of_called(|called| Some(called.attempts.to_string())),
+            of_called(|called| called.hours.map(hours_words)),
+            of_called(|called| Some(word_of(called.answers))),
             word_of(caller.channel),
             at.to_string(),
             caller.number.clone(),
@@ -67,6 +81,11 @@ pub fn write_expectations(expectations: &[Expectation]) -> String {
         let _ = rows.write_record(&fields);
     }
     String::from_utf8(rows.into_inner().unwrap_or_default()).unwrap_or_default()
+}
+
+/// Such as `09:00-17:00`.
+fn hours_words(hours: LocalHours) -> String {
+    format!("{}-{}", hours.from.strftime("%H:%M"), hours.until.strftime("%H:%M"))
 }
 
 fn word_of<T: serde::Serialize>(value: T) -> String {
@@ -124,10 +143,14 @@ fn check_heading(heading: &csv::StringRecord) -> Result<(), Vec<String>> {
     let mut wrong: Vec<String> = unknown
         .map(|name| format!("row 1: there is no column “{name}”; there are {}", COLUMNS.join(", ")))
         .collect();
-    for needed in ["name", "contact_type", "at"] {
-        if heading.iter().all(|name| name != needed) {
+    let has = |needed: &str| heading.iter().any(|name| name == needed);
+    for needed in ["name", "at"] {
+        if !has(needed) {
             wrong.push(format!("row 1: the column “{needed}” is missing"));
         }
+    }
+    if !has("contact_type") && !has("campaign") {
+        wrong.push("row 1: the column “contact_type” is missing, or “campaign”".to_owned());
     }
     if wrong.is_empty() { Ok(()) } else { Err(wrong) }
 }
@@ -172,6 +195,48 @@ impl Row<'_> {
         }
     }
 
+    fn contact_type(&self, is_called: bool) -> Result<String, Wrong> {
+        match is_called {
+            true => Ok(self.text("contact_type").to_owned()),
+            false => self.needed("contact_type"),
+        }
+    }
+
+    /// Whom a campaign calls; none where the row names no campaign.
+    fn called(&self) -> Result<Option<Called>, Wrong> {
+        let campaign = self.text("campaign");
+        if campaign.is_empty() {
+            return Ok(None);
+        }
+        let calls = self.text("calls_so_far");
+        let attempts = match calls {
+            "" => 0,
+            calls => calls.parse().map_err(|_| {
+                ("calls_so_far", format!("“{calls}” is no whole number from 0 to 255"))
+            })?,
+        };
+        Ok(Some(Called {
+            campaign: campaign.to_owned(),
+            zone: Some(self.text("zone").to_owned()).filter(|zone| !zone.is_empty()),
+            attempts,
+            hours: self.preferred_hours()?,
+            answers: self.word::<Answers>("line_answers")?.unwrap_or_default(),
+        }))
+    }
+
+    fn preferred_hours(&self) -> Result<Option<LocalHours>, Wrong> {
+        let text = self.text("preferred_hours");
+        if text.is_empty() {
+            return Ok(None);
+        }
+        let hours = text.split_once('-').and_then(|(from, until)| {
+            let (from, until) = (from.trim().parse().ok()?, until.trim().parse().ok()?);
+            (from < until).then_some(LocalHours { from, until })
+        });
+        let wrong = || ("preferred_hours", format!("“{text}” are no hours like 09:00-17:00"));
+        hours.ok_or_else(wrong).map(Some)
+    }
+
     fn expectation(&self) -> Result<Expectation, Wrong> {
         let at = self.needed("at")?;
         let at =
@@ -193,10 +258,11 @@ impl Row<'_> {
             .map(|item| on_shift(item).map_err(|message| ("people", message)))
             .collect();
         let ahead = self.number("ahead")?.unwrap_or(0.0);
+        let called = self.called()?;
         let scene = Scene {
             at,
             caller: Caller {
-                contact_type: self.needed("contact_type")?,
+                contact_type: self.contact_type(called.is_some())?,
                 channel: self.word::<Channel>("channel")?.unwrap_or_default(),
                 number: self.text("number").to_owned(),
                 language: self.text("language").to_owned(),
@@ -208,6 +274,7 @@ impl Row<'_> {
                 accepts_callback: is_yes,
                 handle_secs: self.number("handle_secs")?.unwrap_or(300.0),
             },
+            called,
             people: people?,
             ahead: ahead as u32,
         };

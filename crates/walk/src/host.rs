@@ -3,8 +3,8 @@
 
 use barometer_routing::{
     AgentId, CallbackId, CallbackOffered, CompiledStrategy, ContactId, End, Floor, Host, Id,
-    Interrupted, Observation, Reply, Seconds, ServicePointId, Stays, StepId, Timer, TimerToken,
-    number_matches,
+    Interrupted, Observation, Reply, Seconds, Serves, ServicePointId, Stays, StepId, Timer,
+    TimerToken, number_matches,
 };
 use barometer_strategy::{Condition, Journey, Step, StepKind, Strategy};
 use jiff::tz::TimeZone;
@@ -26,6 +26,8 @@ pub(crate) enum Due {
     Answers(AgentId),
     /// An agent is done with a contact.
     Finished(ContactId),
+    /// What the line of a campaign's call does is over.
+    Line,
 }
 
 /// Something that happened to the followed contact.
@@ -85,6 +87,10 @@ impl<'a> Follower<'a> {
         self.followed = Some(contact);
     }
 
+    pub fn is_followed(&self, contact: ContactId) -> bool {
+        self.followed == Some(contact)
+    }
+
     /// Ids of the teams, in the strategy's order.
     pub fn teams(&self) -> Vec<&'a str> {
         self.strategy.teams.iter().map(|team| team.id.as_str()).collect()
@@ -92,6 +98,10 @@ impl<'a> Follower<'a> {
 
     pub fn is_over(&self) -> bool {
         self.end.is_some()
+    }
+
+    pub fn has_ended(&self, how: WalkEnd) -> bool {
+        self.end.is_some_and(|(end, _)| end == how)
     }
 
     pub fn plan(&mut self, at: Seconds, due: Due) {
@@ -166,8 +176,20 @@ impl<'a> Follower<'a> {
         &self.strategy.steps[step.place()].name
     }
 
-    fn step_of(&self, point: ServicePointId) -> StepId {
-        self.compiled.service_points[point].step
+    /// The step of a queue or hunt group; none where a campaign's calls wait for a team.
+    fn step_of(&self, point: ServicePointId) -> Option<StepId> {
+        let is_step = point.place() < self.compiled.points_of_steps();
+        is_step.then(|| self.compiled.service_points[point].step)
+    }
+
+    /// What a queue, a hunt group, or the campaign whose calls wait for a team is called.
+    fn point_name(&self, point: ServicePointId) -> &'a str {
+        let campaigns = self.compiled.campaigns.iter().zip(&self.strategy.campaigns);
+        let mut own = campaigns.filter(|(campaign, _)| campaign.serves == Serves::Agents(point));
+        match self.step_of(point) {
+            Some(step) => self.name_of(step),
+            None => own.next().map_or("", |(_, campaign)| campaign.name.as_str()),
+        }
     }
 
     fn team_of(&self, agent: AgentId) -> Option<&'a OnShift> {
@@ -176,7 +198,7 @@ impl<'a> Follower<'a> {
         self.scene.people.iter().find(|each| each.team == *id)
     }
 
-    fn agent_name(&self, agent: AgentId) -> String {
+    pub fn agent_name(&self, agent: AgentId) -> String {
         self.compiled.agents[agent].name.clone()
     }
 
@@ -192,7 +214,7 @@ impl<'a> Follower<'a> {
         self.moments.push(Noted { at, what, step, setting, told });
     }
 
-    fn note(
+    pub fn note(
         &mut self,
         floor: &Floor,
         what: What,
@@ -203,7 +225,7 @@ impl<'a> Follower<'a> {
         self.moments.push(Noted { at: floor.now, what, step, setting, told });
     }
 
-    fn settle(&mut self, floor: &Floor, end: WalkEnd) {
+    pub fn settle(&mut self, floor: &Floor, end: WalkEnd) {
         if self.end.is_none() {
             self.end = Some((end, floor.now));
         }
@@ -403,7 +425,7 @@ impl Host for Follower<'_> {
         service_point: ServicePointId,
         announcement: usize,
     ) -> Stays {
-        let step = self.step_of(service_point);
+        let Some(step) = self.step_of(service_point) else { return Stays::On };
         let of = &self.strategy.steps[step.place()];
         if self.followed == Some(contact)
             && let StepKind::Queue(queue) = &of.does
@@ -441,11 +463,11 @@ impl Host for Follower<'_> {
                     let step = self.step_of(point);
                     (step, Some("/does/queue/callback".to_owned()))
                 }
-                CallbackOffered::AtStep(step, _) => (step, None),
+                CallbackOffered::AtStep(step, _) => (Some(step), None),
             };
             let does = if accepts { "accepts" } else { "does not accept" };
             let told = format!("A callback is offered, and the caller {does}.");
-            self.note(floor, What::CallbackOffered, Some(step), setting, told);
+            self.note(floor, What::CallbackOffered, step, setting, told);
         }
         if accepts { Reply::Accepted } else { Reply::Declined }
     }
@@ -490,6 +512,10 @@ impl Host for Follower<'_> {
         match what {
             Observation::Arrived { .. } => {
                 self.labels = floor.contacts[contact].labels;
+                if self.scene.called.is_some() {
+                    // The call has told it.
+                    return;
+                }
                 let name = &self.scene.caller.contact_type;
                 let entry = self.strategy.entry_of(name);
                 let entry = entry.map_or("", |entry| entry.name.as_str());
@@ -505,15 +531,26 @@ impl Host for Follower<'_> {
             Observation::Joined { service_point, .. } => {
                 let state = &floor.service_points[service_point];
                 let (before, step) = (state.waiting, self.step_of(service_point));
-                self.step = Some(step);
+                self.step = step;
                 let on_shift: u32 = state.on_shift.iter().copied().max().unwrap_or(0);
-                let told = format!(
-                    "Joins “{}”: {}, {}.",
-                    self.name_of(step),
-                    counted(before, "nobody waits", "waits before it", "wait before it"),
-                    counted(on_shift, "nobody is on shift", "member on shift", "members on shift"),
-                );
-                self.note(floor, What::Joined, Some(step), None, told);
+                let name = self.point_name(service_point);
+                let told = match step {
+                    Some(_) => format!(
+                        "Joins “{name}”: {}, {}.",
+                        counted(before, "nobody waits", "waits before it", "wait before it"),
+                        counted(
+                            on_shift,
+                            "nobody is on shift",
+                            "member on shift",
+                            "members on shift"
+                        ),
+                    ),
+                    None => format!(
+                        "Needs an agent of “{name}”: {}.",
+                        counted(on_shift, "nobody is on shift", "is on shift", "are on shift")
+                    ),
+                };
+                self.note(floor, What::Joined, step, None, told);
             }
             Observation::Rings { agent, .. } => {
                 let name = self.agent_name(agent);
@@ -540,16 +577,22 @@ impl Host for Follower<'_> {
                 // The device that is answered stops, which needs no saying.
                 let stopped = What::StopsRinging(name.clone());
                 self.moments.retain(|noted| noted.at < floor.now || noted.what != stopped);
-                let told = format!("{name} answers, {} s after arrival.", plain(floor.now));
+                let told = match self.scene.called {
+                    Some(_) => format!("{name} is connected."),
+                    None => format!("{name} answers, {} s after arrival.", plain(floor.now)),
+                };
                 self.note(floor, What::Answered(name), self.step, None, told);
                 self.settle(floor, WalkEnd::Answered);
             }
             Observation::Ended { how, .. } => {
                 let end = WalkEnd::of(how);
-                let told = match (how, self.is_promised) {
-                    (End::Abandoned, _) => {
+                let told = match how {
+                    End::Abandoned => {
                         format!("Hangs up after {} s of waiting.", plain(self.waited_secs))
                     }
+                    End::NotConnected => "No agent in time: the call is released, and counts as \
+                                          abandoned."
+                        .to_owned(),
                     _ => format!("The contact {}.", end.words()),
                 };
                 self.note(floor, What::Ended(end), self.step, None, told);
@@ -565,7 +608,7 @@ impl Follower<'_> {
     pub fn note_widening(&mut self, floor: &Floor, contact: ContactId, token: TimerToken) {
         let Some(stay) = floor.contacts[contact].stay() else { return };
         if self.followed == Some(contact) && stay.widening == Some(token) && !self.is_over() {
-            let step = self.step_of(stay.service_point);
+            let Some(step) = self.step_of(stay.service_point) else { return };
             let of = &self.strategy.steps[step.place()];
             let (setting, told) = match &of.does {
                 StepKind::HuntGroup(_) => ("waves_secs", "The next wave of members joins"),
@@ -578,7 +621,7 @@ impl Follower<'_> {
     }
 }
 
-fn counted(count: u32, none: &str, one: &str, more: &str) -> String {
+pub(crate) fn counted(count: u32, none: &str, one: &str, more: &str) -> String {
     match count {
         0 => none.to_owned(),
         1 => format!("1 {one}"),

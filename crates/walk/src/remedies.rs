@@ -1,7 +1,7 @@
 //! "What would have to change for this contact to be answered?": the scene, or the strategy, with one
 //! thing changed, walked again.
 
-use barometer_strategy::{Edit, PartId, StepKind, Strategy};
+use barometer_strategy::{Edit, Pacing, PartId, StepKind, Strategy};
 use jiff::tz::TimeZone;
 use jiff::{Span, ToSpan};
 use serde_json::Value;
@@ -58,6 +58,7 @@ impl Scene {
         self.with_more_people(strategy, &mut attempt);
         self.with_more_patience(&walk, &mut attempt);
         self.without_a_limit(strategy, &walk, &mut attempt);
+        self.with_an_agent_kept(strategy, &walk, &mut attempt);
         self.at_another_time(&mut attempt);
         found.sort_by(|a, b| a.answered_after_secs.total_cmp(&b.answered_after_secs));
         Ok(found)
@@ -146,6 +147,35 @@ impl Scene {
         }
     }
 
+    /// A campaign that abandoned the call, keeping an agent for each.
+    fn with_an_agent_kept(
+        &self,
+        strategy: &Strategy,
+        walk: &Walk,
+        attempt: &mut impl FnMut(String, &Self, Option<Edit>) -> bool,
+    ) {
+        let Some(called) = self.called.as_ref().filter(|_| walk.end == WalkEnd::NotConnected)
+        else {
+            return;
+        };
+        let Some(campaign) = strategy.campaigns.iter().find(|each| each.id == called.campaign)
+        else {
+            return;
+        };
+        let edit = Edit::Set {
+            part: PartId::Campaign(campaign.id.clone()),
+            setting: "/pacing".to_owned(),
+            to: serde_json::json!({ Pacing::Progressive {}.key(): {} }),
+        };
+        let what = format!(
+            "“{}”: pacing {} → {}, which keeps an agent for each call",
+            campaign.name,
+            campaign.pacing.words(),
+            Pacing::Progressive {}.words()
+        );
+        attempt(what, self, Some(edit));
+    }
+
     fn at_another_time(&self, attempt: &mut impl FnMut(String, &Self, Option<Edit>) -> bool) {
         let half_hour = |nth: i64| -> Span { (30 * nth).minutes() };
         for nth in 1..=HALF_HOURS_AHEAD {
@@ -155,8 +185,9 @@ impl Scene {
                 ..48 => String::new(),
                 _ => format!("{:?} ", at.weekday()),
             };
+            let comes = if self.called.is_some() { "Called" } else { "Arriving" };
             let what = format!(
-                "Arriving at {day}{:02}:{:02}, with the same people",
+                "{comes} at {day}{:02}:{:02}, with the same people",
                 at.hour(),
                 at.minute()
             );

@@ -8,6 +8,8 @@ use jiff::civil::DateTime;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::called::Called;
+
 /// A made-up contact and the people who are there for it: the form of a file.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -15,12 +17,16 @@ pub struct Scene {
     /// When the contact comes in, on the centre's clock, such as `2026-11-30T09:30:00`.
     #[schemars(with = "String")]
     pub at: DateTime,
-    /// Who comes in.
+    /// Who comes in, or what the person is like who is called.
+    #[serde(default)]
     pub caller: Caller,
+    /// Whom a campaign calls; none where somebody comes in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub called: Option<Called>,
     /// Who is on shift, team by team; a team that is not named has nobody.
     #[serde(default)]
     pub people: Vec<OnShift>,
-    /// Contacts of the same type that arrived just before and still wait.
+    /// Contacts of the caller's type that arrived just before and still wait.
     #[serde(default)]
     pub ahead: u32,
 }
@@ -29,7 +35,8 @@ pub struct Scene {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Caller {
-    /// The contact's type, by which its entry is found.
+    /// The contact's type, by which its entry is found. Where somebody is called, of those who wait.
+    #[serde(default)]
     pub contact_type: String,
     /// How it comes in.
     #[serde(default)]
@@ -62,6 +69,24 @@ pub struct Caller {
     /// Seconds that an agent handles it.
     #[serde(default = "five_minutes")]
     pub handle_secs: f64,
+}
+
+impl Default for Caller {
+    fn default() -> Self {
+        Self {
+            contact_type: String::new(),
+            channel: Channel::Call,
+            number: String::new(),
+            language: String::new(),
+            attributes: BTreeMap::new(),
+            keys: Vec::new(),
+            labels: Vec::new(),
+            patience_secs: None,
+            is_contained: false,
+            accepts_callback: false,
+            handle_secs: five_minutes(),
+        }
+    }
 }
 
 /// The people of a team at the moment when the contact comes in.
@@ -97,6 +122,15 @@ pub enum SceneError {
     /// The strategy cannot be followed.
     #[error(transparent)]
     Strategy(#[from] CompileError),
+    /// Neither who comes in nor who is called is said.
+    #[error("caller.contact_type: say which contact type comes in, or which campaign calls")]
+    Nobody,
+    /// A campaign is not there.
+    #[error("called.campaign: the strategy has no campaign “{0}”; use its id")]
+    NoCampaign(String),
+    /// A zone is not there.
+    #[error("called.zone: “{0}” is no time zone; use a name such as Europe/Dublin")]
+    NoZone(String),
     /// A team is not there.
     #[error("people: the strategy has no team “{0}”; use its id")]
     NoTeam(String),
@@ -138,20 +172,8 @@ impl Scene {
     /// A contact type's caller with nothing special, at a moment, with people who answer after three
     /// seconds.
     pub fn plain(contact_type: &str, at: DateTime, people: Vec<OnShift>) -> Self {
-        let caller = Caller {
-            contact_type: contact_type.to_owned(),
-            channel: Channel::Call,
-            number: String::new(),
-            language: String::new(),
-            attributes: BTreeMap::new(),
-            keys: Vec::new(),
-            labels: Vec::new(),
-            patience_secs: None,
-            is_contained: false,
-            accepts_callback: false,
-            handle_secs: five_minutes(),
-        };
-        Self { at, caller, people, ahead: 0 }
+        let caller = Caller { contact_type: contact_type.to_owned(), ..Caller::default() };
+        Self { at, caller, called: None, people, ahead: 0 }
     }
 
     /// The scene of a JSON text.
@@ -185,16 +207,22 @@ impl Scene {
             return Err(SceneError::Moment(self.at));
         }
         let caller = &self.caller;
+        if caller.contact_type.is_empty() && (self.called.is_none() || self.ahead > 0) {
+            return Err(SceneError::Nobody);
+        }
         let texts = [
             ("caller.number", &caller.number),
             ("caller.language", &caller.language),
             ("caller.contact_type", &caller.contact_type),
         ];
+        let called = self.called.iter();
+        let called = called.flat_map(|each| [Some(&each.campaign), each.zone.as_ref()]);
+        let called = called.flatten().map(|text| ("called", text));
         let listed = caller.keys.iter().chain(&caller.labels).map(|text| ("caller", text));
         let attributes = caller.attributes.iter();
         let attributes = attributes.flat_map(|(name, value)| [name, value]);
         let attributes = attributes.map(|text| ("caller.attributes", text));
-        for (field, text) in texts.into_iter().chain(listed).chain(attributes) {
+        for (field, text) in texts.into_iter().chain(called).chain(listed).chain(attributes) {
             if text.chars().count() > MOST_CHARS {
                 return Err(SceneError::TooLong { field, most: MOST_CHARS });
             }

@@ -1,14 +1,15 @@
 //! What happened to the contact, moment by moment, and the walk itself.
 
 use barometer_routing::{
-    AgentId, Arrival, CompiledStrategy, ContactId, ContactTypeId, End, Id, Router, Setting, State,
-    Step, Timer, Work,
+    AgentId, Arrival, CampaignId, CompiledStrategy, ContactId, ContactTypeId, End, Id, Router,
+    Setting, State, Step, Timer, Work,
 };
 use barometer_strategy::Strategy;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use serde::Serialize;
 
+use crate::call::Call;
 use crate::host::{Due, Follower};
 use crate::scene::{Scene, SceneError};
 
@@ -79,6 +80,20 @@ pub enum What {
     Answered(String),
     /// A callback was promised.
     CallbackPromised,
+    /// The campaign does not begin the call, or not yet.
+    NotDialled,
+    /// An agent is kept for the call.
+    Kept(String),
+    /// The agent looks at who is next.
+    Looks,
+    /// The number is dialled.
+    Dialled,
+    /// Somebody, or a machine, answers.
+    LineAnswered,
+    /// Detection listens whether a machine talks.
+    Detects,
+    /// Whether there is another call.
+    Again,
     /// It ended.
     Ended(WalkEnd),
 }
@@ -109,6 +124,12 @@ pub enum WalkEnd {
     Failed,
     /// Still waiting after a day.
     StillWaiting,
+    /// Not called at this moment.
+    NotCalled,
+    /// Called, and nobody was reached.
+    NotReached,
+    /// Answered our call, and no agent was connected in time.
+    NotConnected,
 }
 
 impl WalkEnd {
@@ -125,6 +146,9 @@ impl WalkEnd {
             Self::CallbackPromised => "waits for a callback that nobody makes",
             Self::Failed => "is not reached again",
             Self::StillWaiting => "still waits after a day",
+            Self::NotCalled => "is not called",
+            Self::NotReached => "is not reached",
+            Self::NotConnected => "is abandoned by us",
         }
     }
 
@@ -136,7 +160,8 @@ impl WalkEnd {
             End::Voicemail => Self::Voicemail,
             End::Outside => Self::Outside,
             End::Contained => Self::Contained,
-            End::CallbackFailed | End::CutOff | End::NotConnected => Self::Failed,
+            End::CallbackFailed | End::CutOff => Self::Failed,
+            End::NotConnected => Self::NotConnected,
         }
     }
 }
@@ -164,31 +189,41 @@ impl Scene {
         {
             return Err(SceneError::NoTeam(stray.team.clone()));
         }
+        let alone = self.called.as_ref().map(|called| called.campaign_of(strategy)).transpose()?;
+        let of_caller = [(self.caller.contact_type.as_str(), self.caller.channel)];
+        let is_named = !self.caller.contact_type.is_empty();
         let setting = Setting {
             start,
             secs: LONGEST_SECS,
             zone,
-            contact_types: &[(&self.caller.contact_type, self.caller.channel)],
+            contact_types: if is_named { &of_caller } else { &[] },
             people: &people,
         };
         let compiled = CompiledStrategy::compile(strategy, &setting)?;
         let follower = Follower::new(self, strategy, &compiled);
         let mut router = Router::new(&compiled, follower);
-        let profile = router.recognise(ContactTypeId::at(0), &self.profile());
+        let profile = is_named.then(|| router.recognise(ContactTypeId::at(0), &self.profile()));
         self.sign_in(&mut router);
-        let arrival = Arrival {
-            contact_type: ContactTypeId::at(0),
-            profile: Some(profile),
-            last_agent: None,
-        };
+        let arrival = Arrival { contact_type: ContactTypeId::at(0), profile, last_agent: None };
         for _ in 0..self.ahead {
             let other = router.admit(arrival);
             router.come_in(other);
         }
-        let contact = router.admit(arrival);
-        router.host.follow(contact);
-        router.come_in(contact);
-        play(&mut router, contact);
+        match (&self.called, &alone) {
+            (Some(called), Some(alone)) => {
+                let place = strategy.campaigns.iter().position(|each| each.id == alone.id);
+                let id = CampaignId::at(place.unwrap_or(0));
+                let call =
+                    Call::of(called, alone, (start, zone), (id, compiled.inbound_points_of(id)));
+                play(&mut router, Some(call));
+            }
+            _ => {
+                let contact = router.admit(arrival);
+                router.host.follow(contact);
+                router.come_in(contact);
+                play(&mut router, None);
+            }
+        }
         Ok(router.host.into_walk(start, zone))
     }
 
@@ -214,15 +249,18 @@ impl Scene {
     }
 }
 
-/// Lets everything happen until the contact's fate is known.
-fn play(router: &mut Router<'_, Follower<'_>>, contact: ContactId) {
+/// Lets everything happen until the fate of the contact, or of the call, is known.
+fn play(router: &mut Router<'_, Follower<'_>>, mut call: Option<Call<'_>>) {
     for _ in 0..MOST_EVENTS {
-        if router.host.is_over() {
-            return;
+        if let Some(call) = &mut call {
+            call.go_on(router);
         }
-        let Some((at, due)) = router.host.take_next() else { return };
+        if router.host.is_over() {
+            break;
+        }
+        let Some((at, due)) = router.host.take_next() else { break };
         if at > LONGEST_SECS {
-            return;
+            break;
         }
         router.advance(at);
         match due {
@@ -244,11 +282,19 @@ fn play(router: &mut Router<'_, Follower<'_>>, contact: ContactId) {
                 }
             }
             Due::Finished(id) => {
-                if id != contact && is_talking(router, id) {
+                if !router.host.is_followed(id) && is_talking(router, id) {
                     router.finish(id);
                 }
             }
+            Due::Line => {
+                if let Some(call) = &mut call {
+                    call.line_over(router);
+                }
+            }
         }
+    }
+    if let Some(call) = &mut call {
+        call.over(router);
     }
 }
 

@@ -363,7 +363,7 @@ fn a_file_of_expectations_says_every_row_and_column_that_is_wrong() {
     );
     let wrong = read_expectations("name,at,colour\n").expect_err("no such column");
     assert!(wrong[0].starts_with("row 1: there is no column “colour”"));
-    assert_eq!(wrong[1], "row 1: the column “contact_type” is missing");
+    assert_eq!(wrong[1], "row 1: the column “contact_type” is missing, or “campaign”");
 }
 
 #[test]

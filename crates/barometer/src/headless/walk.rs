@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use anyhow::{Context, Result};
-use barometer_walk::{Expectation, Scene, Walk, read_expectations};
+use barometer_walk::{Expectation, Scene, Walk, WalkEnd, read_expectations};
 use clap::{Args, ValueEnum};
 use jiff::tz::TimeZone;
 
@@ -77,12 +77,15 @@ fn print_walk(walk: &Walk) {
             moment.sentence
         );
     }
-    println!(
-        "It {} after {:.1} s, {:.1} s of them waiting.",
-        walk.end.words(),
-        walk.secs,
-        walk.wait_secs
-    );
+    match walk.end {
+        WalkEnd::NotCalled => println!("Nobody is called."),
+        end => println!(
+            "It {} after {:.1} s, {:.1} s of them waiting.",
+            end.words(),
+            walk.secs,
+            walk.wait_secs
+        ),
+    }
 }
 
 /// Checks expectations. The exit code is 1 where one is not met.

@@ -51,6 +51,24 @@ pub struct CompiledStrategy {
     pub most_members: usize,
 }
 
+impl CompiledStrategy {
+    /// How many of the service points are steps: those behind them are campaigns' own.
+    pub fn points_of_steps(&self) -> usize {
+        self.steps.iter().filter(|step| matches!(step, Step::ServicePoint(_))).count()
+    }
+
+    /// The service points, of those at which inbound contacts wait, whose members a campaign's agents are.
+    pub fn inbound_points_of(&self, campaign: CampaignId) -> Vec<ServicePointId> {
+        let Serves::Agents(own) = self.campaigns[campaign].serves else { return Vec::new() };
+        let members = &self.service_points[own].members;
+        let shares = |point: &ServicePointId| {
+            let theirs = &self.service_points[*point].members;
+            theirs.iter().any(|member| members.iter().any(|ours| ours.agent == member.agent))
+        };
+        self.service_points.ids().take(self.points_of_steps()).filter(shares).collect()
+    }
+}
+
 /// How the contacts of a type come in.
 #[derive(Clone, Debug)]
 pub struct ContactType {

@@ -131,7 +131,14 @@ fn walks_and_expectations() {
             ..Default::default()
         },
     };
-    damage(&write_expectations(&[expectation]), |file| {
+    let mut called = expectation.clone();
+    called.name = "A call".to_owned();
+    called.scene.called = Some(barometer_walk::Called {
+        zone: Some("America/New_York".to_owned()),
+        hours: Some(Default::default()),
+        ..barometer_walk::Called::first_call("news")
+    });
+    damage(&write_expectations(&[expectation, called]), |file| {
         let read = read_expectations(text(file)?).map_err(lines)?;
         assert_eq!(read_expectations(&write_expectations(&read)), Ok(read));
         Ok::<_, String>(())

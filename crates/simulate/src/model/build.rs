@@ -10,7 +10,7 @@ use super::{
 };
 use crate::draws::key_of_name;
 use crate::experiment::{Counting, Cover, Demand, ExperimentError, TypeDemand};
-use crate::outbound::{CampaignModel, campaign_points, campaigns_of_agent, type_of};
+use crate::outbound::{CampaignModel, campaigns_of_agent, type_of};
 use crate::samplers::Sampler;
 
 impl Model {
@@ -38,7 +38,11 @@ impl Model {
         let called: Vec<TypeDemand> =
             strategy.campaigns.iter().map(|campaign| type_of(campaign, demand)).collect();
         let service_points = strategy.steps.iter().filter_map(service_point_model);
-        let own_points = (0..campaign_points(&compiled)).map(|_| ServicePointModel::plain());
+        let own_points = compiled
+            .service_points
+            .ids()
+            .skip(compiled.points_of_steps())
+            .map(|_| ServicePointModel::plain());
         Ok(Self {
             names: names(strategy, demand, &compiled),
             ids: ids(strategy),
@@ -167,7 +171,7 @@ fn team_model(team: &Team, staffed_secs: Vec<f64>) -> TeamModel {
 
 fn names(strategy: &Strategy, demand: &Demand, compiled: &CompiledStrategy) -> Names {
     use barometer_routing::Id;
-    let of_steps = compiled.service_points.len() - campaign_points(compiled);
+    let of_steps = compiled.points_of_steps();
     let points = compiled.service_points.iter().take(of_steps);
     Names {
         types: demand.types.iter().map(|each| each.name.clone()).collect(),

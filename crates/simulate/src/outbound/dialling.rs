@@ -73,10 +73,9 @@ impl<'m> Outbound<'m> {
     /// Whether a campaign does not dial because inbound contacts need its agents.
     fn gives_way<O: Observer>(&self, router: &Played<'m, O>, of: &CampaignModel) -> bool {
         let blending = &of.campaign.blending;
-        let waiting = |points: &[barometer_routing::ServicePointId]| -> u32 {
-            points.iter().map(|&point| router.floor.service_points[point].waiting).sum()
-        };
-        blending.pause_at_waiting.is_some_and(|most| waiting(&of.inbound_points) >= most)
+        blending
+            .pause_at_waiting
+            .is_some_and(|most| router.floor.waiting_at(&of.inbound_points) >= most)
             || blending.pause_below_service_level.is_some_and(|least| {
                 router.host.levels[of.id.place()].now(router.floor.now).is_some_and(|at| at < least)
             })

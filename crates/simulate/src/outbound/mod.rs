@@ -24,7 +24,7 @@ use crate::observers::{CampaignTally, Observer};
 use crate::simulation::Simulation;
 pub(crate) use level::RecentLevel;
 use lines::{Line, Lines, Phase};
-pub(crate) use model::{CampaignModel, bit_of, campaign_points, campaigns_of_agent, type_of};
+pub(crate) use model::{CampaignModel, bit_of, campaigns_of_agent, type_of};
 
 /// What has happened to a campaign's contact while routing was at work.
 #[derive(Clone, Copy, Debug, PartialEq)]

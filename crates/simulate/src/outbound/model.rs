@@ -58,7 +58,7 @@ impl CampaignModel {
                 skipped_share,
                 talk: Sampler::from(&assumed.talk),
                 detection: campaign.machines.sensitivity.map(Detection::of),
-                inbound_points: inbound_points(compiled, id),
+                inbound_points: compiled.inbound_points_of(id),
                 key: CAMPAIGNS.wrapping_add(key_of_name(&campaign.id)),
                 campaign: campaign.clone(),
                 bursts: Vec::new(),
@@ -86,18 +86,6 @@ impl CampaignModel {
     }
 }
 
-/// The service points, of those at which inbound contacts wait, whose members a campaign's agents are.
-fn inbound_points(compiled: &CompiledStrategy, id: CampaignId) -> Vec<ServicePointId> {
-    let Serves::Agents(own) = compiled.campaigns[id].serves else { return Vec::new() };
-    let members = &compiled.service_points[own].members;
-    let of_steps = compiled.service_points.len() - campaign_points(compiled);
-    let shares = |point: &ServicePointId| {
-        let theirs = &compiled.service_points[*point].members;
-        theirs.iter().any(|member| members.iter().any(|ours| ours.agent == member.agent))
-    };
-    compiled.service_points.ids().take(of_steps).filter(shares).collect()
-}
-
 /// The bit of a campaign among those of an agent; the last stands for all that have none of their own.
 pub(crate) fn bit_of(campaign: usize) -> u64 {
     1 << campaign.min(63)
@@ -114,16 +102,6 @@ pub(crate) fn campaigns_of_agent(compiled: &CompiledStrategy) -> Table<AgentId, 
         }
     }
     of_agent
-}
-
-/// Service points that campaigns have of their own, behind all others.
-pub(crate) fn campaign_points(compiled: &CompiledStrategy) -> usize {
-    let of_steps = compiled
-        .steps
-        .iter()
-        .filter(|step| matches!(step, barometer_routing::Step::ServicePoint(_)))
-        .count();
-    compiled.service_points.len() - of_steps
 }
 
 /// What a campaign's calls are like as contacts: nobody comes in by itself, and nobody who listens to a

@@ -155,6 +155,47 @@ async fn a_contact_is_walked_through_as_it_is_typed(pool: PgPool) {
     assert!(!markup.text.contains("<b>"), "what is typed is escaped");
 }
 
+#[sqlx::test(migrations = false)]
+async fn a_call_of_a_campaign_is_walked_through_and_kept_as_an_expectation(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    assert!(!planner.get("/strategy/walk").await.text.contains("Is called"));
+    let mut strategy = barometer_strategy::Strategy::plain("With a campaign");
+    let team = strategy.teams[0].id.clone();
+    strategy.campaigns = vec![barometer_strategy::Campaign::named("news", "News", &team)];
+    let sent = ("based_on", "");
+    planner.upload_with("/strategy/json", "strategy.json", sent, strategy.to_json()).await;
+    let asked = |more: &str| {
+        format!(
+            "/strategy/walk?draft=1&campaign=news&at=10:00&people.{team}=2&busy.{team}=1&answers.{team}=0{more}"
+        )
+    };
+    planner.get("/strategy/walk?draft=1").await.says("Is called");
+    let talks = planner.get(&asked("")).await;
+    talks.says("What happens to this one call?").says("talks to an agent after 11.0 s");
+    talks.says("is kept for the call").says("part=campaign.news");
+    let asleep = planner.get(&asked("&zone=America/New_York")).await;
+    asleep.says("is not called").says("may be called 08:00 to 21:00").says("Called at 13:00");
+    planner.get(&asked("&answers=machine")).await.says("The next call is not before");
+    for (more, wanted) in [
+        ("&zone=Atlantis", "“Atlantis” is no time zone"),
+        ("&attempts=often", "Calls so far: “often” is no whole number from 0 to 255."),
+        ("&from=12:00&until=09:00", "Preferred hours: “12:00” to “09:00” are no hours of a day."),
+    ] {
+        let refused = planner.get(&asked(more)).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{more}");
+        refused.says(wanted);
+    }
+    let scene =
+        r#"{"at":"2026-11-25T10:00","called":{"campaign":"news","zone":"America/New_York"}}"#;
+    let mut form =
+        form_urlencoded::Serializer::new("name=Asleep&end=not_called&within_secs=".to_owned());
+    let form = form.append_pair("scene", scene).finish();
+    planner.post("/strategy/expectations", &form).await;
+    planner.get("/strategy?draft=1").await.says("Asleep").says("is not called");
+    planner.get("/strategy").await.says("the strategy has no campaign “news”");
+}
+
 /// What the forms of a page were made of.
 fn basis(page: &Answer) -> String {
     let (_, after) = page.text.split_once("name=\"based_on\" value=\"").unwrap();

@@ -39,6 +39,7 @@ struct CampaignsPage {
     assumes: String,
     back: String,
     edit_address: String,
+    walk_address: String,
     campaigns: Vec<(String, String, String, bool)>,
     times: Vec<super::Choice>,
     map: Option<String>,
@@ -166,6 +167,11 @@ fn page_of(
         answer: looked.answer(&clock, tried),
         assumes: looked.assumes(&clock, strategy),
         edit_address: format!("{back}&part=campaign.{}", words::in_address(&campaign.id)),
+        walk_address: format!(
+            "/strategy/walk?day={}&{of}&at={clock}&campaign={}",
+            context.day,
+            words::in_address(&campaign.id)
+        ),
         back,
         campaigns: strategy
             .campaigns
@@ -223,6 +229,7 @@ fn empty_page(context: &RequestContext, back: String) -> CampaignsPage {
             .to_owned(),
         assumes: String::new(),
         edit_address: String::new(),
+        walk_address: String::new(),
         back,
         campaigns: Vec::new(),
         times: Vec::new(),

@@ -39,7 +39,7 @@ pub(super) struct Drawn<'a> {
     pub address: &'a str,
     /// The page's address with everything but what is folded; none where nothing can be.
     pub to_fold: Option<&'a str>,
-    /// Steps that a walked contact passed, by their ids.
+    /// Steps, and the campaign, that a walked contact passed, by their ids.
     pub passed: &'a [String],
     /// Whether the contacts of one type alone are drawn: what they do not pass stands back.
     pub is_of_one_type: bool,

@@ -136,7 +136,11 @@ impl Drawn<'_> {
             },
             detail: fitted(&detail, room, SMALL_LETTER),
             address: part.as_ref().map(|part| format!("{}&part={part}", self.address)),
-            is_passed: self.step(stop).is_some_and(|(_, step)| self.passed.contains(&step.id)),
+            is_passed: match self.ways.journey.stops[stop] {
+                Stop::Step(at) => self.passed.contains(&self.strategy.steps[at].id),
+                Stop::Campaign(at) => self.passed.contains(&self.strategy.campaigns[at].id),
+                Stop::Entry(_) | Stop::End(_) => false,
+            },
             part: part.as_ref().map_or_else(String::new, ToString::to_string),
             id: self.step(stop).map_or_else(String::new, |(_, step)| step.id.clone()),
             is_open: self.open.is_some_and(is_here),
