@@ -175,4 +175,17 @@ test('a trial counts what its campaigns do', async ({ page }) => {
   // Safe: hardly a day is over the ceiling of 3 %.
   await expect(row.getByRole('cell').nth(2)).toHaveText(/^[0-2]\.\d/);
   await expect(row.getByRole('cell').nth(4)).toHaveText(/^[0-4] %$/);
+  // One of its days, with what the pacing reckons with at three o'clock.
+  await page.getByRole('link', { name: 'Watch a day' }).click();
+  await expect(page.getByRole('heading', { name: 'How “Sailing news” paces itself (predictive)' })).toBeVisible();
+  const figures = page.locator('.replay-pacing dl');
+  await expect(figures).toContainText('It has not begun to dial');
+  await page.getByLabel('Time of the day').fill('28800');
+  await expect(page.getByRole('timer')).toHaveText('15:00:00');
+  await expect(figures).toContainText(/Expects of lines to be answered[2-5]\d\.\d %/);
+  await expect(figures).toContainText(/Abandoned of answered today\d+ of \d{2,} \([0-2]\.\d %\)/);
+  // A press into its picture goes there.
+  const picture = page.getByRole('img', { name: /the share of lines that the pacing expects/ });
+  await picture.click({ position: { x: 44, y: 120 } });
+  await expect(page.getByRole('timer')).toHaveText(/^11:00/);
 });

@@ -1,5 +1,7 @@
 // A simulated day that can be played, paused and stepped: who waits, who talks, what happened last.
 // The page holds what happened as rows of [seconds, what, contact, agent or line, words].
+import { pacingOf } from './replay-pacing.js';
+
 const figure = document.getElementById('replay');
 const data = JSON.parse(figure.querySelector('script[type="application/json"]').textContent);
 const part = (name) => figure.querySelector(`[data-part="${name}"]`);
@@ -120,6 +122,7 @@ function show() {
     item.textContent = words(event);
     return item;
   }));
+  pacing.show(now);
   draw();
 }
 
@@ -129,6 +132,16 @@ const places = data.agents.map((name) => {
   return place;
 });
 part('agents').replaceChildren(...places);
+const pacing = pacingOf(figure, data.pacing, {
+  dayFrom: 0,
+  dayUntil: data.secs,
+  clock,
+  token,
+  goTo(secs) {
+    pause();
+    goTo(secs);
+  },
+});
 
 // The whole day: how many waited, and who talked when; a line where the replay is.
 const lengths = [];
@@ -182,7 +195,7 @@ function draw() {
   pen.lineTo(x(data.secs), high);
   pen.fill();
   const rows = Math.max(1, data.agents.length);
-  const tall = Math.max(1, (height - high - 28) / rows);
+  const tall = (height - high - 28) / rows;
   pen.fillStyle = token('--calm');
   for (const [agent, from, until] of talks) {
     pen.fillRect(x(from), high + 10 + agent * tall, Math.max(0.5, x(until) - x(from)), Math.max(0.7, tall - 1));
@@ -226,8 +239,12 @@ canvas.addEventListener('click', (event) => {
   pause();
   goTo(Math.max(0, ((event.offsetX - 44) / (canvas.clientWidth - 54)) * data.secs));
 });
-document.addEventListener('barometer:theme', draw);
-window.addEventListener('resize', draw);
+const drawAll = () => {
+  draw();
+  pacing.draw(now);
+};
+document.addEventListener('barometer:theme', drawAll);
+window.addEventListener('resize', drawAll);
 state = fresh();
 now = Infinity;
 goTo(data.busiest_secs);

@@ -7,7 +7,7 @@ use barometer_strategy::Campaign;
 use crate::Seconds;
 use crate::book::{Book, PersonId};
 use crate::calling_times::CallingTimes;
-use crate::pacing::{Learned, Pacing, Situation, of};
+use crate::pacing::{Learned, Pacing, Reckoned, Situation, of};
 
 /// How a call to a person ended.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -41,6 +41,10 @@ pub struct Dialler<'c> {
     /// When the calls of the last minute were begun.
     begun: VecDeque<Seconds>,
     day: Option<i32>,
+    /// Lines that the pacing asked for when it decided last.
+    asked_for: u32,
+    /// Calls of the day that people answered and an agent was there or not, and those that were abandoned.
+    answered_today: (u32, u32),
     /// Until when nobody may be called, unless a call ends before.
     nobody_until: Seconds,
 }
@@ -56,6 +60,8 @@ impl<'c> Dialler<'c> {
             pacing: of(campaign),
             begun: VecDeque::new(),
             day: None,
+            asked_for: 0,
+            answered_today: (0, 0),
             nobody_until: f64::NEG_INFINITY,
             campaign,
             times,
@@ -68,6 +74,7 @@ impl<'c> Dialler<'c> {
         self.pacing.begin();
         self.begun.clear();
         self.day = None;
+        (self.asked_for, self.answered_today) = (0, (0, 0));
         self.nobody_until = f64::NEG_INFINITY;
     }
 
@@ -85,9 +92,11 @@ impl<'c> Dialler<'c> {
         let day = self.times.day(at.now);
         if self.day.replace(day).is_some_and(|before| before != day) {
             self.pacing.new_day();
+            self.answered_today = (0, 0);
         }
         let ringing = at.ringing_since.len() as u32;
         let lines = (factor * f64::from(self.pacing.lines(at)) + 1e-9) as u32;
+        self.asked_for = lines;
         let mut calls = lines.saturating_sub(ringing);
         let caps = &self.campaign.caps;
         if let Some(lines) = caps.lines {
@@ -120,7 +129,30 @@ impl<'c> Dialler<'c> {
 
     /// The pacing learns something.
     pub fn learn(&mut self, what: Learned) {
+        match what {
+            Learned::Connected => self.answered_today.0 += 1,
+            Learned::Abandoned => {
+                self.answered_today.0 += 1;
+                self.answered_today.1 += 1;
+            }
+            Learned::LineOver { .. } | Learned::Handled(_) => {}
+        }
         self.pacing.learn(what);
+    }
+
+    /// Lines in the air that the pacing asked for when it decided last.
+    pub fn asked_for(&self) -> u32 {
+        self.asked_for
+    }
+
+    /// Calls that people have answered today, and how many of them found no agent or were taken for machines.
+    pub fn answered_today(&self) -> (u32, u32) {
+        self.answered_today
+    }
+
+    /// What the pacing reckons with now.
+    pub fn reckoned(&self) -> Option<Reckoned> {
+        self.pacing.reckoned()
     }
 
     /// A call is over.

@@ -37,8 +37,8 @@ pub use experiment::{
 pub use live::{CampaignNow, Carried, DayCounts, LiveDay, PointCounts, TeamCounts, TypeCounts};
 pub use model::Names;
 pub use observers::{
-    AgentTally, CampaignTally, DayTally, EventLog, LabelTally, LoggedEvent, ServicePointTally,
-    TeamTally, TypeTally, What,
+    AgentTally, CampaignTally, DayTally, EventLog, LabelTally, LoggedEvent, PacingLog,
+    PacingMoment, ServicePointTally, TeamTally, TypeTally, What,
 };
 pub use present::{
     AgentName, Present, PresentAgent, PresentAt, PresentContact, PresentErrand, PresentWork,

@@ -13,7 +13,7 @@ use crate::customer::{Customer, Return};
 use crate::draws::{Key, Purpose};
 use crate::experiment::Experiment;
 use crate::model::{Model, Shift};
-use crate::observers::{DayTally, EventLog, Observer, Tally, View};
+use crate::observers::{DayTally, EventLog, Observer, PacingLog, Tally, View};
 use crate::outbound::Outbound;
 use crate::population::{Arrivals, Newcomer};
 use crate::present::{self, Taken};
@@ -143,6 +143,18 @@ impl Experiment {
         let mut player = Replication::of(&self.model, observers);
         let (tally, log) = player.play(self.seed, replication)?;
         Ok((take_counts(tally), std::mem::take(log)))
+    }
+
+    /// Plays one replication and keeps everything that happens, and how campaigns decide.
+    ///
+    /// # Errors
+    ///
+    /// [`PlayError`] when the replication does not come to an end.
+    pub fn replay(&self, replication: u32) -> Result<(EventLog, PacingLog), PlayError> {
+        let logs = (EventLog::default(), PacingLog::default());
+        let mut player = Replication::of(&self.model, (Tally::default(), logs));
+        let (_, (log, pacing)) = player.play(self.seed, replication)?;
+        Ok((std::mem::take(log), std::mem::take(pacing)))
     }
 }
 
@@ -575,7 +587,7 @@ impl Counts for Tally {
     }
 }
 
-impl Counts for (Tally, EventLog) {
+impl<O> Counts for (Tally, O) {
     fn count_events(&mut self, events: u64) {
         self.0.count_events(events);
     }

@@ -253,6 +253,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/{trial}/steps/{step}", get(trials::show_step))
         .route("/trials/{trial}/day", get(trials::replay))
         .route("/trials/{trial}/day.csv", get(trials::replay_csv))
+        .route("/trials/{trial}/pacing.csv", get(trials::pacing_csv))
         .route("/trials/{trial}/intervals.csv", get(trials::export))
         .route("/trials/{trial}/days.csv", get(trials::export_days))
         .route("/trials/{trial}/trial.json", get(trials::export_inputs))

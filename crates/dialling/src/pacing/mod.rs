@@ -55,6 +55,19 @@ pub enum Learned {
     Handled(Seconds),
 }
 
+/// What a policy reckons with at a moment.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Reckoned {
+    /// Share of lines that need an agent.
+    pub answered_share: f64,
+    /// Seconds until a line that needs an agent is answered, on average.
+    pub answer_secs: Seconds,
+    /// Seconds of a conversation, wrap-up included, on average.
+    pub handle_secs: Seconds,
+    /// The chance of finding no free agent up to which a line is begun.
+    pub risk: f64,
+}
+
 /// A way to decide how fast to dial.
 pub trait Pacing: Send + std::fmt::Debug {
     /// The campaign begins, or begins again, with nothing learned.
@@ -68,6 +81,11 @@ pub trait Pacing: Send + std::fmt::Debug {
 
     /// Something has happened.
     fn learn(&mut self, _what: Learned) {}
+
+    /// What it reckons with now; none where it reckons with nothing that it learns.
+    fn reckoned(&self) -> Option<Reckoned> {
+        None
+    }
 
     /// Seconds after which it wants to decide again though nothing has happened, while lines ring or
     /// conversations are under way; none where it need not.

@@ -17,7 +17,7 @@ use std::collections::BinaryHeap;
 
 use barometer_strategy::{Campaign, MachineAction};
 
-use super::{Learned, Pacing, Situation};
+use super::{Learned, Pacing, Reckoned, Situation};
 use crate::Seconds;
 use crate::detection::{Detection, normal_below};
 use crate::learned_durations::{Assumption, LearnedDurations};
@@ -286,6 +286,15 @@ impl Pacing for Predictive {
             self.before = (roll(self.before.0, self.answers), roll(self.before.1, self.abandoned));
         }
         (self.answers, self.abandoned) = (0.0, 0.0);
+    }
+
+    fn reckoned(&self) -> Option<Reckoned> {
+        Some(Reckoned {
+            answered_share: self.share(),
+            answer_secs: self.answer_after.mean(),
+            handle_secs: self.handle.mean(),
+            risk: self.risk,
+        })
     }
 
     fn every_secs(&self) -> Option<Seconds> {

@@ -2,6 +2,7 @@
 
 mod counts;
 mod event_log;
+mod pacing_log;
 mod tally;
 
 use barometer_routing::{Floor, Observation, Seconds, TeamId};
@@ -12,6 +13,7 @@ pub use counts::{
     AgentTally, CampaignTally, DayTally, LabelTally, ServicePointTally, TeamTally, TypeTally,
 };
 pub use event_log::{EventLog, LoggedEvent, What};
+pub use pacing_log::{PacingLog, PacingMoment};
 pub(crate) use tally::Tally;
 
 /// In which interval a replication is.
@@ -85,6 +87,15 @@ pub(crate) trait Observer {
     ) {
     }
 
+    /// A campaign has decided how fast to dial, and begun its calls.
+    fn campaign_decides(
+        &mut self,
+        _campaign: usize,
+        _now: Seconds,
+        _moment: impl Fn() -> PacingMoment,
+    ) {
+    }
+
     /// The warm-up is over: what was counted until now is left out.
     fn end_warm_up(&mut self, _view: View<'_>) {}
 
@@ -118,6 +129,16 @@ impl<A: Observer, B: Observer> Observer for (A, B) {
     ) {
         self.0.count_campaign(model, campaign, interval, &count);
         self.1.count_campaign(model, campaign, interval, &count);
+    }
+
+    fn campaign_decides(
+        &mut self,
+        campaign: usize,
+        now: Seconds,
+        moment: impl Fn() -> PacingMoment,
+    ) {
+        self.0.campaign_decides(campaign, now, &moment);
+        self.1.campaign_decides(campaign, now, &moment);
     }
 
     fn end_warm_up(&mut self, view: View<'_>) {

@@ -7,7 +7,7 @@ use super::lines::{self, Line, Phase};
 use super::{CampaignModel, Outbound, Played, count};
 use crate::calendar::Event;
 use crate::draws::Purpose;
-use crate::observers::Observer;
+use crate::observers::{Observer, PacingMoment};
 
 /// Between two looks of a campaign that gives way to inbound contacts.
 const GIVES_WAY_SECS: Seconds = 10.0;
@@ -64,6 +64,20 @@ impl<'m> Outbound<'m> {
                     break;
                 }
             }
+            let at_work = &self.at_work[place];
+            router.host.observer.campaign_decides(place, now, || PacingMoment {
+                at_secs: now,
+                campaign: place,
+                on_shift,
+                free,
+                talking: at_work.talking.len() as u32,
+                ringing: at_work.ringing.len() as u32,
+                asked_for: if gives_way { 0 } else { at_work.dialler.asked_for() },
+                gives_way,
+                answered_today: at_work.dialler.answered_today(),
+                left: at_work.dialler.book.left(),
+                reckoned: at_work.dialler.reckoned(),
+            });
         }
         if is_day {
             self.plan_look(router, place, gives_way);

@@ -8,5 +8,6 @@ mod laws;
 mod live;
 mod offers;
 mod outbound;
+mod outbound_replay;
 mod settings;
 mod theory;

@@ -162,6 +162,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), format!("/trials/{id}/steps/queue"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day"), Role::Viewer),
         (get.clone(), format!("/trials/{id}/day.csv"), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/pacing.csv"), Role::Viewer),
         (get.clone(), format!("/trials/sets/{id}"), Role::Viewer),
         (get.clone(), "/trials/record".into(), Role::Viewer),
         (get.clone(), "/comparisons".into(), Role::Viewer),

@@ -114,6 +114,11 @@ async fn a_day_of_a_trial_is_watched_event_by_event(pool: PgPool) {
     let csv = planner.get(&format!("{address}/day.csv?replication=3")).await;
     csv.says("at_secs,contact,what,where_or_who").says(",answered,Bookings team 1");
     assert_eq!(planner.get(&format!("{address}/day.csv?replication=3")).await.text, csv.text);
+    // Nobody is called: there is no pacing to see.
+    assert!(!page.text.contains("paces itself"));
+    let pacing = planner.get(&format!("{address}/pacing.csv?replication=3")).await;
+    pacing.says("at_secs,campaign,agents_on_shift").says("reckons_risk");
+    assert_eq!(pacing.text.lines().count(), 1);
     // The inputs that are kept with a trial are all that it takes to repeat it.
     let repeated = planner.post(&format!("{address}/repeat"), "").await;
     let trials = centre.store.latest_trials(None, 5).await.unwrap();

@@ -38,7 +38,7 @@ pub(crate) use list::{
     Choosable, FormView, TeamLine, TrialRow, list, list_page, trial_rows, version_options,
 };
 pub(crate) use record::record;
-pub(crate) use replay::{replay, replay_csv};
+pub(crate) use replay::{pacing_csv, replay, replay_csv};
 use result::ResultView;
 pub(crate) use scope::{days_words, subject_of};
 pub(crate) use sets::show_set;

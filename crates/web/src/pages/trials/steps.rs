@@ -80,7 +80,7 @@ pub(crate) async fn show(
     let summary = app.store.trial_summary(id).await?.ok_or(PageError::NotFound)?;
     let replications = trial.inputs.replications;
     let replication = query.replication.clamp(1, replications.max(1));
-    let (names, log) = tell(trial.inputs.clone(), replication - 1).await?;
+    let (names, log, _) = tell(trial.inputs.clone(), replication - 1).await?;
     let contacts = followed(strategy, &names, &log, place, EXAMPLES);
     let name = &strategy.steps[place].name;
     let ways = ways(name, &names.flows, &summary);

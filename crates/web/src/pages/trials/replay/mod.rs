@@ -1,12 +1,14 @@
 //! One simulated day of a trial, event by event: a timeline, and a replay that can be stepped.
 
+mod pacing;
+
 use std::collections::BTreeMap;
 
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::TrialInputs;
-use barometer_simulate::{End, EventLog, LoggedEvent, Names, What};
+use barometer_simulate::{End, EventLog, LoggedEvent, Names, PacingLog, What};
 use jiff::SignedDuration;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -23,6 +25,8 @@ use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::words;
+use pacing::PacingData;
+pub(crate) use pacing::pacing_csv;
 
 /// More happens on larger days than a page can hold.
 const MOST_EVENTS: usize = 200_000;
@@ -41,7 +45,10 @@ struct ReplayPage {
     dates: Vec<DateOption>,
     secs: f64,
     data: String,
+    /// Campaigns that dial, by name.
+    campaigns: Vec<String>,
     csv: String,
+    pacing_csv: String,
 }
 
 struct DateOption {
@@ -81,6 +88,8 @@ struct ReplayData<'a> {
     busiest_secs: f64,
     /// Seconds, what, contact, and the agent, line or end that it is about.
     events: Vec<(f64, u8, u32, u32)>,
+    /// How each campaign paces itself.
+    pacing: Vec<PacingData<'a>>,
 }
 
 const ENDS: [&str; 9] = [
@@ -105,7 +114,7 @@ pub(crate) async fn replay(
     let trial = app.store.trial(id).await?;
     let context = RequestContext { day: trial.subject.day, ..context };
     let replication = query.place(&trial.inputs);
-    let (names, log) = tell(trial.inputs.clone(), replication).await?;
+    let (names, log, decided) = tell(trial.inputs.clone(), replication).await?;
     let zone = &context.centre.zone;
     let dates = dates_of(&trial.inputs, zone);
     let chosen = query.date.min(dates.len().saturating_sub(1));
@@ -127,6 +136,7 @@ pub(crate) async fn replay(
         within_secs: within.collect(),
         busiest_secs,
         events: log.iter().filter_map(event).take(MOST_EVENTS).collect(),
+        pacing: pacing::pacing_data(&trial.inputs, &decided, (stretch.from_secs, ends)),
     };
     let came = log.iter().filter(|each| each.what == What::Arrived).count();
     let at = opens + SignedDuration::from_secs_f64(busiest_secs);
@@ -162,7 +172,9 @@ pub(crate) async fn replay(
                 .collect(),
         },
         secs,
+        campaigns: data.pacing.iter().map(PacingData::heading).collect(),
         data: charts::embedded(&data)?,
+        pacing_csv: format!("/trials/{id}/pacing.csv?replication={}", replication + 1),
         csv: format!("/trials/{id}/day.csv?replication={}", replication + 1),
     })
 }
@@ -241,7 +253,7 @@ pub(crate) async fn replay_csv(
 ) -> Result<Response, PageError> {
     let trial = app.store.trial(id).await?;
     let replication = query.place(&trial.inputs);
-    let (names, log) = tell(trial.inputs.clone(), replication).await?;
+    let (names, log, _) = tell(trial.inputs.clone(), replication).await?;
     let row = |event: &LoggedEvent| {
         let (what, of) = said(event.what, &names);
         vec![format!("{:.3}", event.at_secs), event.contact.to_string(), what.to_owned(), of]
@@ -254,11 +266,11 @@ pub(crate) async fn replay_csv(
 pub(super) async fn tell(
     inputs: TrialInputs,
     replication: u32,
-) -> Result<(Names, EventLog), PageError> {
+) -> Result<(Names, EventLog, PacingLog), PageError> {
     let told = barometer_app::computing::computed(move || {
         let experiment = inputs.experiment().map_err(|error| error.to_string())?;
-        let (_, log) = experiment.log(replication).map_err(|error| error.to_string())?;
-        Ok::<_, String>((experiment.names().clone(), log))
+        let (log, pacing) = experiment.replay(replication).map_err(|error| error.to_string())?;
+        Ok::<_, String>((experiment.names().clone(), log, pacing))
     });
     told.await
         .map_err(|error| PageError::Internal(Box::new(error)))?
