@@ -3,7 +3,7 @@
 use barometer_dialling::list::{TooManyGroups, put_together};
 use barometer_intake::{ListLayout, PeopleReader, PrefixZones, Refusal};
 use barometer_store::{Centre, List, ListRow, ListSubject, ListWriter, Store, StoreError};
-use barometer_strategy::{CampaignList, ImportedList};
+use barometer_strategy::{CampaignList, ImportedList, PeopleChosen};
 use uuid::Uuid;
 
 use crate::imports::{FileError, Rows, gave_up};
@@ -14,6 +14,8 @@ use crate::imports::{FileError, Rows, gave_up};
 pub enum ListError {
     #[error("Nobody on “{0}” may be called: every number stands on the do-not-call list.")]
     Nobody(String),
+    #[error("Nobody on “{0}” who may be called is one of those {1}.{2}")]
+    NobodyChosen(String, String, String),
     #[error("“{0}” is not saved yet. Save it first.")]
     NotSaved(String),
     #[error("{0}.")]
@@ -128,20 +130,36 @@ async fn keep_number(
     }
 }
 
-/// What a campaign keeps of a list: how many people are alike, without those who must not be called now.
+/// What a campaign keeps of a list: how many of those who are chosen are alike, without those who must not be
+/// called now.
 ///
 /// # Errors
 ///
 /// [`ListError`] where nobody is left, or there are more kinds of people than a campaign tells apart.
-pub async fn for_campaign(store: &Store, id: Uuid) -> Result<CampaignList, ListError> {
+pub async fn for_campaign(
+    store: &Store,
+    id: Uuid,
+    only: PeopleChosen,
+) -> Result<CampaignList, ListError> {
     let list = store.list(id).await?;
     if list.state != barometer_store::ImportState::Saved || list.subject != ListSubject::People {
         return Err(ListError::NotSaved(list.name));
     }
-    let groups = put_together(store.list_groups(id).await?.into_iter())?;
-    if groups.is_empty() {
+    let groups = put_together(store.list_groups(id, &only).await?.into_iter())?;
+    if groups.is_empty() && only.is_everybody() {
         return Err(ListError::Nobody(list.name));
     }
-    let imported = ImportedList { number: list.number, name: list.name, groups };
+    if groups.is_empty() {
+        let known = known_words(&store.list_languages(id).await?);
+        return Err(ListError::NobodyChosen(list.name, only.words(), known));
+    }
+    let imported = ImportedList { number: list.number, name: list.name, only, groups };
     Ok(CampaignList::of_imported(imported))
+}
+
+/// The languages of a list: " It names English (40), Norse (12)."; empty where it names none.
+fn known_words(languages: &[(String, i64)]) -> String {
+    let words = languages.iter().map(|(language, people)| format!("{language} ({people})"));
+    let words: Vec<String> = words.collect();
+    if words.is_empty() { String::new() } else { format!(" It names {}.", words.join(", ")) }
 }

@@ -2,7 +2,7 @@
 
 use barometer_strategy::{
     Assumed, Blending, CallOutcome, CallsBefore, Campaign, CampaignList, Caps, Duration, Edit,
-    MachineAction, Machines, OpenHours, Pacing, Part, ZoneShare,
+    MachineAction, Machines, OpenHours, Pacing, Part, WornNumbers, ZoneShare,
 };
 use jiff::civil::time;
 
@@ -82,7 +82,10 @@ fn autumn_offers() -> Campaign {
         list: CampaignList::made_up(12_000),
         machines: Machines { sensitivity: Some(0.7), action: MachineAction::Release },
         outcomes: vec![outcome("Booked", 0.08, None), outcome("Call again", 0.1, Some(86_400.0))],
-        assumed: assumed(140.0),
+        assumed: Assumed {
+            worn_numbers: Some(WornNumbers { calls_a_day: 1500, answered_factor: 0.6 }),
+            ..assumed(140.0)
+        },
         ..Campaign::named("autumn-offers", "Autumn offers", "groups-team")
     }
 }

@@ -28,11 +28,11 @@ pub enum Answer {
     Nobody,
 }
 
-/// What a call at an hour of the person's own day comes to, by a number that is drawn uniformly from 0 to 1.
-/// The same number comes to a person at every hour at which enough people answer, so that two campaigns
+/// What a call comes to of which people answer this share, by a number that is drawn uniformly from 0 to 1.
+/// The same number comes to a person wherever and whenever enough people answer, so that two campaigns
 /// meet the same luck.
-pub fn answer(assumed: &Assumed, hour: usize, drawn: f64) -> Answer {
-    let mut share = assumed.answered_at(hour);
+pub fn answer(assumed: &Assumed, answered_share: f64, drawn: f64) -> Answer {
+    let mut share = answered_share;
     let rest = [
         (assumed.machine_share, Answer::Machine),
         (assumed.busy_share, Answer::Busy),

@@ -41,6 +41,8 @@ pub struct Dialler<'c> {
     /// When the calls of the last minute were begun.
     begun: VecDeque<Seconds>,
     day: Option<i32>,
+    /// Calls begun today, for which the campaign's numbers were shown in turn.
+    shown_today: u32,
     /// Lines that the pacing asked for when it decided last.
     asked_for: u32,
     /// Calls of the day that people answered and an agent was there or not, and those that were abandoned.
@@ -60,6 +62,7 @@ impl<'c> Dialler<'c> {
             pacing: of(campaign),
             begun: VecDeque::new(),
             day: None,
+            shown_today: 0,
             asked_for: 0,
             answered_today: (0, 0),
             nobody_until: f64::NEG_INFINITY,
@@ -74,7 +77,7 @@ impl<'c> Dialler<'c> {
         self.pacing.begin();
         self.begun.clear();
         self.day = None;
-        (self.asked_for, self.answered_today) = (0, (0, 0));
+        (self.shown_today, self.asked_for, self.answered_today) = (0, 0, (0, 0));
         self.nobody_until = f64::NEG_INFINITY;
     }
 
@@ -92,7 +95,7 @@ impl<'c> Dialler<'c> {
         let day = self.times.day(at.now);
         if self.day.replace(day).is_some_and(|before| before != day) {
             self.pacing.new_day();
-            self.answered_today = (0, 0);
+            (self.shown_today, self.answered_today) = (0, (0, 0));
         }
         let ringing = at.ringing_since.len() as u32;
         let lines = (factor * f64::from(self.pacing.lines(at)) + 1e-9) as u32;
@@ -125,6 +128,20 @@ impl<'c> Dialler<'c> {
             self.begun.push_back(now);
         }
         Some(person)
+    }
+
+    /// Times as many calls that are answered as others, by the number that is shown for the next one: whether it
+    /// is worn by the calls of today.
+    pub fn number_factor(&self) -> f64 {
+        self.campaign.assumed.worn_numbers.map_or(1.0, |worn| {
+            let for_each = self.shown_today / self.campaign.numbers_in_turn();
+            if for_each >= worn.calls_a_day { worn.answered_factor } else { 1.0 }
+        })
+    }
+
+    /// A call has begun for which a number is shown.
+    pub fn note_shown(&mut self) {
+        self.shown_today += 1;
     }
 
     /// The pacing learns something.

@@ -24,11 +24,13 @@ pub mod need;
 pub mod pace;
 pub mod pacing;
 pub mod records;
+mod zone_records;
 
 pub use book::{Book, PersonId};
 pub use calling_times::CallingTimes;
 pub use detection::Detection;
 pub use dialler::{CallEnd, Dialler};
+pub use zone_records::ZoneEstimate;
 
 /// Seconds since the start.
 pub type Seconds = f64;

@@ -88,7 +88,9 @@ pub fn callable_by_hour(
         let open = together.iter().enumerate().filter(|&(zone, _)| times.is_open(zone, middle));
         open.fold((0.0, 0.0), |(callable, answering), (zone, each)| {
             let share = people * each.share;
-            let answered = campaign.assumed.answered_at(times.local_hour(zone, middle));
+            let factor =
+                each.zone.as_deref().map_or(1.0, |zone| campaign.assumed.zone_factor(zone));
+            let answered = factor * campaign.assumed.answered_at(times.local_hour(zone, middle));
             (callable + share, answering + share * answered)
         })
     })

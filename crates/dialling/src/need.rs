@@ -62,7 +62,7 @@ impl CallMix {
             Some(hour) => vec![hour],
             None => (local.from.hour() as usize..local.until.hour() as usize).collect(),
         };
-        let people = hours.iter().map(|&hour| assumed.answered_at(hour)).sum::<f64>()
+        let people = hours.iter().map(|&hour| campaign.answered_at(hour)).sum::<f64>()
             / hours.len().max(1) as f64;
         let limit = campaign.ring_limit_secs;
         let (decide_secs, lost, missed) = match campaign.machines.sensitivity {

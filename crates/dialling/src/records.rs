@@ -1,9 +1,13 @@
-//! What past calls say of the calls to come: shares by the hour, times, and how sure that is.
+//! What past calls say of the calls to come: shares by the hour and zone, times, and how sure that is.
 
-use barometer_strategy::{Assumed, Duration};
+use std::collections::BTreeMap;
+
+use barometer_strategy::{Assumed, Duration, ZoneAnswers};
 use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
 
 use crate::carrier::Answer;
+use crate::zone_records::{self, ZoneCalls, ZoneEstimate};
 
 /// Rows of a file that are told as wrong, at most.
 const MOST_WRONG: usize = 20;
@@ -25,6 +29,7 @@ pub struct CallRecords {
     machine_ring: Times,
     talk: Times,
     wrap_up: Times,
+    zones: BTreeMap<String, ZoneCalls>,
 }
 
 /// Seconds, counted.
@@ -57,10 +62,12 @@ impl Times {
 }
 
 /// What one past call was.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct CallRecord {
-    /// The hour at which it was dialled, 0 to 23.
+    /// The hour at which it was dialled, 0 to 23, by the clock of whoever was called.
     pub hour: usize,
+    /// IANA time zone of whoever was called, where that is known.
+    pub zone: Option<String>,
     /// Who or what answered.
     pub answer: Answer,
     /// Seconds until it was answered, where that is known.
@@ -78,6 +85,8 @@ pub struct Estimated {
     pub assumed: Assumed,
     /// Hour by hour.
     pub hours: Vec<HourEstimate>,
+    /// Zone by zone, those with most calls first; none where the records name fewer than two.
+    pub zones: Vec<ZoneEstimate>,
     /// Calls in all.
     pub calls: f64,
 }
@@ -98,8 +107,17 @@ pub struct HourEstimate {
 impl CallRecords {
     /// Counts a call.
     pub fn add(&mut self, call: &CallRecord) {
-        let (calls, people) = &mut self.hours[call.hour.min(23)];
+        let hour = call.hour.min(23);
+        let (calls, people) = &mut self.hours[hour];
         *calls += 1.0;
+        if let Some(zone) = &call.zone {
+            let of_zone = match self.zones.get_mut(zone) {
+                Some(known) => known,
+                None => self.zones.entry(zone.clone()).or_default(),
+            };
+            of_zone.hours[hour] += 1.0;
+            of_zone.people += f64::from(u8::from(call.answer == Answer::Person));
+        }
         match call.answer {
             Answer::Person => {
                 *people += 1.0;
@@ -119,7 +137,7 @@ impl CallRecords {
     }
 
     /// The records of a CSV file with the columns `dialled_at` and `outcome`, and where they are there
-    /// `ring_secs`, `talk_secs` and `wrap_up_secs`.
+    /// `zone`, `ring_secs`, `talk_secs` and `wrap_up_secs`.
     ///
     /// # Errors
     ///
@@ -136,17 +154,19 @@ impl CallRecords {
         let place = |name: &str| heading.iter().position(|each| each.eq_ignore_ascii_case(name));
         let (Some(at), Some(outcome)) = (place("dialled_at"), place("outcome")) else {
             return Err(vec![
-                "The first row must name the columns dialled_at and outcome; ring_secs, talk_secs and \
+                "The first row must name the columns dialled_at and outcome; zone, ring_secs, talk_secs and \
                  wrap_up_secs may stand beside them."
                     .to_owned(),
             ]);
         };
+        let zone = place("zone");
         let secs = ["ring_secs", "talk_secs", "wrap_up_secs"].map(|name| (name, place(name)));
         let (mut records, mut wrong) = (Self::default(), Vec::new());
         for row in reader.records() {
             let call = row.map_err(|error| error.to_string()).and_then(|row| {
                 let line = row.position().map_or(0, csv::Position::line);
-                read(&row, at, outcome, &secs).map_err(|message| format!("Row {line}, {message}"))
+                read(&row, (at, outcome, zone), &secs)
+                    .map_err(|message| format!("Row {line}, {message}"))
             });
             match call {
                 Ok(call) => records.add(&call),
@@ -205,8 +225,16 @@ impl CallRecords {
         let room = hours.iter().map(|hour| hour.share).fold(0.0, f64::max);
         let fits = if others > 0.0 { ((1.0 - room) / others).min(1.0) } else { 1.0 };
         let share = |count: f64| fits * count / calls;
+        let most = if room > 0.0 { (1.0 - fits * others) / room } else { 1.0 };
+        let zones = zone_records::estimate(&self.zones, &hours, most.max(1.0));
         let assumed = Assumed {
             answered_share: hours.iter().map(|hour| hour.share).collect(),
+            zones: if self.zones.is_empty() {
+                before.zones.clone()
+            } else {
+                zones.iter().map(ZoneAnswers::from).collect()
+            },
+            worn_numbers: before.worn_numbers,
             machine_share: share(self.machines),
             busy_share: share(self.busy),
             unusable_share: share(self.unusable),
@@ -217,12 +245,12 @@ impl CallRecords {
             talk: self.talk.fitted(&before.talk),
             wrap_up: self.wrap_up.fitted(&before.wrap_up),
         };
-        Estimated { assumed, hours, calls: self.calls() }
+        Estimated { assumed, hours, zones, calls: self.calls() }
     }
 }
 
 /// The interval of Wilson (1927): right for few counts and for shares near 0 and 1.
-fn wilson(count: f64, of: f64) -> (f64, f64) {
+pub(crate) fn wilson(count: f64, of: f64) -> (f64, f64) {
     if of <= 0.0 {
         return (0.0, 1.0);
     }
@@ -237,8 +265,7 @@ type SecsColumn = (&'static str, Option<usize>);
 
 fn read(
     row: &csv::StringRecord,
-    at: usize,
-    outcome: usize,
+    (at, outcome, zone): (usize, usize, Option<usize>),
     secs: &[SecsColumn; 3],
 ) -> Result<CallRecord, String> {
     let text = row.get(at).unwrap_or_default();
@@ -257,7 +284,14 @@ fn read(
         secs.map(Some)
             .ok_or_else(|| format!("{name}: “{text}” is no number of seconds up to a day"))
     };
+    let zone = zone.and_then(|zone| row.get(zone)).filter(|zone| !zone.is_empty());
+    if let Some(zone) = zone
+        && TimeZone::get(zone).is_err()
+    {
+        return Err(format!("zone: “{zone}” is no time zone; write it as Europe/Dublin"));
+    }
     Ok(CallRecord {
+        zone: zone.map(str::to_owned),
         hour: usize::from(moment.hour().unsigned_abs()),
         answer,
         ring_secs: number(secs[0])?,

@@ -164,6 +164,8 @@ rules! {
         "One person may be called four times or more in a day.";
     CannotBeCalledBack, "cannot-be-called-back", Warning, "A campaign that nobody can call back",
         "A campaign shows no number, or one that no entry has, while entries have numbers: people who missed its call cannot call back.";
+    WornNumbers, "worn-numbers", Warning, "Numbers that are shown too often",
+        "A campaign makes more calls in a day than its numbers are good for: people know them, or their networks call them unwanted, and fewer answer.";
     DialledByHandBeside, "dialled-by-hand-beside", Warning, "Calls by hand beside the pacing",
         "Agents of a campaign may dial by hand while its pacing dials for them: such calls count towards no ceiling, and the pacing takes agents for free who are not.";
     NumberTwice, "number-twice", Serious, "A number that two things have",

@@ -187,13 +187,18 @@ impl Strategy {
         };
         let people = of_people(NumberPurpose::People);
         let ports = of_people(NumberPurpose::Ports);
-        let campaigns = self.campaigns.iter().map(|campaign| NumberPlace {
-            kind: "campaign",
-            name: campaign.name.clone(),
-            purpose: NumberPurpose::Campaigns,
-            number: Some(campaign.caller_number.clone()).filter(|number| !number.is_empty()),
-            part: PartId::Campaign(campaign.id.clone()),
-            setting: "/caller_number".to_owned(),
+        let campaigns = self.campaigns.iter().flat_map(|campaign| {
+            let further = campaign.further_numbers.iter().enumerate();
+            let further = further.map(|(at, number)| (number, format!("/further_numbers/{at}")));
+            let first = (&campaign.caller_number, "/caller_number".to_owned());
+            std::iter::once(first).chain(further).map(|(number, setting)| NumberPlace {
+                kind: "campaign",
+                name: campaign.name.clone(),
+                purpose: NumberPurpose::Campaigns,
+                number: Some(number.clone()).filter(|number| !number.is_empty()),
+                part: PartId::Campaign(campaign.id.clone()),
+                setting,
+            })
         });
         entries.chain(lines).chain(people).chain(campaigns).chain(ports).collect()
     }

@@ -1,6 +1,8 @@
 //! Somebody whom a campaign calls.
 
-use barometer_strategy::{Campaign, CampaignList, ImportedList, LocalHours, PeopleGroup, Strategy};
+use barometer_strategy::{
+    Campaign, CampaignList, ImportedList, LocalHours, PeopleChosen, PeopleGroup, Strategy,
+};
 use jiff::tz::TimeZone;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -73,7 +75,12 @@ impl Called {
             attempts: self.attempts,
             hours: self.hours,
         };
-        let imported = ImportedList { number: 0, name: String::new(), groups: vec![alone] };
+        let imported = ImportedList {
+            number: 0,
+            name: String::new(),
+            only: PeopleChosen::default(),
+            groups: vec![alone],
+        };
         Ok(Campaign { list: CampaignList::of_imported(imported), ..campaign.clone() })
     }
 }

@@ -416,6 +416,7 @@ fn tried(case: &Case) -> (CampaignMeasures, Option<f64>) {
     strategy.campaigns[0].list = CampaignList::of_imported(ImportedList {
         number: 1,
         name: "One".to_owned(),
+        only: Default::default(),
         groups: vec![group],
     });
     strategy.teams[0].answer_delay = Duration::Constant { secs: case.answers_after };

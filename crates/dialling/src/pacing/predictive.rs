@@ -92,7 +92,7 @@ impl Predictive {
     pub fn of(campaign: &Campaign) -> Self {
         let assumed = &campaign.assumed;
         let hours = assumed.answered_share.len().max(1) as f64;
-        let people = assumed.answered_share.iter().sum::<f64>() / hours;
+        let people = campaign.zones_factor() * assumed.answered_share.iter().sum::<f64>() / hours;
         let (missed, machines, decide_secs) =
             match (campaign.machines.sensitivity, &campaign.machines.action) {
                 (None, _) => (0.0, 1.0, 0.0),

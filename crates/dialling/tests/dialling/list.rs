@@ -21,7 +21,8 @@ fn imported(groups: Vec<PeopleGroup>) -> Campaign {
     let mut campaign = Campaign::named("c", "C", "team");
     let midnight = time(0, 0, 0, 0);
     campaign.hours = vec![OpenHours { days: Vec::new(), from: midnight, until: midnight }];
-    let list = ImportedList { number: 7, name: "Autumn".to_owned(), groups };
+    let list =
+        ImportedList { number: 7, name: "Autumn".to_owned(), only: Default::default(), groups };
     campaign.list = CampaignList::of_imported(list);
     campaign
 }

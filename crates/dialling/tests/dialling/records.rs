@@ -1,5 +1,5 @@
 use barometer_dialling::records::CallRecords;
-use barometer_strategy::{Assumed, Duration};
+use barometer_strategy::{Assumed, Duration, ZoneAnswers};
 
 fn estimated(text: &str) -> barometer_dialling::records::Estimated {
     CallRecords::from_csv(text).unwrap().estimate(&Assumed::default())
@@ -48,6 +48,57 @@ fn hours_that_differ_by_chance_alone_are_drawn_together() {
     let got = estimated(&text);
     assert!((got.hours[9].share - 0.3).abs() < 0.01, "{:?}", got.hours[9]);
     assert!(got.hours[9].between.1 > 0.6, "and nobody could be sure");
+}
+
+/// Calls at ten, of which so many of a thousand are answered in each zone.
+fn by_zone(zones: &[(&str, u32, u32)]) -> String {
+    let mut text = "dialled_at,outcome,zone\n".to_owned();
+    for (zone, calls, people) in zones {
+        for nth in 0..*calls {
+            let outcome = if nth < *people { "person" } else { "no answer" };
+            text += &format!("2026-11-20 10:00:00,{outcome},{zone}\n");
+        }
+    }
+    text
+}
+
+#[test]
+fn zones_that_differ_keep_their_own_factors_and_few_calls_are_drawn_to_one() {
+    let zones = [("Europe/London", 2000, 800), ("Europe/Paris", 2000, 400), ("Asia/Tokyo", 4, 0)];
+    let got = estimated(&by_zone(&zones));
+    // 1,200 of 4,004 answer: of 2,000 calls 599.4 at that share.
+    let expected = 2000.0 * 1200.0 / 4004.0;
+    let [london, paris, tokyo] = &got.zones[..] else { panic!("{:?}", got.zones) };
+    assert_eq!((london.zone.as_str(), london.calls), ("Europe/London", 2000.0));
+    assert!((london.factor - 800.0 / expected).abs() < 0.01, "{london:?}");
+    assert!((paris.factor - 400.0 / expected).abs() < 0.01, "{paris:?}");
+    assert!(tokyo.factor > 0.7 && tokyo.factor < 1.0, "{tokyo:?}");
+    // Wilson's interval of 800 of 2,000, 0.3787 to 0.4216, beside what all zones have.
+    assert!((london.between.0 - 0.3787 * 2000.0 / expected).abs() < 1e-3, "{london:?}");
+    assert!((london.between.1 - 0.4216 * 2000.0 / expected).abs() < 1e-3, "{london:?}");
+    assert!((got.assumed.zone_factor("Europe/Paris") - paris.factor).abs() < 1e-12);
+    // By the factors as many are expected as were counted.
+    let again: f64 = got.zones.iter().map(|zone| zone.factor * zone.calls).sum::<f64>();
+    assert!((again * 1200.0 / 4004.0 - 1200.0).abs() < 3.0, "{again}");
+}
+
+#[test]
+fn zones_that_differ_by_chance_alone_are_taken_as_alike_and_one_zone_is_none() {
+    let zones = [("Europe/London", 400, 122), ("Europe/Paris", 400, 118), ("UTC", 400, 120)];
+    let got = estimated(&by_zone(&zones));
+    assert!(got.zones.iter().all(|zone| (zone.factor - 1.0).abs() < 1e-3), "{:?}", got.zones);
+    assert_eq!(estimated(&by_zone(&zones[..1])).zones, []);
+    let wrong = CallRecords::from_csv(&by_zone(&[("Atlantis", 1, 1)])).unwrap_err();
+    assert_eq!(wrong, ["Row 2, zone: “Atlantis” is no time zone; write it as Europe/Dublin"]);
+    // What is assumed of zones stays where the file names none, and no factor is more than can be.
+    let half = ZoneAnswers { zone: "UTC".to_owned(), answered_factor: 0.5 };
+    let before = Assumed { zones: vec![half], ..Assumed::default() };
+    let records =
+        CallRecords::from_csv("dialled_at,outcome\n2026-11-20 10:00:00,person\n").unwrap();
+    assert_eq!(records.estimate(&before).assumed.zones, before.zones);
+    let all = estimated(&by_zone(&[("Europe/London", 1000, 1000), ("Europe/Paris", 1000, 200)]));
+    let most = all.assumed.answered_share[10] * all.assumed.zone_factor("Europe/London");
+    assert!(most <= 1.0 + 1e-9, "{most}");
 }
 
 #[test]

@@ -1,7 +1,9 @@
 //! Mistakes of campaigns, and what is no mistake.
 
 use barometer_preflight::{Premises, Rule};
-use barometer_strategy::{CallsBefore, Campaign, Pacing, ServedBy, Strategy, Team, ZoneShare};
+use barometer_strategy::{
+    CallsBefore, Campaign, Pacing, ServedBy, Strategy, Team, WornNumbers, ZoneShare,
+};
 use jiff::civil::time;
 
 use crate::broken::Broken;
@@ -97,6 +99,15 @@ pub const BROKEN: &[Broken] = &[
         },
     },
     Broken {
+        rule: Rule::WornNumbers,
+        reason: "“News” makes about 3000 calls a day, and shows one number: from its call 1001 on a number is \
+                 worn, and people answer 0.5 times as often. 3 numbers would do.",
+        break_it: |strategy, premises| {
+            outbound(strategy, premises).assumed.worn_numbers =
+                Some(WornNumbers { calls_a_day: 1000, answered_factor: 0.5 });
+        },
+    },
+    Broken {
         rule: Rule::CannotBeCalledBack,
         reason: "“News” shows +44 20 7946 0199, which no entry has: people who call back reach nobody.",
         break_it: |strategy, premises| {
@@ -182,6 +193,32 @@ fn a_campaign_shows_a_number_that_reaches_an_entry_where_entries_have_numbers() 
     assert_eq!(rules_of(&mended, &premises), []);
     // However it is written.
     strategy.campaigns[0].caller_number = "+44 (20) 7946-0100".to_owned();
+    assert_eq!(rules_of(&strategy, &premises), []);
+    // Each of several.
+    strategy.campaigns[0].further_numbers =
+        ["+44 20 7946 0199", "+44 20 7946 0100"].map(str::to_owned).to_vec();
+    let found = finding(&strategy, &premises, Rule::CannotBeCalledBack);
+    assert_eq!(
+        found.reason,
+        "“News” shows +44 20 7946 0199, which no entry has: people who call back reach nobody."
+    );
+    let mended = found.repairs[0].edit.apply(&strategy).expect("the repair can be applied");
+    assert_eq!(mended.campaigns[0].further_numbers, ["+44 20 7946 0100"]);
+}
+
+#[test]
+fn numbers_are_worn_by_the_calls_of_a_day_and_several_share_them() {
+    let (mut strategy, mut premises) = (strategy(), premises());
+    let news = outbound(&mut strategy, &mut premises);
+    news.assumed.worn_numbers = Some(WornNumbers { calls_a_day: 1000, answered_factor: 0.5 });
+    news.further_numbers = vec!["1".to_owned(), "2".to_owned()];
+    news.caller_number = "0".to_owned();
+    assert_eq!(rules_of(&strategy, &premises), [], "three are enough");
+    strategy.campaigns[0].further_numbers.pop();
+    let found = finding(&strategy, &premises, Rule::WornNumbers);
+    assert!(found.reason.contains("shows 2 numbers"), "{}", found.reason);
+    // A short list is called often enough before that.
+    strategy.campaigns[0].list.people = 600;
     assert_eq!(rules_of(&strategy, &premises), []);
 }
 

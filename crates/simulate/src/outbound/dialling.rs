@@ -126,9 +126,14 @@ impl<'m> Outbound<'m> {
         let Some(person) = self.at_work[place].dialler.next_person(now) else { return false };
         let nth = self.at_work[place].dialler.book.calls_to(person);
         let key = of.key_of_call(self.key, person.0, nth);
-        let hour = of.times.local_hour(self.at_work[place].dialler.book.zone_of(person), now);
+        let assumed = &of.campaign.assumed;
+        let dialler = &self.at_work[place].dialler;
+        let zone = dialler.book.zone_of(person);
+        let answered = assumed.answered_at(of.times.local_hour(zone, now))
+            * of.zone_factors[zone]
+            * dialler.number_factor();
         let drawn = key.uniform(Purpose::LINE);
-        let answer = barometer_dialling::carrier::answer(&of.campaign.assumed, hour, drawn);
+        let answer = barometer_dialling::carrier::answer(assumed, answered, drawn);
         let mut line = Line { campaign: place, person, key, answer, since: now, ..Line::default() };
         let keeps = of.campaign.pacing.keeps_an_agent()
             && matches!(router.strategy().campaigns[of.id].serves, Serves::Agents(_));
@@ -144,6 +149,7 @@ impl<'m> Outbound<'m> {
         let busy = &mut self.at_work[place].now;
         busy.free = f64::from(router.free_agents(of.id));
         let looks = of.look.as_ref().map(|look| look.secs(key, Purpose::LOOK));
+        self.at_work[place].dialler.note_shown();
         let id = self.lines.open(line);
         if let Some(contact) = line.contact {
             self.lines.note_contact(contact, id);

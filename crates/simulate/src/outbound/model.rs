@@ -21,6 +21,8 @@ pub(crate) struct CampaignModel {
     pub look: Option<Sampler>,
     pub skipped_share: f64,
     pub talk: Sampler,
+    /// Times as many calls that are answered in each zone of its calling times.
+    pub zone_factors: Vec<f64>,
     pub detection: Option<Detection>,
     /// Queues and hunt groups at which inbound contacts wait for its agents.
     pub inbound_points: Vec<ServicePointId>,
@@ -57,6 +59,7 @@ impl CampaignModel {
                 look,
                 skipped_share,
                 talk: Sampler::from(&assumed.talk),
+                zone_factors: zone_factors(campaign),
                 detection: campaign.machines.sensitivity.map(Detection::of),
                 inbound_points: compiled.inbound_points_of(id),
                 key: CAMPAIGNS.wrapping_add(key_of_name(&campaign.id)),
@@ -84,6 +87,12 @@ impl CampaignModel {
         let secs = self.talk.secs(key, crate::draws::Purpose::HANDLING);
         self.campaign.longest_call_secs.map_or(secs, |longest| secs.min(longest))
     }
+}
+
+fn zone_factors(campaign: &Campaign) -> Vec<f64> {
+    let together = campaign.list.callable_together().into_iter();
+    let factor = |zone: &str| campaign.assumed.zone_factor(zone);
+    together.map(|each| each.zone.as_deref().map_or(1.0, factor)).collect()
 }
 
 /// The bit of a campaign among those of an agent; the last stands for all that have none of their own.

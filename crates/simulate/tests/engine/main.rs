@@ -8,6 +8,7 @@ mod laws;
 mod live;
 mod offers;
 mod outbound;
+mod outbound_answers;
 mod outbound_replay;
 mod settings;
 mod theory;

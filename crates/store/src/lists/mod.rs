@@ -11,7 +11,7 @@ mod prefixes;
 mod reading;
 
 use barometer_intake::ListLayout;
-use barometer_strategy::{LocalHours, PeopleGroup};
+use barometer_strategy::{LocalHours, PeopleChosen, PeopleGroup};
 use jiff::Timestamp;
 use jiff::civil::{Time, time};
 use sqlx::FromRow;
@@ -136,6 +136,11 @@ impl From<GroupRow> for PeopleGroup {
     }
 }
 
+/// What is chosen, as it is compared.
+fn alike(text: &str) -> String {
+    text.trim().to_lowercase()
+}
+
 /// The time of day this number of minutes after midnight.
 fn time_of(minutes: i16) -> Time {
     let minutes = minutes.clamp(0, 24 * 60 - 1);
@@ -188,13 +193,30 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("listing lists"))?;
-        let mut lists = Vec::with_capacity(rows.len());
-        for row in rows {
+        let counts: Vec<(i32, i64, i64, i64)> = sqlx::query_as(
+            "SELECT list_people.import_number, count(*), count(do_not_call.number), \
+               count(*) FILTER (WHERE is_zone_guessed) \
+             FROM list_people JOIN imports ON imports.number = import_number \
+             LEFT JOIN do_not_call ON do_not_call.centre_id = imports.centre_id \
+               AND do_not_call.number = list_people.number \
+             WHERE imports.centre_id = $1 AND imports.state = 'saved' \
+             GROUP BY list_people.import_number",
+        )
+        .bind(centre)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("counting the people of lists"))?;
+        let with_counts = rows.into_iter().map(|row| {
             let list = List::from(row);
-            let counts = self.list_counts(list.id).await?;
-            lists.push((list, counts));
-        }
-        Ok(lists)
+            let own = counts.iter().find(|counts| counts.0 == list.number);
+            let own = own.map(|&(_, people, not_called, zones_guessed)| ListCounts {
+                people,
+                not_called,
+                zones_guessed,
+            });
+            (list, own.unwrap_or_default())
+        });
+        Ok(with_counts.collect())
     }
 
     /// How many people a list has, and how many of them must not be called.
@@ -213,23 +235,50 @@ impl Store {
         .map_err(StoreError::on("counting the people of a list"))
     }
 
-    /// The people of a list who may be called, those who are alike together: by priority, zone, calls so far
-    /// and preferred hours.
-    pub async fn list_groups(&self, id: Uuid) -> Result<Vec<PeopleGroup>, StoreError> {
+    /// Those chosen of the people of a list who may be called, those who are alike together: by priority, zone,
+    /// calls so far and preferred hours. Case and blanks around what is chosen do not matter.
+    pub async fn list_groups(
+        &self,
+        id: Uuid,
+        only: &PeopleChosen,
+    ) -> Result<Vec<PeopleGroup>, StoreError> {
+        let (names, values): (Vec<&str>, Vec<String>) =
+            only.attributes.iter().map(|(name, value)| (name.as_str(), alike(value))).unzip();
         let rows: Vec<GroupRow> = sqlx::query_as(
             "SELECT count(*) AS people, zone, priority, attempts, hours_from, hours_until \
              FROM list_people JOIN imports ON imports.number = import_number \
              WHERE imports.id = $1 AND zone IS NOT NULL AND NOT EXISTS ( \
                SELECT FROM do_not_call WHERE do_not_call.centre_id = imports.centre_id \
                  AND do_not_call.number = list_people.number) \
+               AND ($2::text IS NULL OR lower(trim(language)) = $2) \
+               AND NOT EXISTS ( \
+                 SELECT FROM unnest($3::text[], $4::text[]) AS wanted (name, value) \
+                 WHERE lower(trim(attributes ->> wanted.name)) IS DISTINCT FROM wanted.value) \
              GROUP BY zone, priority, attempts, hours_from, hours_until \
              ORDER BY priority, zone, attempts, hours_from, hours_until",
         )
         .bind(id)
+        .bind(only.language.as_deref().map(alike))
+        .bind(names)
+        .bind(values)
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("counting the people of a list"))?;
         Ok(rows.into_iter().map(PeopleGroup::from).collect())
+    }
+
+    /// The languages that a list names and how many people speak each, the most spoken first; twelve at the most.
+    pub async fn list_languages(&self, id: Uuid) -> Result<Vec<(String, i64)>, StoreError> {
+        sqlx::query_as(
+            "SELECT min(language), count(*) FROM list_people \
+             JOIN imports ON imports.number = import_number \
+             WHERE imports.id = $1 AND language IS NOT NULL \
+             GROUP BY lower(trim(language)) ORDER BY count(*) DESC, min(language) LIMIT 12",
+        )
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading the languages of a list"))
     }
 
     /// Saves a list that was looked at: all of its usable rows. Numbers that must not be called are so from

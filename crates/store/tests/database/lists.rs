@@ -2,6 +2,7 @@
 
 use barometer_intake::ListLayout;
 use barometer_store::{ImportState, ListCounts, ListRow, ListSubject, Store, StoreError};
+use barometer_strategy::PeopleChosen;
 use futures_util::TryStreamExt;
 use sqlx::PgPool;
 use uuid::Uuid;
@@ -64,7 +65,7 @@ async fn a_list_is_looked_at_then_saved_and_counted_by_who_is_alike(pool: PgPool
     assert!(matches!(again, Err(StoreError::NotFound)));
     let lists = store.lists(fixture.centre).await.unwrap();
     assert_eq!(lists[0].1, ListCounts { people: 12, not_called: 0, zones_guessed: 4 });
-    let groups = store.list_groups(id).await.unwrap();
+    let groups = store.list_groups(id, &PeopleChosen::default()).await.unwrap();
     let told: Vec<(u32, &str, bool)> =
         groups.iter().map(|it| (it.people, it.zone.as_str(), it.hours.is_some())).collect();
     assert_eq!(
@@ -83,6 +84,54 @@ async fn a_list_is_looked_at_then_saved_and_counted_by_who_is_alike(pool: PgPool
 }
 
 #[sqlx::test(migrations = false)]
+async fn people_are_chosen_by_language_and_attributes(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let store = &fixture.store;
+    let id = fixture.upload(ListSubject::People, "Autumn").await;
+    let mut writer = store.begin_list_reading(id, &layout()).await.unwrap();
+    for number in 1..13 {
+        let language = ["Norse", "English", " english "][number as usize % 3];
+        let card = if number < 7 { "Gold" } else { "plain" };
+        let attributes =
+            [("Card".to_owned(), card.to_owned()), ("Sailing".to_owned(), "7".to_owned())];
+        let row = ListRow { language: Some(language), attributes: &attributes, ..person(number) };
+        writer.add(&row).await.unwrap();
+    }
+    writer.finish().await.unwrap();
+    store.confirm_list(id, fixture.planner).await.unwrap();
+    let people = async |language: Option<&str>, attributes: &[(&str, &str)]| -> u32 {
+        let attributes =
+            attributes.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned()));
+        let only = PeopleChosen {
+            language: language.map(str::to_owned),
+            attributes: attributes.collect(),
+        };
+        store.list_groups(id, &only).await.unwrap().iter().map(|group| group.people).sum()
+    };
+    assert_eq!(people(None, &[]).await, 12);
+    assert_eq!(people(Some("norse "), &[]).await, 4);
+    assert_eq!(people(Some("English"), &[]).await, 8, "however it is written");
+    assert_eq!(people(None, &[("Card", "gold")]).await, 6);
+    assert_eq!(people(Some("Norse"), &[("Card", "gold"), ("Sailing", "7")]).await, 2);
+    assert_eq!(people(None, &[("Card", "gold"), ("Sailing", "8")]).await, 0);
+    assert_eq!(people(None, &[("Colour", "red")]).await, 0, "nobody has this column");
+    let languages = store.list_languages(id).await.unwrap();
+    let told: Vec<(String, i64)> = languages
+        .into_iter()
+        .map(|(language, people)| (language.trim().to_lowercase(), people))
+        .collect();
+    assert_eq!(told, [("english".to_owned(), 8), ("norse".to_owned(), 4)]);
+    // Two lists are counted at once, each with its own.
+    let other = fixture.read(ListSubject::People, 20..23).await;
+    store.confirm_list(other, fixture.planner).await.unwrap();
+    store.add_do_not_call(fixture.centre, 21, fixture.planner).await.unwrap();
+    let lists = store.lists(fixture.centre).await.unwrap();
+    let counts: Vec<(i64, i64)> =
+        lists.iter().map(|each| (each.1.people, each.1.not_called)).collect();
+    assert_eq!(counts, [(3, 1), (12, 0)]);
+}
+
+#[sqlx::test(migrations = false)]
 async fn what_must_not_be_called_is_left_out_of_every_list_until_it_may_be_again(pool: PgPool) {
     let fixture = fixture(pool).await;
     let store = &fixture.store;
@@ -92,7 +141,13 @@ async fn what_must_not_be_called_is_left_out_of_every_list_until_it_may_be_again
     assert!(!store.add_do_not_call(fixture.centre, 3, fixture.planner).await.unwrap());
     assert_eq!(counts(store, id).await.not_called, 1);
     let people = async || -> u32 {
-        store.list_groups(id).await.unwrap().iter().map(|group| group.people).sum()
+        store
+            .list_groups(id, &PeopleChosen::default())
+            .await
+            .unwrap()
+            .iter()
+            .map(|group| group.people)
+            .sum()
     };
     assert_eq!(people().await, 11);
     // A file with more numbers than the list has, one of which is known.

@@ -119,10 +119,7 @@ impl Found<'_> {
         let mut sum = 0.0;
         for (at, zone) in list.zones.iter().enumerate() {
             let place = format!("list.zones[{at}]");
-            let known = jiff::tz::TimeZone::get(&zone.zone).is_ok();
-            self.ensure(known, &format!("{place}.zone"), || {
-                format!("there is no time zone “{}”", zone.zone)
-            });
+            self.zone(&format!("{place}.zone"), &zone.zone);
             self.share(&format!("{place}.share"), zone.share);
             sum += zone.share;
         }
@@ -144,10 +141,7 @@ impl Found<'_> {
         });
         for (at, group) in groups.iter().enumerate() {
             let place = format!("list.imported.groups[{at}]");
-            let known = jiff::tz::TimeZone::get(&group.zone).is_ok();
-            self.ensure(known, &format!("{place}.zone"), || {
-                format!("there is no time zone “{}”", group.zone)
-            });
+            self.zone(&format!("{place}.zone"), &group.zone);
             let right = group.hours.is_none_or(|hours| hours.from < hours.until);
             self.ensure(right, &format!("{place}.hours"), || {
                 "must end later on the day than they begin".to_owned()
@@ -157,6 +151,11 @@ impl Found<'_> {
         self.ensure(sum == u64::from(people), "list.people", || {
             format!("is {people}, but the groups of the imported list have {sum} people")
         });
+    }
+
+    fn zone(&mut self, field: &str, zone: &str) {
+        let known = jiff::tz::TimeZone::get(zone).is_ok();
+        self.ensure(known, field, || format!("there is no time zone “{zone}”"));
     }
 
     fn caps(&mut self, caps: &Caps) {
@@ -231,7 +230,27 @@ impl Found<'_> {
         for (field, share) in others {
             self.share(field, share);
         }
-        let most = assumed.answered_share.iter().copied().fold(0.0, f64::max);
+        for (at, each) in assumed.zones.iter().enumerate() {
+            let place = format!("assumed.zones[{at}]");
+            self.zone(&format!("{place}.zone"), &each.zone);
+            let is_once = assumed.zones[..at].iter().all(|before| before.zone != each.zone);
+            self.ensure(is_once, &format!("{place}.zone"), || {
+                format!("{} is there twice", each.zone)
+            });
+            self.ensure(
+                (0.0..=20.0).contains(&each.answered_factor),
+                &format!("{place}.answered_factor"),
+                || format!("must be 0 to 20 times, got {}", each.answered_factor),
+            );
+        }
+        if let Some(worn) = &assumed.worn_numbers {
+            self.ensure(worn.calls_a_day > 0, "assumed.worn_numbers.calls_a_day", || {
+                "must be at least 1; leave it out where numbers are never worn".to_owned()
+            });
+            self.share("assumed.worn_numbers.answered_factor", worn.answered_factor);
+        }
+        let zones = assumed.zones.iter().map(|each| each.answered_factor).fold(1.0, f64::max);
+        let most = assumed.answered_share.iter().copied().fold(0.0, f64::max) * zones;
         let sum: f64 = most + others.iter().map(|(_, share)| share).sum::<f64>();
         self.ensure(sum <= 1.0 + 1e-9, "assumed", || {
             format!("the shares add up to {sum} in the hour with most answers; 1 is the most")

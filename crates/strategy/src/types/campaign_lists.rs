@@ -1,5 +1,7 @@
 //! Whom a campaign calls: made-up people, or the people of an imported list, counted by what they have in common.
 
+use std::collections::BTreeMap;
+
 use jiff::civil::{Time, time};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -27,6 +29,9 @@ pub struct ImportedList {
     pub number: i32,
     /// What it is called.
     pub name: String,
+    /// Whom of it the campaign calls.
+    #[serde(default, skip_serializing_if = "PeopleChosen::is_everybody")]
+    pub only: PeopleChosen,
     /// People who are alike, in the order in which they are called: by priority.
     pub groups: Vec<PeopleGroup>,
 }
@@ -51,7 +56,37 @@ impl ImportedList {
             .iter()
             .map(|group| u64::from(group.people) * u64::from(group.attempts))
             .sum();
-        format!("“{}”: {}, {calls} calls so far", self.name, zones.join(", "))
+        let only = match self.only.words() {
+            words if words.is_empty() => String::new(),
+            words => format!(" ({words})"),
+        };
+        format!("“{}”{only}: {}, {calls} calls so far", self.name, zones.join(", "))
+    }
+}
+
+/// Whom of a list a campaign calls: everybody of whom all of this is true.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct PeopleChosen {
+    /// The language that they speak, as it stands in the list; none for any.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub language: Option<String>,
+    /// Attributes by the headings of their columns, as they stand in the list.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub attributes: BTreeMap<String, String>,
+}
+
+impl PeopleChosen {
+    /// Whether nobody is left out.
+    pub fn is_everybody(&self) -> bool {
+        self.language.is_none() && self.attributes.is_empty()
+    }
+
+    /// In words: "who speak Norse, Sailing Holm 12:15"; empty for everybody.
+    pub fn words(&self) -> String {
+        let language = self.language.iter().map(|language| format!("who speak {language}"));
+        let attributes = self.attributes.iter().map(|(name, value)| format!("{name} {value}"));
+        language.chain(attributes).collect::<Vec<_>>().join(", ")
     }
 }
 

@@ -4,7 +4,7 @@ use jiff::civil::{Date, time};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{CampaignList, LocalHours, OpenHours};
+use super::{Assumed, CampaignList, LocalHours, OpenHours};
 use crate::Duration;
 
 /// Outbound work: a list of people, and how it is dialled.
@@ -21,6 +21,9 @@ pub struct Campaign {
     /// The number that the people who are called see.
     #[serde(default)]
     pub caller_number: String,
+    /// Further numbers that are shown in turn with it, so that none is shown too often.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub further_numbers: Vec<String>,
     /// Who talks to those who answer.
     pub served_by: ServedBy,
     /// How fast it dials.
@@ -260,67 +263,6 @@ pub struct Blending {
     pub pause_below_service_level: Option<f64>,
 }
 
-/// What is assumed of those who are called, where it has not been measured.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields, default)]
-pub struct Assumed {
-    /// Share of calls that a person answers: one for all hours, or one for each hour of the person's own
-    /// day, from midnight.
-    pub answered_share: Vec<f64>,
-    /// Share of calls that a machine answers.
-    pub machine_share: f64,
-    /// Share of calls to a busy line.
-    pub busy_share: f64,
-    /// Share of numbers that do not exist.
-    pub unusable_share: f64,
-    /// Share of calls that fail because the network is congested.
-    pub congested_share: f64,
-    /// Seconds from dialling until a person answers.
-    pub ring: Duration,
-    /// Seconds from dialling until a machine answers.
-    pub machine_ring: Duration,
-    /// Seconds from dialling until the network gives up a call that nobody answers, where that comes before
-    /// the ring limit; none where it never does.
-    pub unanswered_ring: Option<Duration>,
-    /// Seconds of talk.
-    pub talk: Duration,
-    /// Seconds of wrap-up.
-    pub wrap_up: Duration,
-}
-
-impl Default for Assumed {
-    fn default() -> Self {
-        Self {
-            answered_share: vec![0.3],
-            machine_share: 0.25,
-            busy_share: 0.05,
-            unusable_share: 0.02,
-            congested_share: 0.0,
-            ring: Duration::LogNormal { mean_secs: 11.0, variation: 0.5 },
-            machine_ring: Duration::Gamma { mean_secs: 19.0, variation: 0.2 },
-            unanswered_ring: None,
-            talk: Duration::LogNormal { mean_secs: 150.0, variation: 0.8 },
-            wrap_up: Duration::LogNormal { mean_secs: 30.0, variation: 0.6 },
-        }
-    }
-}
-
-impl Assumed {
-    /// The share of calls that a person answers at an hour of the person's own day, 0 to 23.
-    pub fn answered_at(&self, hour: usize) -> f64 {
-        match self.answered_share.as_slice() {
-            [all] => *all,
-            hours => hours.get(hour).copied().unwrap_or(0.0),
-        }
-    }
-
-    /// The hour of the day at which most people answer, of those that are allowed; the earliest of several.
-    pub fn best_hour(&self, is_allowed: impl Fn(usize) -> bool) -> Option<usize> {
-        let allowed = (0..24).filter(|&hour| is_allowed(hour)).rev();
-        allowed.max_by(|&one, &other| self.answered_at(one).total_cmp(&self.answered_at(other)))
-    }
-}
-
 impl Pacing {
     /// Its name in the JSON form.
     pub const fn key(&self) -> &'static str {
@@ -359,6 +301,7 @@ impl Campaign {
             name: name.to_owned(),
             paused_because: None,
             caller_number: String::new(),
+            further_numbers: Vec::new(),
             served_by: ServedBy::Team(team.to_owned()),
             pacing: Pacing::Progressive {},
             hours: vec![OpenHours {
@@ -385,6 +328,35 @@ impl Campaign {
             runs_empty: false,
             assumed: Assumed::default(),
         }
+    }
+
+    /// The numbers that the people who are called see, in the order in which they are shown.
+    pub fn shown_numbers(&self) -> impl Iterator<Item = &str> + Clone {
+        let all = std::iter::once(&self.caller_number).chain(&self.further_numbers);
+        all.map(String::as_str).filter(|number| !number.is_empty())
+    }
+
+    /// How many numbers are shown in turn: one where none is named, since the network shows one.
+    pub fn numbers_in_turn(&self) -> u32 {
+        (self.shown_numbers().count() as u32).max(1)
+    }
+
+    /// The share of calls that a person answers at an hour of the person's own day, 0 to 23, over all zones of the
+    /// list.
+    pub fn answered_at(&self, hour: usize) -> f64 {
+        self.assumed.answered_at(hour) * self.zones_factor()
+    }
+
+    /// Times as many calls that are answered as [`Assumed::answered_share`] says, over all zones of the list.
+    pub fn zones_factor(&self) -> f64 {
+        if self.assumed.zones.is_empty() {
+            return 1.0;
+        }
+        let together = self.list.callable_together();
+        let factors = together.iter().map(|each| {
+            each.share * each.zone.as_deref().map_or(1.0, |zone| self.assumed.zone_factor(zone))
+        });
+        factors.sum::<f64>() / together.iter().map(|each| each.share).sum::<f64>()
     }
 
     /// Whether it dials on a day of the centre's calendar.

@@ -1,5 +1,6 @@
 //! The parts of a strategy.
 
+mod assumed;
 mod campaign_lists;
 mod campaigns;
 mod hunting;
@@ -11,12 +12,13 @@ mod waiting;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+pub use assumed::{Assumed, WornNumbers, ZoneAnswers};
 pub use campaign_lists::{
-    CallableTogether, CampaignList, ImportedList, LocalHours, PeopleGroup, ZoneShare,
+    CallableTogether, CampaignList, ImportedList, LocalHours, PeopleChosen, PeopleGroup, ZoneShare,
 };
 pub use campaigns::{
-    Assumed, Blending, CallOutcome, CallsBefore, Campaign, Caps, MachineAction, Machines, Pacing,
-    Retries, ServedBy,
+    Blending, CallOutcome, CallsBefore, Campaign, Caps, MachineAction, Machines, Pacing, Retries,
+    ServedBy,
 };
 pub use hunting::{HuntGroup, Member, Members, OfferOrder, Offering, WhoRings};
 pub use numbering::{NumberPurpose, NumberRange, Recording};

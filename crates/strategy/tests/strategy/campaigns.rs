@@ -1,6 +1,6 @@
 use barometer_strategy::{
-    Campaign, Edit, Next, Pacing, Part, PartChange, PartId, ServedBy, Strategy, ZoneShare,
-    changed_parts, changes, merge,
+    Campaign, Edit, Next, Pacing, Part, PartChange, PartId, ServedBy, Strategy, ZoneAnswers,
+    ZoneShare, changed_parts, changes, merge,
 };
 use serde_json::json;
 
@@ -68,6 +68,34 @@ fn what_cannot_be_dialled_is_told_with_its_field() {
         ),
         ("/assumed/answered_share", json!([0.1, 0.2]), "campaigns[0].assumed.answered_share"),
         ("/assumed/machine_share", json!(0.9), "campaigns[0].assumed"),
+        (
+            "/assumed/zones",
+            json!([{ "zone": "Atlantis", "answered_factor": 1.0 }]),
+            "campaigns[0].assumed.zones[0].zone",
+        ),
+        (
+            "/assumed/zones",
+            json!([{ "zone": "UTC", "answered_factor": 3.0 }]),
+            "campaigns[0].assumed",
+        ),
+        (
+            "/assumed/zones",
+            json!([
+                { "zone": "UTC", "answered_factor": 1.0 },
+                { "zone": "UTC", "answered_factor": 0.5 },
+            ]),
+            "campaigns[0].assumed.zones[1].zone",
+        ),
+        (
+            "/assumed/worn_numbers",
+            json!({ "calls_a_day": 0, "answered_factor": 0.5 }),
+            "campaigns[0].assumed.worn_numbers.calls_a_day",
+        ),
+        (
+            "/assumed/worn_numbers",
+            json!({ "calls_a_day": 100, "answered_factor": 1.5 }),
+            "campaigns[0].assumed.worn_numbers.answered_factor",
+        ),
         ("/paused_because", json!(""), "campaigns[0].paused_because"),
         (
             "/last_29_days",
@@ -194,4 +222,21 @@ fn an_imported_list_is_kept_as_counts_and_its_faults_are_told() {
         let faults = set_list(to).unwrap_err();
         assert!(faults.iter().any(|fault| fault.field == field), "{field}: {faults:?}");
     }
+}
+
+#[test]
+fn answers_of_a_list_are_those_of_its_zones_and_numbers_are_counted_once() {
+    let mut campaign = with_campaign().campaigns.remove(0);
+    assert_eq!((campaign.zones_factor(), campaign.answered_at(10)), (1.0, 0.3));
+    let zone = |zone: &str, share| ZoneShare { zone: zone.to_owned(), share };
+    campaign.list.zones = vec![zone("Europe/London", 0.75), zone("Europe/Paris", 0.25)];
+    campaign.assumed.zones =
+        vec![ZoneAnswers { zone: "Europe/Paris".to_owned(), answered_factor: 0.6 }];
+    assert!((campaign.answered_at(10) - 0.3 * 0.9).abs() < 1e-12, "0.75 + 0.25 · 0.6");
+    assert_eq!(campaign.numbers_in_turn(), 1, "the network shows one");
+    campaign.further_numbers = vec![String::new(), "0161 496 0001".to_owned()];
+    campaign.caller_number = "0161 496 0000".to_owned();
+    assert_eq!(campaign.numbers_in_turn(), 2);
+    let shown: Vec<&str> = campaign.shown_numbers().collect();
+    assert_eq!(shown, ["0161 496 0000", "0161 496 0001"]);
 }

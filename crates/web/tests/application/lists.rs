@@ -182,9 +182,24 @@ async fn a_campaign_counts_the_people_of_a_list_into_its_draft(pool: PgPool) {
     choose(key).await;
     let page = planner.get(&format!("/strategy/campaigns?draft={number}")).await;
     page.says("2 people of the list “Autumn”.");
+    // Only those with an attribute, as its column is headed; where nobody is, that is said.
+    let only = async |more: &str| {
+        let draft = draft().await;
+        let form = format!("based_on=d{}.{}&list={key}&{more}", draft.number, draft.head);
+        planner.post("/strategy/campaigns/news/list", &form).await
+    };
+    only("attributes=Sailing%3Dholm+12:15").await;
+    let page = planner.get(&format!("/strategy/campaigns?draft={number}")).await;
+    page.says("1 person of the list “Autumn”: those Sailing holm 12:15.");
+    page.says("value=\"Sailing=holm 12:15\"");
+    only("attributes=Sailing").await.says("“Sailing” is not name=value");
+    only("language=Norse")
+        .await
+        .says("is one of those who speak Norse")
+        .says("Nothing was changed.");
     choose("made_up").await;
     let page = planner.get(&format!("/strategy/campaigns?draft={number}")).await;
-    page.says("2 made-up people.");
+    page.says("1 made-up person.");
     assert_eq!(choose("none").await.status, StatusCode::NOT_FOUND);
     let kept = centre.store.lists(centre.centre).await.unwrap();
     assert_eq!(kept[0].0.subject, ListSubject::People);

@@ -54,8 +54,12 @@ pub async fn give(files: &ListFiles<'_>, strategy: &mut Strategy) -> Result<Vec<
             .with_context(|| format!("counting the people of {}", path.display()))?;
         let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
         let number = i32::try_from(nth + 1).unwrap_or(i32::MAX);
-        strategy.campaigns[campaign].list =
-            CampaignList::of_imported(ImportedList { number, name, groups });
+        strategy.campaigns[campaign].list = CampaignList::of_imported(ImportedList {
+            number,
+            name,
+            only: Default::default(),
+            groups,
+        });
     }
     if let Some(fault) = strategy.faults().first() {
         bail!("{}: {}", fault.field, fault.message);

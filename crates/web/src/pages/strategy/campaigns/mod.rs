@@ -304,13 +304,17 @@ fn zone_rows(campaign: &Campaign, times: &CallingTimes, seen: &Seen) -> Vec<Zone
     let together = campaign.list.callable_together();
     (0..times.zones())
         .map(|zone| {
-            let share = together.get(zone).map_or(1.0, |together| together.share);
+            let lives = together.get(zone);
+            let share = lives.map_or(1.0, |together| together.share);
+            let factor = lives
+                .and_then(|together| together.zone.as_deref())
+                .map_or(1.0, |zone| campaign.assumed.zone_factor(zone));
             let at = |hour: usize| midnight + hour as f64 * 3600.0;
             let cells = (0..24).map(|hour| {
                 // An hour counts where its middle is open.
                 let is_open = times.is_open(zone, at(hour) + 1800.0);
                 let local = times.local_hour(zone, at(hour));
-                let answered = campaign.assumed.answered_at(local);
+                let answered = factor * campaign.assumed.answered_at(local);
                 let told = format!(
                     "{hour:02}:00 here, {local:02}:00 there: {}",
                     if is_open { words::whole_percent(answered) } else { "not called".to_owned() }

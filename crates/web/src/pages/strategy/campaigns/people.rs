@@ -5,7 +5,7 @@ use axum::response::Response;
 use barometer_app::drafts::Opened;
 use barometer_app::lists::{self as listing, ListError};
 use barometer_store::{List, ListCounts, ListSubject};
-use barometer_strategy::{Campaign, CampaignList, Edit, PartId, ZoneShare};
+use barometer_strategy::{Campaign, CampaignList, Edit, PartId, PeopleChosen, ZoneShare};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -28,6 +28,9 @@ pub(super) struct PeopleView {
     pub address: String,
     /// What can be chosen: its value, what it is called, and whether it is the one.
     pub choices: Vec<(String, String, bool)>,
+    /// Whom of the list, as it is typed.
+    pub language: String,
+    pub attributes: String,
 }
 
 impl PeopleView {
@@ -52,9 +55,21 @@ impl PeopleView {
             let is_own = own.is_some_and(|own| own.number == list.number);
             (list.id.to_string(), format!("{}: {people} people", list.name), is_own)
         }));
+        let now = match (own, own_list) {
+            (Some(own), Some((list, _))) if !own.only.is_everybody() => {
+                let groups = app.store.list_groups(list.id, &own.only).await?;
+                Some(groups.iter().map(|group| i64::from(group.people)).sum())
+            }
+            (_, Some((_, counts))) => Some(counts.people - counts.not_called),
+            _ => None,
+        };
+        let only = own.map(|own| own.only.clone()).unwrap_or_default();
+        let attributes = only.attributes.iter().map(|(name, value)| format!("{name}={value}"));
         Ok(Some(Self {
             told: told(campaign),
-            since: own.and_then(|own| since(campaign, &own.name, own_list.copied())),
+            attributes: attributes.collect::<Vec<_>>().join("; "),
+            language: only.language.unwrap_or_default(),
+            since: own.and_then(|own| since(campaign, &own.name, now)),
             address: format!("/strategy/campaigns/{}/list", words::in_address(&campaign.id)),
             choices,
         }))
@@ -62,21 +77,27 @@ impl PeopleView {
 }
 
 fn told(campaign: &Campaign) -> String {
-    let people = words::thousands(f64::from(campaign.list.people));
+    let counted = |one, more| words::counted(campaign.list.people as usize, one, more);
+    let people = counted("person", "people");
     match &campaign.list.imported {
-        Some(imported) => format!("{people} people of the list “{}”.", imported.name),
-        None => format!("{people} made-up people."),
+        Some(imported) if imported.only.is_everybody() => {
+            format!("{people} of the list “{}”.", imported.name)
+        }
+        Some(imported) => {
+            let only = imported.only.words();
+            format!("{people} of the list “{}”: those {only}.", imported.name)
+        }
+        None => format!("{}.", counted("made-up person", "made-up people")),
     }
 }
 
-/// What is to be counted again.
-fn since(campaign: &Campaign, name: &str, list: Option<&(List, ListCounts)>) -> Option<String> {
-    let Some((_, counts)) = list else {
+/// What is to be counted again, where so many of the list may be called now; none where it is gone.
+fn since(campaign: &Campaign, name: &str, now: Option<i64>) -> Option<String> {
+    let Some(now) = now else {
         return Some(format!(
             "The list “{name}” was removed since; the campaign keeps what it counted."
         ));
     };
-    let now = counts.people - counts.not_called;
     let counted = i64::from(campaign.list.people);
     (now != counted).then(|| {
         format!(
@@ -91,6 +112,30 @@ fn since(campaign: &Campaign, name: &str, list: Option<&(List, ListCounts)>) -> 
 pub(crate) struct ListForm {
     based_on: String,
     list: String,
+    #[serde(default)]
+    language: String,
+    #[serde(default)]
+    attributes: String,
+}
+
+impl ListForm {
+    /// Whom of the list: "Sailing=Holm 12:15; Card=gold".
+    fn only(&self) -> Result<PeopleChosen, PageError> {
+        let attribute = |item: &str| match item.split_once('=') {
+            Some((name, value)) if !name.trim().is_empty() && !value.trim().is_empty() => {
+                Ok((name.trim().to_owned(), value.trim().to_owned()))
+            }
+            _ => Err(PageError::Refused(format!(
+                "Attributes: “{item}” is not name=value, such as Card=gold. Nothing was changed."
+            ))),
+        };
+        let items = self.attributes.split(';').map(str::trim).filter(|item| !item.is_empty());
+        let language = self.language.trim();
+        Ok(PeopleChosen {
+            language: Some(language.to_owned()).filter(|language| !language.is_empty()),
+            attributes: items.map(attribute).collect::<Result<_, _>>()?,
+        })
+    }
 }
 
 /// `POST /strategy/campaigns/{campaign}/list`: the campaign calls the people of a list, in a draft.
@@ -106,7 +151,7 @@ pub(crate) async fn choose_list(
         made_up(&of.list)
     } else {
         let id: Uuid = typed.list.parse().map_err(|_| PageError::NotFound)?;
-        listing::for_campaign(&app.store, id).await.map_err(|error| match error {
+        listing::for_campaign(&app.store, id, typed.only()?).await.map_err(|error| match error {
             ListError::Store(error) => error.into(),
             error => {
                 PageError::Refused(words::capitalised(&format!("{error} Nothing was changed.")))
@@ -149,7 +194,8 @@ mod tests {
         let hours = Some(LocalHours::default());
         let groups =
             vec![group(30, "UTC", None), group(30, "UTC", hours), group(40, "Asia/Tokyo", None)];
-        let list = ImportedList { number: 1, name: "A".to_owned(), groups };
+        let list =
+            ImportedList { number: 1, name: "A".to_owned(), only: Default::default(), groups };
         let back = made_up(&CampaignList::of_imported(list));
         assert_eq!((back.people, back.imported, back.zones.len()), (100, None, 2));
         assert!((back.zones[0].share - 0.6).abs() < 1e-12);

@@ -31,6 +31,8 @@ struct RecordsPage {
     /// The assumption as JSON, which comes back when it is taken; none where the file is wrong.
     assumed: Option<String>,
     hours: Vec<HourRow>,
+    /// Zones, where the calls name at least two.
+    zones: Vec<ZoneRow>,
     rest: Vec<(&'static str, String, String)>,
     wrong: Vec<String>,
 }
@@ -43,13 +45,21 @@ struct HourRow {
     between: String,
 }
 
+struct ZoneRow {
+    zone: String,
+    calls: String,
+    before: String,
+    factor: String,
+    between: String,
+}
+
 /// `GET /strategy/campaigns/records.csv`: an example of the file.
 pub(crate) async fn example(_context: RequestContext) -> Response {
-    let text = "dialled_at,outcome,ring_secs,talk_secs,wrap_up_secs\n\
-                2026-11-20 10:02:11,person,9,164,31\n\
-                2026-11-20 10:02:40,no answer,,,\n\
-                2026-11-20 10:03:05,machine,21,,\n\
-                2026-11-20 10:03:17,busy,,,\n";
+    let text = "dialled_at,outcome,zone,ring_secs,talk_secs,wrap_up_secs\n\
+                2026-11-20 10:02:11,person,Europe/London,9,164,31\n\
+                2026-11-20 11:02:40,no answer,Europe/Paris,,,\n\
+                2026-11-20 10:03:05,machine,Europe/London,21,,\n\
+                2026-11-20 10:03:17,busy,Europe/London,,,\n";
     exports::attachment("call-records.csv", "text/csv; charset=utf-8", text.as_bytes().to_vec())
 }
 
@@ -80,6 +90,7 @@ pub(crate) async fn look(
             campaign,
             assumed: None,
             hours: Vec::new(),
+            zones: Vec::new(),
             rest: Vec::new(),
             wrong,
         }),
@@ -113,8 +124,16 @@ fn shown(
     let best = best.map_or_else(String::new, |best| {
         format!(" Most people answer at {:02}:00: {}.", best.hour, share(best.share))
     });
+    let zones = estimated.zones.iter().map(|zone| ZoneRow {
+        zone: zone.zone.clone(),
+        calls: words::thousands(zone.calls),
+        before: format!("{:.2}", before.zone_factor(&zone.zone)),
+        factor: format!("{:.2}", zone.factor),
+        between: format!("{:.2} to {:.2}", zone.between.0, zone.between.1),
+    });
     Ok(RecordsPage {
         frame: Frame::of(context, Stage::Strategy, None),
+        zones: zones.collect(),
         title: format!("What do past calls say of “{}”?", campaign.name),
         answer: format!(
             "{} calls, of which people answered {}.{best}",

@@ -45,7 +45,8 @@ impl HealthView {
         let mut campaign = Campaign::named("list", "List", "team");
         let midnight = Time::midnight();
         campaign.hours = vec![OpenHours { days: Vec::new(), from: midnight, until: midnight }];
-        let list = ImportedList { number: 0, name: String::new(), groups };
+        let list =
+            ImportedList { number: 0, name: String::new(), only: Default::default(), groups };
         campaign.list = CampaignList::of_imported(list);
         let times = times_of(context.day, &campaign, context);
         let hours = callable_by_hour(&campaign, &times, 0.0);
@@ -194,7 +195,8 @@ mod tests {
         };
         let mut campaign = campaign();
         let groups = vec![group(1200, 0), group(30, 1), group(5, 0)];
-        let list = ImportedList { number: 1, name: String::new(), groups };
+        let list =
+            ImportedList { number: 1, name: String::new(), only: Default::default(), groups };
         campaign.list = CampaignList::of_imported(list);
         let counted = counted(&campaign, |group| format!("{} calls", group.attempts));
         let pair = |name: &str, people: &str| (name.to_owned(), people.to_owned());

@@ -12,6 +12,7 @@ use barometer_app::imports::{self as importing, FileError};
 use barometer_app::lists::{self as listing, country_of, prefixes_of};
 use barometer_intake::{ListColumn, ListLayout};
 use barometer_store::{ImportState, List, ListCounts, ListSubject, Refusal, StoreError};
+use barometer_strategy::PeopleChosen;
 use futures_util::TryStreamExt;
 use uuid::Uuid;
 
@@ -281,9 +282,10 @@ pub(crate) async fn show_one(
     if list.state == ImportState::Uploaded || is_broken_off {
         return Ok(Redirect::to(&format!("{address}/columns")).into_response());
     }
+    let everybody = PeopleChosen::default();
     let (counts, groups, refusals) = tokio::try_join!(
         app.store.list_counts(id),
-        app.store.list_groups(id),
+        app.store.list_groups(id, &everybody),
         app.store.refusals(id, SHOWN_REFUSALS),
     )?;
     let is_people = list.subject == ListSubject::People;
