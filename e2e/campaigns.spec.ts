@@ -71,7 +71,7 @@ test('past calls say who answers when; a wrong file changes nothing, a right one
   await signIn(page, 'planner');
   await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
   const send = async (text: string) => {
-    await page.getByLabel(/^Past calls as CSV/).setInputFiles({ name: 'calls.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.getByLabel(/^Other past calls as CSV/).setInputFiles({ name: 'calls.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
     await page.getByRole('button', { name: 'See what they say' }).click();
   };
   await send('dialled_at,outcome\nyesterday,person\n');
@@ -86,6 +86,19 @@ test('past calls say who answers when; a wrong file changes nothing, a right one
   await expect(bar(page)).toContainText('two edits since v1');
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(bar(page)).toContainText('one edit since v1');
+
+  // Files that were read are kept: the demo has the calls of October, which name zones.
+  await page.goto('/strategy/campaigns?draft=3&campaign=autumn-offers&day=2026-11-25');
+  await page.getByLabel('Past calls that say who answers when').selectOption({ label: 'calls-october.csv: 3,600 calls' });
+  await page.getByRole('button', { name: 'See what these say' }).click();
+  await expect(page.locator('.answer')).toContainText('3,600 calls, of which people answered');
+  await expect(page.getByRole('row', { name: /^Europe\/Paris/ })).toContainText(/0\.[789]\d/);
+  await page.getByRole('link', { name: 'Back to the campaign' }).click();
+  await page.getByLabel('Past calls that say who answers when').selectOption({ label: 'calls.csv: 200 calls' });
+  await page.getByRole('button', { name: 'See what these say' }).click();
+  page.once('dialog', (dialog) => dialog.accept());
+  await page.getByRole('button', { name: 'Remove them' }).click();
+  await expect(page.getByLabel('Past calls that say who answers when')).not.toContainText('calls.csv: 200');
 });
 
 test('a list is looked at, saved, and called by a draft without those who must not be called', async ({ page }) => {

@@ -219,7 +219,7 @@ async fn propose_better(
     Ok(store.add_sheet_entry(&proposed).await?)
 }
 
-/// The passengers who are called, and those who have asked not to be: as a planner imports them.
+/// The passengers who are called, those who have asked not to be, and past calls: as a planner imports them.
 async fn import_lists(store: &Store) -> Result<()> {
     let centre = store.centre().await?.context("the demo's centre is gone")?;
     let planner = DEMO_USERS.iter().find(|user| user.role == Role::Planner);
@@ -245,6 +245,9 @@ async fn import_lists(store: &Store) -> Result<()> {
         lists::read(store, &centre, &store.list(id).await?, &layout).await?;
         store.confirm_list(id, by).await?;
     }
+    let csv = barometer_demo::past_calls();
+    let calls = csv.lines().count() as i64 - 1;
+    store.keep_past_calls(centre.id, (barometer_demo::PAST_CALLS, &csv), calls, by).await?;
     Ok(())
 }
 

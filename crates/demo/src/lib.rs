@@ -17,6 +17,7 @@ mod expectations;
 mod history;
 pub mod lists;
 mod numbers;
+mod past_calls;
 mod people;
 mod strategy;
 
@@ -26,6 +27,7 @@ pub use character::Character;
 pub use drafts::{DemoDraft, better_draft, faulty_draft};
 pub use expectations::expectations;
 pub use history::PastInterval;
+pub use past_calls::{PAST_CALLS, past_calls};
 pub use people::{PEOPLE, Person};
 pub use strategy::strategy;
 

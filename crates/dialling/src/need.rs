@@ -1,7 +1,7 @@
 //! Agents and lines for a campaign's goal: so many conversations in so many hours.
 
 use barometer_queueing::{QueueError, lines_for_blocking};
-use barometer_strategy::{Campaign, MachineAction};
+use barometer_strategy::{Campaign, MachineAction, Pacing};
 
 use crate::carrier::{
     BUSY_AFTER_SECS, CONGESTED_AFTER_SECS, MACHINE_NOTICED_SECS, UNUSABLE_AFTER_SECS,
@@ -112,7 +112,33 @@ impl CallMix {
     }
 }
 
+/// How busy agents are planned to be whom a pacing without an agent for each call dials for.
+const PLANNED_UTILISATION: f64 = 0.8;
+
 impl Goal {
+    /// A number of conversations in so many hours, with agents as busy as the campaign's pacing makes them: where an
+    /// agent is kept for each call, by looking and ringing; else as is planned.
+    pub fn of(campaign: &Campaign, conversations: f64, hours: f64, blocked_share: f64) -> Self {
+        let look_secs = match &campaign.pacing {
+            Pacing::ByHand { look_up: look } | Pacing::Preview { look, .. } => look.mean_secs(),
+            Pacing::Progressive {} | Pacing::Steady { .. } | Pacing::Predictive {} => 0.0,
+        };
+        let utilisation = if campaign.pacing.keeps_an_agent() {
+            CallMix::of(campaign, None).one_each(1.0, look_secs).busy_share
+        } else {
+            PLANNED_UTILISATION
+        };
+        Self { conversations, hours, utilisation, blocked_share }
+    }
+
+    /// Everybody on the list, each called until there is a conversation or the retries are used up, in so many hours.
+    pub fn of_whole_list(campaign: &Campaign, hours: f64, blocked_share: f64) -> Self {
+        let share = CallMix::of(campaign, None).conversation_share;
+        let reached = 1.0 - (1.0 - share).powf(f64::from(campaign.retries.most_in_all));
+        let people = f64::from(campaign.list.people);
+        Self::of(campaign, people * reached, hours, blocked_share)
+    }
+
     /// What the goal needs of a campaign.
     ///
     /// # Errors

@@ -183,7 +183,8 @@ impl CallRecords {
         if wrong.is_empty() { Ok(records) } else { Err(wrong) }
     }
 
-    fn calls(&self) -> f64 {
+    /// Calls in all.
+    pub fn calls(&self) -> f64 {
         self.hours.iter().map(|(calls, _)| calls).sum()
     }
 

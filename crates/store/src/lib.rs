@@ -40,6 +40,7 @@ mod marks;
 mod operating;
 mod outbox;
 mod overlays;
+mod past_calls;
 mod readings;
 mod reports;
 mod runs;
@@ -85,6 +86,7 @@ pub use marks::{Decision, HistoryMark};
 pub use operating::{BackupLine, OperatingFigures, OperatingState, TableSize, WorkerLine};
 pub use outbox::{MOST_ATTEMPTS, Message, MessageState, NewMessage};
 pub use overlays::KeptOverlay;
+pub use past_calls::PastCalls;
 pub use reports::{
     Edition, EditionFile, EditionLine, FailedEdition, KeptReport, MadeEdition, MeasuredCounts,
     NewEdition, NewSchedule, PageState, Schedule, Sending, Slots, TeamHours,

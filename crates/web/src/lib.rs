@@ -190,7 +190,11 @@ pub fn router(app: App) -> Router {
         .route("/strategy/rules", get(strategy::rules))
         .route("/strategy/campaigns", get(strategy::campaigns::show))
         .route("/strategy/campaigns/records.csv", get(strategy::campaigns::records::example))
-        .route("/strategy/campaigns/{campaign}/records", post(strategy::campaigns::records::look))
+        .route(
+            "/strategy/campaigns/{campaign}/records",
+            get(strategy::campaigns::records::look_again).post(strategy::campaigns::records::look),
+        )
+        .route("/strategy/past-calls/{calls}/remove", post(strategy::campaigns::records::remove))
         .route("/strategy/campaigns/{campaign}/assumed", post(strategy::campaigns::records::take))
         .route(
             "/strategy/campaigns/{campaign}/list",

@@ -60,3 +60,23 @@ fn the_mix_of_an_hour_is_that_hours_own() {
     let mean = CallMix::of(&by_hour, None).conversation_share;
     assert!((mean - (12.0 * 0.2 + 0.6) / 13.0).abs() < 1e-12);
 }
+
+#[test]
+fn a_goal_takes_agents_as_busy_as_their_pacing_makes_them() {
+    use barometer_strategy::Pacing;
+    let mut own = campaign(0.5);
+    // One agent for each call: two calls of 10 s for each talk of 120 s.
+    let goal = Goal::of(&own, 600.0, 10.0, 0.01);
+    assert!((goal.utilisation - 120.0 / 140.0).abs() < 1e-12, "{goal:?}");
+    own.pacing = Pacing::Preview { look: Duration::Constant { secs: 20.0 }, skipped_share: 0.0 };
+    let goal = Goal::of(&own, 600.0, 10.0, 0.01);
+    assert!((goal.utilisation - 120.0 / 180.0).abs() < 1e-12, "{goal:?}");
+    own.pacing = Pacing::Predictive {};
+    assert_eq!(Goal::of(&own, 600.0, 10.0, 0.01).utilisation, 0.8);
+    // The whole list: what the retries reach of it, for which as many people are needed as it has.
+    own.list.people = 2000;
+    own.retries.most_in_all = 3;
+    let goal = Goal::of_whole_list(&own, 10.0, 0.01);
+    assert!((goal.conversations - 2000.0 * 0.875).abs() < 1e-9);
+    assert!((goal.need(&own).unwrap().people - 2000.0).abs() < 1e-9);
+}

@@ -202,3 +202,24 @@ async fn a_table_of_prefixes_is_replaced_and_given_up(pool: PgPool) {
     store.replace_number_prefixes(centre, None, planner).await.unwrap();
     assert_eq!(store.number_prefixes(centre).await.unwrap(), None);
 }
+
+#[sqlx::test(migrations = false)]
+async fn past_calls_are_kept_by_name_and_are_those_of_their_centre(pool: PgPool) {
+    let fixture = fixture(pool).await;
+    let (store, centre, by) = (&fixture.store, fixture.centre, fixture.planner);
+    let first = store.keep_past_calls(centre, ("october.csv", "one"), 1, by).await.unwrap();
+    let again = store.keep_past_calls(centre, ("october.csv", "two"), 2, by).await.unwrap();
+    assert_eq!(first, again, "a file of the same name takes its place");
+    store.keep_past_calls(centre, ("november.csv", "three"), 3, by).await.unwrap();
+    let kept = store.past_calls(centre).await.unwrap();
+    let told: Vec<(&str, i64)> = kept.iter().map(|file| (file.name.as_str(), file.calls)).collect();
+    assert_eq!(told, [("november.csv", 3), ("october.csv", 2)]);
+    assert_eq!(kept[0].by, "A. Planner");
+    assert_eq!(store.past_calls_csv(centre, first).await.unwrap(), "two");
+    let elsewhere = store.past_calls_csv(Uuid::new_v4(), first).await;
+    assert!(matches!(elsewhere, Err(StoreError::NotFound)));
+    store.remove_past_calls(Uuid::new_v4(), first).await.unwrap();
+    assert_eq!(store.past_calls(centre).await.unwrap().len(), 2, "another centre removes nothing");
+    store.remove_past_calls(centre, first).await.unwrap();
+    assert_eq!(store.past_calls(centre).await.unwrap().len(), 1);
+}

@@ -90,6 +90,12 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/strategy/campaigns".to_owned(), Role::Viewer),
         (get.clone(), "/strategy/campaigns/records.csv".to_owned(), Role::Viewer),
         (post.clone(), "/strategy/campaigns/news/records".to_owned(), Role::Planner),
+        (
+            get.clone(),
+            format!("/strategy/campaigns/news/records?based_on=v1&calls={id}"),
+            Role::Planner,
+        ),
+        (post.clone(), format!("/strategy/past-calls/{id}/remove"), Role::Planner),
         (post.clone(), "/strategy/campaigns/news/assumed".to_owned(), Role::Planner),
         (post.clone(), "/strategy/campaigns/news/list".to_owned(), Role::Planner),
         (get.clone(), "/strategy/lists".to_owned(), Role::Planner),

@@ -18,7 +18,9 @@ use crate::forms::FormErrors;
 use crate::page_error::PageError;
 use crate::pages::{page, refused};
 use crate::words;
-use barometer_app::staffing::BusiestLines;
+use barometer_app::drafts::{Opened, Which};
+use barometer_app::staffing::{BusiestLines, CampaignNeed, campaigns_of_week};
+use barometer_dialling::need::Need;
 
 /// Rules of the lines as typed.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -50,9 +52,23 @@ struct LinesPage {
     answer: String,
     equipment: Vec<EquipmentRow>,
     parts: Vec<PartRow>,
+    /// What campaigns need that dial in the week.
+    campaigns: Vec<CampaignRow>,
+    week: String,
     form: LinesForm,
     promised: String,
     saved: bool,
+}
+
+struct CampaignRow {
+    name: String,
+    address: String,
+    people: String,
+    reached: String,
+    hours: String,
+    busy: String,
+    agents: String,
+    lines: String,
 }
 
 struct EquipmentRow {
@@ -195,6 +211,7 @@ async fn lines_page(
     let types = app.store.contact_types(context.centre.id).await?;
     let week = period_of(context, "week");
     let busiest = BusiestLines::of(&app.store, &types, week, rules, &context.centre.zone).await?;
+    let campaigns = campaign_rows(app, context, rules).await?;
     let head = Head::new(context, &types, contact_type, Tab::Lines);
     let week = words::week_span(context.monday());
     let promised = words::plain(rules.blocking * 100.0);
@@ -211,6 +228,8 @@ async fn lines_page(
             answer,
             equipment,
             parts,
+            campaigns,
+            week,
             form,
             promised,
             saved: false,
@@ -239,6 +258,8 @@ async fn lines_page(
         .map(|(name, equipment)| equipment_row(name, equipment, rules.blocking))
         .collect(),
         parts: parts.iter().map(|(name, calls)| part_row(name, calls, rules)).collect(),
+        campaigns,
+        week,
         head,
         id,
         day,
@@ -246,6 +267,37 @@ async fn lines_page(
         promised,
         saved: false,
     })
+}
+
+/// What the live strategy's campaigns need in the week.
+async fn campaign_rows(
+    app: &App,
+    context: &RequestContext,
+    rules: &LineRules,
+) -> Result<Vec<CampaignRow>, PageError> {
+    let opened = Opened::open(&app.store, &context.centre, Which::Usual).await?;
+    let zone = &context.centre.zone;
+    let needs = campaigns_of_week(&opened.strategy, context.monday(), zone, rules.blocking);
+    let row = |of: CampaignNeed| {
+        let needed = |count: fn(&Need) -> u32| {
+            of.need.as_ref().map_or_else(|| words::NONE.to_owned(), |need| count(need).to_string())
+        };
+        CampaignRow {
+            agents: if of.is_message { "none".to_owned() } else { needed(|need| need.agents) },
+            lines: needed(|need| need.lines),
+            address: format!(
+                "/strategy/campaigns?day={}&campaign={}",
+                context.day,
+                words::in_address(&of.id)
+            ),
+            people: words::thousands(f64::from(of.people)),
+            reached: words::thousands(of.conversations),
+            hours: words::one_decimal(of.hours),
+            busy: words::whole_percent(of.utilisation),
+            name: of.name,
+        }
+    };
+    Ok(needs.into_iter().map(row).collect())
 }
 
 fn equipment_row(name: &'static str, equipment: Equipment, promised: f64) -> EquipmentRow {

@@ -19,6 +19,8 @@ use crate::pages::refused;
 /// A file that was sent, as text (a workbook as CSV), and what was open when it was.
 pub(super) struct Uploaded {
     pub text: String,
+    /// What the file is called.
+    pub name: String,
     /// A version or a revision of a draft; nothing where the form does not say.
     pub based_on: String,
 }
@@ -31,10 +33,11 @@ impl Uploaded {
                 error.body_text()
             ))
         };
-        let (mut text, mut based_on) = (String::new(), String::new());
+        let (mut text, mut name, mut based_on) = (String::new(), String::new(), String::new());
         while let Some(part) = parts.next_field().await.map_err(cut_off)? {
             match part.name() {
                 Some("file") => {
+                    part.file_name().unwrap_or("file").clone_into(&mut name);
                     let bytes = part.bytes().await.map_err(cut_off)?.to_vec();
                     let read = csv_text(bytes).await;
                     text = read.map_err(|error| PageError::Refused(error.to_string()))?;
@@ -43,7 +46,7 @@ impl Uploaded {
                 _ => {}
             }
         }
-        Ok(Self { text, based_on })
+        Ok(Self { text, name, based_on })
     }
 }
 

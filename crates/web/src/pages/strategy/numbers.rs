@@ -101,7 +101,7 @@ pub(crate) async fn import_numbers(
     Planner(context): Planner,
     parts: Multipart,
 ) -> Result<Response, PageError> {
-    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
+    let Uploaded { text, based_on, .. } = Uploaded::of(parts).await?;
     let opened = opened_at(&app, &context, &based_on).await?;
     match opened.strategy.edit_from_numbers_csv(&text) {
         Ok(edit) => save_edit(&app, &context, &opened, &edit, None).await,

@@ -20,8 +20,6 @@ const LOOK_UP_SECS: f64 = 25.0;
 const LOOK_SECS: f64 = 12.0;
 /// Share of calls that may find no free line, for sizing lines.
 pub(super) const BLOCKED_SHARE: f64 = 0.01;
-/// Share of their time for which agents are planned to talk or wrap up, where no way to dial says it.
-const PLANNED_BUSY: f64 = 0.8;
 /// Teams up to this size are solved; larger ones may dial at least as fast.
 const MOST_SOLVED: u32 = 40;
 
@@ -315,13 +313,8 @@ impl<'a> Looked<'a> {
             return view;
         };
         let hours = days * if self.hours > 0.0 { self.hours } else { 8.0 };
-        let busy = match (&self.campaign.pacing, self.agents) {
-            (pacing, agents) if pacing.keeps_an_agent() => {
-                self.mix.one_each(f64::from(agents), 0.0).busy_share
-            }
-            _ => PLANNED_BUSY,
-        };
-        let goal = Goal { conversations, hours, utilisation: busy, blocked_share: BLOCKED_SHARE };
+        let goal = Goal::of(self.campaign, conversations, hours, BLOCKED_SHARE);
+        let busy = goal.utilisation;
         match goal.need(self.campaign) {
             Ok(need) => {
                 let agents = if need.agents == 1 { "agent" } else { "agents" };

@@ -54,6 +54,8 @@ struct CampaignsPage {
     goal: GoalView,
     /// Where past calls are sent; empty for whoever does not plan.
     records_address: String,
+    /// Files of past calls that are kept.
+    past_calls: Vec<(uuid::Uuid, String)>,
     based_on: String,
     findings: Vec<(&'static str, &'static str, String)>,
     /// What the form says that compares the day without and with the campaign; empty for a draft.
@@ -122,7 +124,11 @@ pub(crate) async fn show(
     let seen = Seen::of(&app, &context, opened, asked).await?;
     let zone = context.centre.zone.clone();
     let people = PeopleView::of(&app, &context, &seen.opened, query.campaign.as_deref()).await?;
-    let page_of = move || page_of(&context, &seen, &query, &zone, people);
+    let past_calls = match context.may_plan() {
+        true => records::kept_files(&app, &context).await?,
+        false => Vec::new(),
+    };
+    let page_of = move || page_of(&context, &seen, &query, &zone, (people, past_calls));
     // The exact chains of the map take tens of milliseconds.
     let view = barometer_app::computing::computed(page_of)
         .await
@@ -135,7 +141,7 @@ fn page_of(
     seen: &Seen,
     query: &CampaignQuery,
     zone: &jiff::tz::TimeZone,
-    people: Option<PeopleView>,
+    (people, past_calls): (Option<PeopleView>, Vec<(uuid::Uuid, String)>),
 ) -> Result<CampaignsPage, PageError> {
     let strategy = &seen.opened.strategy;
     let of = query_of(&seen.opened);
@@ -197,6 +203,7 @@ fn page_of(
         } else {
             String::new()
         },
+        past_calls,
         based_on: seen.opened.basis.to_string(),
         compare: compare_fields(context, &seen.opened, campaign),
         people,
@@ -250,6 +257,7 @@ fn empty_page(context: &RequestContext, back: String) -> CampaignsPage {
             told: None,
         },
         records_address: String::new(),
+        past_calls: Vec::new(),
         based_on: String::new(),
         compare: Vec::new(),
         people: None,

@@ -2,15 +2,18 @@
 
 use askama::Template;
 use axum::extract::State;
-use axum::response::Response;
+use axum::response::{IntoResponse, Redirect, Response};
+use barometer_app::drafts::Opened;
 use barometer_dialling::records::CallRecords;
+use barometer_store::PastCalls;
 use barometer_strategy::{Assumed, Campaign, Edit, PartId};
 use serde::Deserialize;
+use uuid::Uuid;
 
 use crate::App;
 use crate::access::{Planner, RequestContext};
 use crate::exports;
-use crate::extract::{Form, Multipart};
+use crate::extract::{Form, Multipart, Path, Query};
 use crate::frame::{Frame, Stage};
 use crate::page_error::PageError;
 use crate::pages::strategy::change::{opened_at, save_edit};
@@ -18,6 +21,10 @@ use crate::pages::strategy::files::Uploaded;
 use crate::pages::strategy::query_of;
 use crate::pages::{page, refused};
 use crate::words;
+
+/// Files of past calls that a centre keeps, at most, and characters of their names.
+const MOST_KEPT: usize = 20;
+const MOST_NAME_CHARS: usize = 120;
 
 #[derive(Template)]
 #[template(path = "strategy/call_records.html")]
@@ -28,6 +35,8 @@ struct RecordsPage {
     back: String,
     based_on: String,
     campaign: String,
+    /// The file as it is kept: its key and name.
+    kept: Option<(Uuid, String)>,
     /// The assumption as JSON, which comes back when it is taken; none where the file is wrong.
     assumed: Option<String>,
     hours: Vec<HourRow>,
@@ -63,31 +72,32 @@ pub(crate) async fn example(_context: RequestContext) -> Response {
     exports::attachment("call-records.csv", "text/csv; charset=utf-8", text.as_bytes().to_vec())
 }
 
-/// `POST /strategy/campaigns/{campaign}/records`: a file of past calls, shown before anything changes.
+/// `POST /strategy/campaigns/{campaign}/records`: a file of past calls, kept where it can be read, and shown before
+/// anything changes.
 pub(crate) async fn look(
     State(app): State<App>,
     Planner(context): Planner,
-    crate::extract::Path(campaign): crate::extract::Path<String>,
+    Path(campaign): Path<String>,
     parts: Multipart,
 ) -> Result<Response, PageError> {
-    let Uploaded { text, based_on } = Uploaded::of(parts).await?;
+    let Uploaded { text, name, based_on } = Uploaded::of(parts).await?;
     let opened = opened_at(&app, &context, &based_on).await?;
     let Some(of) = opened.strategy.campaign(&campaign) else { return Err(PageError::NotFound) };
-    let back = format!(
-        "/strategy/campaigns?day={}&{}&campaign={}",
-        context.day,
-        query_of(&opened),
-        words::in_address(&campaign)
-    );
-    match CallRecords::from_csv(&text) {
-        Ok(records) => page(&shown(&context, of, &records, back, based_on)?),
+    let back = back_to(&context, &opened, &campaign);
+    let read = match read(text.clone()).await? {
+        Ok(records) => keep(&app, &context, &name, &text, &records).await?.map(|id| (id, records)),
+        Err(wrong) => Err(wrong),
+    };
+    match read {
+        Ok((id, records)) => page(&shown(&context, of, &records, (back, based_on), (id, &name))?),
         Err(wrong) => refused(&RecordsPage {
             frame: Frame::of(&context, Stage::Strategy, None),
             title: format!("What do past calls say of “{}”?", of.name),
-            answer: "The file cannot be read as it is. Nothing was changed.".to_owned(),
+            answer: "The file cannot be taken as it is. Nothing was changed.".to_owned(),
             back,
             based_on,
             campaign,
+            kept: None,
             assumed: None,
             hours: Vec::new(),
             zones: Vec::new(),
@@ -97,12 +107,97 @@ pub(crate) async fn look(
     }
 }
 
+/// The calls of a file, or what is wrong with it.
+async fn read(text: String) -> Result<Result<CallRecords, Vec<String>>, PageError> {
+    let read = barometer_app::computing::computed(move || CallRecords::from_csv(&text));
+    read.await.map_err(|error| PageError::Internal(Box::new(error)))
+}
+
+/// Keeps a file, or says why not.
+async fn keep(
+    app: &App,
+    context: &RequestContext,
+    name: &str,
+    text: &str,
+    records: &CallRecords,
+) -> Result<Result<Uuid, Vec<String>>, PageError> {
+    let centre = context.centre.id;
+    let name: String =
+        name.chars().filter(|letter| !letter.is_control()).take(MOST_NAME_CHARS).collect();
+    let kept = app.store.past_calls(centre).await?;
+    if kept.len() >= MOST_KEPT && kept.iter().all(|file| file.name != name) {
+        return Ok(Err(vec![format!(
+            "{MOST_KEPT} files of past calls are kept already. Look at one of them and remove it first."
+        )]));
+    }
+    let calls = records.calls() as i64;
+    Ok(Ok(app.store.keep_past_calls(centre, (&name, text), calls, context.user.id).await?))
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct KeptQuery {
+    based_on: String,
+    calls: Uuid,
+}
+
+/// `GET /strategy/campaigns/{campaign}/records?calls=…`: what a file that is kept says of a campaign.
+pub(crate) async fn look_again(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(campaign): Path<String>,
+    Query(query): Query<KeptQuery>,
+) -> Result<Response, PageError> {
+    let opened = opened_at(&app, &context, &query.based_on).await?;
+    let Some(of) = opened.strategy.campaign(&campaign) else { return Err(PageError::NotFound) };
+    let text = app.store.past_calls_csv(context.centre.id, query.calls).await?;
+    let kept = app.store.past_calls(context.centre.id).await?;
+    let name = kept.into_iter().find(|file| file.id == query.calls).map(|file| file.name);
+    let records = read(text).await?.map_err(|wrong| {
+        PageError::Refused(format!("This file cannot be read any more: {}", wrong.join(" ")))
+    })?;
+    let back = back_to(&context, &opened, &campaign);
+    let name = name.unwrap_or_default();
+    page(&shown(&context, of, &records, (back, query.based_on), (query.calls, &name))?)
+}
+
+/// `POST /strategy/past-calls/{calls}/remove`
+pub(crate) async fn remove(
+    State(app): State<App>,
+    Planner(context): Planner,
+    Path(calls): Path<Uuid>,
+) -> Result<Response, PageError> {
+    app.store.remove_past_calls(context.centre.id, calls).await?;
+    Ok(Redirect::to(&format!("/strategy/campaigns?day={}", context.day)).into_response())
+}
+
+fn back_to(context: &RequestContext, opened: &Opened, campaign: &str) -> String {
+    format!(
+        "/strategy/campaigns?day={}&{}&campaign={}",
+        context.day,
+        query_of(opened),
+        words::in_address(campaign)
+    )
+}
+
+/// The files of past calls that can be looked at: their keys, and what they are called.
+pub(super) async fn kept_files(
+    app: &App,
+    context: &RequestContext,
+) -> Result<Vec<(Uuid, String)>, PageError> {
+    let kept = app.store.past_calls(context.centre.id).await?;
+    let told = |file: PastCalls| {
+        let calls = words::counted(usize::try_from(file.calls).unwrap_or(0), "call", "calls");
+        (file.id, format!("{}: {calls}", file.name))
+    };
+    Ok(kept.into_iter().map(told).collect())
+}
+
 fn shown(
     context: &RequestContext,
     campaign: &Campaign,
     records: &CallRecords,
-    back: String,
-    based_on: String,
+    (back, based_on): (String, String),
+    (kept, name): (Uuid, &str),
 ) -> Result<RecordsPage, PageError> {
     let before = &campaign.assumed;
     let estimated = records.estimate(before);
@@ -142,6 +237,7 @@ fn shown(
         ),
         back,
         based_on,
+        kept: Some((kept, name.to_owned())),
         campaign: campaign.id.clone(),
         assumed: Some(
             serde_json::to_string(now).map_err(|error| PageError::Internal(Box::new(error)))?,
@@ -177,7 +273,7 @@ pub(crate) struct Taken {
 pub(crate) async fn take(
     State(app): State<App>,
     Planner(context): Planner,
-    crate::extract::Path(campaign): crate::extract::Path<String>,
+    Path(campaign): Path<String>,
     Form(taken): Form<Taken>,
 ) -> Result<Response, PageError> {
     let opened = opened_at(&app, &context, &taken.based_on).await?;
