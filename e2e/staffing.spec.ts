@@ -184,6 +184,8 @@ test('lines are sized and those that are there checked', async ({ page }) => {
   await page.goto('/staffing?day=2026-11-25');
   await staffingTab(page, 'Lines and ports');
   await expect(page.getByText(/need \d+ lines to block no more than 1 %/)).toBeVisible();
+  // What the week's campaign takes: its list of 900 in 56 hours.
+  await expect(page.getByRole('row', { name: /^Sailing news/ })).toHaveText(/Sailing news\s*900\s*8\d\d\s*56\.0\s*80 %\s*2\s*\d/);
   await page.getByLabel('Calls blocked, at most %').fill('0');
   await page.getByLabel('Lines installed').fill('60');
   await page.getByRole('button', { name: 'Save' }).click();

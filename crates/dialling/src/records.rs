@@ -218,7 +218,7 @@ impl CallRecords {
             hour,
             calls,
             share: if calls > 0.0 { (people + prior * overall) / (calls + prior) } else { overall },
-            between: wilson(people, calls),
+            between: share_between(people, calls),
         });
         let hours: Vec<HourEstimate> = hours.collect();
         let others = (self.machines + self.busy + self.unusable + self.congested) / calls;
@@ -250,8 +250,9 @@ impl CallRecords {
     }
 }
 
-/// The interval of Wilson (1927): right for few counts and for shares near 0 and 1.
-pub(crate) fn wilson(count: f64, of: f64) -> (f64, f64) {
+/// Between these a share of which so many were counted lies in 95 of 100 cases (Wilson 1927): right for few counts and
+/// for shares near 0 and 1.
+pub fn share_between(count: f64, of: f64) -> (f64, f64) {
     if of <= 0.0 {
         return (0.0, 1.0);
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use barometer_strategy::ZoneAnswers;
 
-use crate::records::{HourEstimate, wilson};
+use crate::records::{HourEstimate, share_between};
 
 /// Zones that are told apart, those with most calls.
 const MOST_ZONES: usize = 50;
@@ -65,7 +65,7 @@ pub(crate) fn estimate(
     let prior = 1.0 / variance.max(LEAST_VARIANCE);
     let estimate = |(zone, of, expects): (&String, &ZoneCalls, f64)| {
         let calls: f64 = of.hours.iter().sum();
-        let (low, high) = wilson(of.people, calls);
+        let (low, high) = share_between(of.people, calls);
         ZoneEstimate {
             zone: zone.clone(),
             calls,

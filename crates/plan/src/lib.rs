@@ -33,6 +33,7 @@ mod rules;
 mod schedule;
 mod shifts;
 mod shrinkage;
+pub mod single_contacts;
 mod spread;
 mod sweep;
 mod threshold;

@@ -39,26 +39,19 @@ struct RecordsPage {
     kept: Option<(Uuid, String)>,
     /// The assumption as JSON, which comes back when it is taken; none where the file is wrong.
     assumed: Option<String>,
-    hours: Vec<HourRow>,
+    hours: Vec<EstimateRow>,
     /// Zones, where the calls name at least two.
-    zones: Vec<ZoneRow>,
+    zones: Vec<EstimateRow>,
     rest: Vec<(&'static str, String, String)>,
     wrong: Vec<String>,
 }
 
-struct HourRow {
-    hour: String,
+/// What the calls of an hour, or to a zone, say.
+struct EstimateRow {
+    of: String,
     calls: String,
     before: String,
-    share: String,
-    between: String,
-}
-
-struct ZoneRow {
-    zone: String,
-    calls: String,
-    before: String,
-    factor: String,
+    now: String,
     between: String,
 }
 
@@ -205,12 +198,12 @@ fn shown(
     let share = |share: f64| words::percent(share);
     let secs = |duration: &barometer_strategy::Duration| words::secs(duration.mean_secs());
     let hours = estimated.hours.iter().filter(|hour| hour.calls > 0.0);
-    let hours: Vec<HourRow> = hours
-        .map(|hour| HourRow {
-            hour: format!("{:02}:00", hour.hour),
+    let hours: Vec<EstimateRow> = hours
+        .map(|hour| EstimateRow {
+            of: format!("{:02}:00", hour.hour),
             calls: words::thousands(hour.calls),
             before: share(before.answered_at(hour.hour)),
-            share: share(hour.share),
+            now: share(hour.share),
             between: format!("{} to {}", share(hour.between.0), share(hour.between.1)),
         })
         .collect();
@@ -219,11 +212,11 @@ fn shown(
     let best = best.map_or_else(String::new, |best| {
         format!(" Most people answer at {:02}:00: {}.", best.hour, share(best.share))
     });
-    let zones = estimated.zones.iter().map(|zone| ZoneRow {
-        zone: zone.zone.clone(),
+    let zones = estimated.zones.iter().map(|zone| EstimateRow {
+        of: zone.zone.clone(),
         calls: words::thousands(zone.calls),
         before: format!("{:.2}", before.zone_factor(&zone.zone)),
-        factor: format!("{:.2}", zone.factor),
+        now: format!("{:.2}", zone.factor),
         between: format!("{:.2} to {:.2}", zone.between.0, zone.between.1),
     });
     Ok(RecordsPage {
