@@ -218,3 +218,46 @@ test('two planners change the lines at once: the second is told who was first, k
   await expect(page.getByRole('status')).toHaveText('Saved.');
   await other.context().close();
 });
+
+// Who waits: every third is answered at once, the others after 5 to 200 s unless they hang up before, at 10 to 240 s.
+function singleContacts(): string {
+  const rows = ['arrived_at,queue,waited_secs,outcome,handled_secs,customer'];
+  for (let nth = 0; nth < 900; nth += 1) {
+    const [offered, patience] = [nth % 3 === 0 ? 0 : 5 + ((nth * 37) % 196), 10 + ((nth * 53) % 231)];
+    const at = new Date(Date.UTC(2026, 10, 2, 9) + nth * 600_000).toISOString().slice(0, 19);
+    const queue = nth % 2 ? 'Assisted travel queue' : 'Evening desk';
+    const gaveUp = patience < offered;
+    rows.push(`${at},${queue},${gaveUp ? patience : offered},${gaveUp ? 'abandoned' : 'answered'},${gaveUp ? '' : 120 + ((nth * 31) % 400)},C-${Math.floor(nth / 2)}`);
+  }
+  return rows.join('\n');
+}
+
+test('single contacts say how long customers wait, and one press takes it', async ({ page }) => {
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-25');
+  await chooseContactType(page, 'Assisted travel');
+  await staffingTab(page, 'Customers');
+  await expect(page.getByText('Nothing was measured')).toBeVisible();
+  const send = async (text: string) => {
+    await page.getByLabel(/^Single contacts as CSV/).setInputFiles({ name: 'contacts.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.getByRole('button', { name: 'See what they say' }).click();
+  };
+  await send('arrived_at,waited_secs,outcome\n2026-11-20 10:00,long,answered\n');
+  await expect(page.getByRole('alert')).toContainText('Row 2, waited_secs: “long” is no number of seconds');
+  await page.getByRole('link', { name: 'Back to the customers' }).click();
+
+  await send(singleContacts());
+  await expect(page.locator('.answer')).toContainText(/900 contacts of Assisted travel waited or could have, \d+ abandoned: they wait 1[0-4]\d s on average/);
+  await expect(page.getByRole('img', { name: /^Share of customers who would still wait/ })).toBeVisible();
+  await expect(page.getByRole('row', { name: /^Evening desk/ })).toContainText(/1\d\d s/);
+  await expect(page.getByRole('row', { name: /^Call again after abandoning/ })).toContainText('nobody');
+  await page.getByLabel('Who calls again').uncheck();
+  await page.getByRole('button', { name: 'Take these' }).click();
+  await expect(page.getByText(/^Saved\. Trials/)).toBeVisible();
+  await expect(page.getByText(/Measured: patience as Weibull, shape \d\.\d\d, handle times as/)).toBeVisible();
+  await expect(page.locator('.answer')).toContainText('Nobody calls again');
+  await expect(page.getByText(/They wait 1[0-4]\d s on average before they abandon/)).toBeVisible();
+  // The form beside it keeps what was measured.
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await expect(page.getByText(/Measured: patience as Weibull/)).toBeVisible();
+});

@@ -4,7 +4,7 @@ use barometer_forecast::Grain;
 use barometer_plan::{CoverInterval, ForecastInterval, LineRules, Question};
 use barometer_preflight::{ContactTypePremise, Finding, Premises, TeamPremise, preflight};
 use barometer_store::{Centre, ContactType, KeptAnswer, Store, Waiver};
-use barometer_strategy::{Duration, Edit, Strategy};
+use barometer_strategy::{Edit, Strategy};
 use futures_util::future::try_join_all;
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -144,7 +144,7 @@ impl Grid {
     }
 
     fn premise(&self, each: &ContactType, forecast: &[ForecastInterval]) -> ContactTypePremise {
-        let customers = trials::customers(each, &Duration::exponential(1.0));
+        let customers = trials::customers(each, None);
         let mut contacts = vec![0.0; self.intervals];
         let (mut all, mut work) = (0.0, 0.0);
         for interval in forecast {

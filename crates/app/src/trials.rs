@@ -57,8 +57,11 @@ pub struct PlayedDays {
 }
 
 /// What the contacts of a type are like: by its targets, and by the habits that are kept with it.
-pub(crate) fn customers(of: &ContactType, handling: &Duration) -> Customers {
-    of.habits.given_to(customers_of(&of.rules, handling))
+/// Handle times spread as is given, else as was measured, else as Erlang assumes.
+pub(crate) fn customers(of: &ContactType, handling: Option<&Duration>) -> Customers {
+    let usual = Duration::exponential(1.0);
+    let handling = handling.or(of.habits.handling.as_ref()).unwrap_or(&usual);
+    of.habits.given_to(customers_of(&of.rules, &handling.with_mean(1.0)))
 }
 
 impl Scope {
@@ -96,7 +99,7 @@ impl Scope {
         store: &Store,
         zone: &TimeZone,
         played: &PlayedDays,
-        handling: &Duration,
+        handling: Option<&Duration>,
         basis: &Basis,
     ) -> Result<Vec<TypePlan>, AppError> {
         let of_type = async |each: &ContactType, factor: f64| {

@@ -20,7 +20,7 @@ mod traffic;
 
 pub use finding::{Finding, Repair};
 pub use now::{CampaignNow, RankNow, Recorded, StepNow, campaigns_now, recorded, steps_now};
-pub use premises::{ContactTypePremise, Premises, TeamPremise};
+pub use premises::{ContactTypePremise, Premises, TeamPremise, outlasts};
 pub use rule::{Rule, Severity};
 
 use barometer_strategy::Strategy;

@@ -121,7 +121,7 @@ impl ContactTypePremise {
 }
 
 /// Share of a duration's draws that are longer than `secs`.
-fn outlasts(duration: &Duration, secs: f64) -> f64 {
+pub fn outlasts(duration: &Duration, secs: f64) -> f64 {
     if secs <= 0.0 {
         return 1.0;
     }

@@ -303,6 +303,41 @@ impl Store {
         self.save_edited(Edited::Habits(contact_type), save, "saving customers", change).await
     }
 
+    /// Changes the habits of a contact type's customers by what was measured of them, and where it was the mean patience
+    /// of its targets with them.
+    pub async fn save_measured(
+        &self,
+        contact_type: Uuid,
+        habits: &CustomerHabits,
+        patience_secs: Option<f64>,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving what was measured of customers");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Habits(contact_type), save).await?;
+        if let Some(secs) = patience_secs {
+            let targets = Save { based_on: None, ..save };
+            count_save(&mut tx, Edited::Targets(contact_type), targets).await?;
+            sqlx::query(
+                "UPDATE contact_types SET previous_rules = rules, \
+                 rules = jsonb_set(rules, '{patience_secs}', to_jsonb($2::double precision)) WHERE id = $1",
+            )
+            .bind(contact_type)
+            .bind(secs)
+            .execute(&mut *tx)
+            .await
+            .map_err(&failed)?;
+        }
+        let change = sqlx::query("UPDATE contact_types SET habits = $2 WHERE id = $1")
+            .bind(contact_type)
+            .bind(Json(habits));
+        let done = change.execute(&mut *tx).await.map_err(&failed)?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
+        tx.commit().await.map_err(&failed)
+    }
+
     /// Changes a contact type's targets, and keeps those from before for
     /// [`undo_rules`](Self::undo_rules).
     pub async fn save_rules(

@@ -97,6 +97,12 @@ pub struct Profile {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct CustomerHabits {
+    /// How patience spreads, where it was measured; its mean is that of the targets.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub patience: Option<Duration>,
+    /// How handle times spread, where they were measured; their mean is the forecast's.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub handling: Option<Duration>,
     /// Who calls again after abandoning.
     pub after_abandoning: Option<TryAgain>,
     /// Who calls again after the busy tone or a release.
@@ -110,8 +116,12 @@ pub struct CustomerHabits {
 impl CustomerHabits {
     /// Customers who have these habits.
     pub fn given_to(&self, customers: Customers) -> Customers {
-        let Self { after_abandoning, after_blocked, repeat, profiles } = self.clone();
-        Customers { after_abandoning, after_blocked, repeat, profiles, ..customers }
+        let Self { patience, after_abandoning, after_blocked, repeat, profiles, .. } = self.clone();
+        let patience = match (customers.patience, patience) {
+            (Some(mean), Some(spread)) => Some(spread.with_mean(mean.mean_secs())),
+            (mean, _) => mean,
+        };
+        Customers { patience, after_abandoning, after_blocked, repeat, profiles, ..customers }
     }
 
     /// What is wrong with them, if anything.

@@ -165,6 +165,9 @@ pub fn router(app: App) -> Router {
             "/staffing/{contact_type}/customers",
             get(staffing::customers::show).post(staffing::customers::save),
         )
+        .route("/staffing/contacts.csv", get(staffing::contacts::example))
+        .route("/staffing/{contact_type}/contacts", post(staffing::contacts::look))
+        .route("/staffing/{contact_type}/contacts/take", post(staffing::contacts::take))
         .route("/staffing/{contact_type}/cover", post(staffing::save_cover))
         .route("/staffing/{contact_type}/shifts", post(staffing::start_search))
         .route("/staffing/{contact_type}/shifts/{search}", get(staffing::search_progress))

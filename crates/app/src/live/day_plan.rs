@@ -3,7 +3,7 @@
 use barometer_plan::{AssemblyError, CoverChoice, TeamPeople, TrialInputs};
 use barometer_simulate::DemandInterval;
 use barometer_store::{Centre, Store};
-use barometer_strategy::{Duration, Strategy};
+use barometer_strategy::Strategy;
 use barometer_wire::{Caller, DayPlan, PlannedTeam};
 use jiff::civil::Date;
 
@@ -34,13 +34,12 @@ pub(crate) async fn planned_day(
 ) -> Result<TrialInputs, AppError> {
     let all = store.contact_types(centre.id).await?;
     let scope = Scope::of(&all, &[]);
-    let handling = Duration::exponential(1.0);
     let days = scope.days(date, 1);
     let basis = match luck {
         Luck::None => Basis::Exact,
         Luck::AsMeasured => Basis::Uncertain,
     };
-    let mut plans = scope.plans(store, &centre.zone, &days, &handling, &basis).await?;
+    let mut plans = scope.plans(store, &centre.zone, &days, None, &basis).await?;
     // A contact type that this strategy does not receive comes in nowhere.
     plans.retain(|plan| strategy.entry_of(&plan.name).is_some());
     let people = TeamPeople::of(CoverChoice::Planned);

@@ -11,7 +11,7 @@ use crate::page_error::PageError;
 use crate::pages::{Choice, page};
 
 /// The notes by name.
-const NOTES: [(&str, &str); 14] = [
+const NOTES: [(&str, &str); 15] = [
     ("account", include_str!("../../../../docs/methods/account.md")),
     ("bands", include_str!("../../../../docs/methods/bands.md")),
     ("cleaning", include_str!("../../../../docs/methods/cleaning.md")),
@@ -23,6 +23,7 @@ const NOTES: [(&str, &str); 14] = [
     ("live", include_str!("../../../../docs/methods/live.md")),
     ("need", include_str!("../../../../docs/methods/need.md")),
     ("pacing", include_str!("../../../../docs/methods/pacing.md")),
+    ("patience", include_str!("../../../../docs/methods/patience.md")),
     ("report", include_str!("../../../../docs/methods/report.md")),
     ("search", include_str!("../../../../docs/methods/search.md")),
     ("trial", include_str!("../../../../docs/methods/trial.md")),

@@ -235,3 +235,75 @@ async fn lines_are_sized_for_the_busy_interval_and_checked(pool: PgPool) {
     let wrong = planner.post(&address, &form.replace("blocking=2", "blocking=0")).await;
     wrong.says("0 % would need endless lines");
 }
+
+#[sqlx::test(migrations = false)]
+async fn what_single_contacts_say_is_looked_at_and_taken_in_parts(pool: PgPool) {
+    use barometer_strategy::Duration;
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let bookings = centre.bookings;
+    let address = format!("/staffing/{bookings}/contacts");
+    let send = async |text: String| planner.upload_to(&address, "contacts.csv", "", text).await;
+    let refused = send("arrived_at,outcome\n".to_owned()).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused
+        .says("must name the columns arrived_at, waited_secs and outcome")
+        .says("Nothing was changed");
+    send("arrived_at,waited_secs,outcome\n2026-11-20 10:00,3,abandoned\n".to_owned())
+        .await
+        .says("too few to say how long they wait");
+    // Sixty who give up after 20 to 39 s, and as many who are answered after 20 s.
+    let mut text = "arrived_at;waited_secs;outcome;handled_secs;customer\n".to_owned();
+    for nth in 0..60 {
+        let day = 1 + nth / 12;
+        text += &format!("2026-11-{day:02} 10:{nth:02}:00;{};abandoned;;A{nth}\n", 20 + nth % 20);
+        text += &format!("2026-11-{day:02} 11:{nth:02}:00;20;answered;{};A{nth}\n", 100 + nth);
+    }
+    let page = send(text).await;
+    page.says("120 contacts of Bookings waited or could have, 60 abandoned")
+        .says("Spread of patience");
+    page.says("Call again after abandoning").says("100.0 %, after 60 min");
+    let measured = r#"{"patience":{"weibull":{"mean_secs":33.4,"shape":4.0}},"handling":{"gamma":{"mean_secs":129.0,"variation":0.2}},"after_abandoning":{"share":1.0,"after":{"exponential":{"mean_secs":3570.0}},"most_attempts":5}}"#;
+    let take = async |more: &str, measured: &str| {
+        let version =
+            centre.store.version_of(barometer_store::Edited::Habits(bookings)).await.unwrap();
+        let mut form = form_urlencoded::Serializer::new(String::new());
+        let form = form.append_pair("measured", measured).finish();
+        planner.post(&format!("{address}/take"), &format!("based_on={version}&{form}{more}")).await
+    };
+    take("&patience=on", "{\"patience\":7}")
+        .await
+        .says("Nothing was saved: these are no customers");
+    let odd = measured.replace("0.2", "700");
+    take("&handling=on", &odd).await.says("needs a variation from 0.01 to 20");
+    let taken = take("&patience=on&handling=on", measured).await;
+    assert_eq!(taken.status, StatusCode::SEE_OTHER, "{}", taken.text);
+    let of = async || centre.store.contact_type(bookings).await.unwrap();
+    let after = of().await;
+    assert_eq!(after.rules.patience_secs, Some(33.0), "needs take the mean");
+    assert!(matches!(after.habits.handling, Some(Duration::Gamma { .. })));
+    assert_eq!(after.habits.after_abandoning, None, "that was not to be taken");
+    planner.get(taken.location()).await.says("Measured: patience as Weibull, shape 4.00");
+    // A trial takes how they spread, with the means of the targets and the forecast.
+    let form = format!(
+        "contact_type={bookings}&version={}&days={TODAY}&cover=need&demand=exact&replications=5&seed=1&handling=measured",
+        centre.strategy_version
+    );
+    planner.post("/trials", &form).await;
+    let trial = centre.store.latest_trials(None, 1).await.unwrap()[0].id;
+    let customers = centre.store.trial(trial).await.unwrap().inputs.types[0].customers.clone();
+    assert_eq!(customers.patience, Some(Duration::Weibull { mean_secs: 33.0, shape: 4.0 }));
+    assert_eq!(customers.handling, Duration::Gamma { mean_secs: 1.0, variation: 0.2 });
+    planner.get(&format!("/trials/{trial}")).await.says("measured handle times");
+    // Whoever looked at an older page is told, and nothing is saved.
+    let stale =
+        planner.post(&format!("{address}/take"), "based_on=0&measured={}&patience=on").await;
+    stale.says("Nothing was saved");
+    assert_eq!(of().await.habits, after.habits);
+    // Targets are undone as after any other change of them.
+    let targets = barometer_store::Edited::Targets(bookings);
+    let version = centre.store.version_of(targets).await.unwrap();
+    let undo = format!("/staffing/{bookings}/targets/undo");
+    planner.post(&undo, &format!("based_on={version}&day={TODAY}")).await;
+    assert_ne!(of().await.rules.patience_secs, Some(33.0));
+}

@@ -10,6 +10,7 @@ use barometer_strategy::{CustomerHabits, Duration, Profile, Repeat, TryAgain};
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::contacts::spread_words;
 use super::head::{Head, Tab};
 use crate::App;
 use crate::access::{Planner, RequestContext};
@@ -35,6 +36,8 @@ struct CustomersPage {
     day: String,
     answer: String,
     patience: String,
+    /// What was measured, in words; empty where nothing was.
+    measured: String,
     form: CustomersForm,
     rows: Vec<[String; 4]>,
     saved: bool,
@@ -93,6 +96,12 @@ pub(crate) async fn save(
     let before = app.store.contact_type(id).await?;
     let typed = match typed.habits() {
         Ok(habits) => {
+            // What was measured is no field of this form.
+            let habits = CustomerHabits {
+                patience: before.habits.patience.clone(),
+                handling: before.habits.handling.clone(),
+                ..habits
+            };
             let save = edited::save(&context, &typed.based_on);
             match app.store.save_habits(id, &habits, save).await {
                 Ok(()) => {
@@ -134,10 +143,24 @@ async fn customers_page(
         day: context.day.to_string(),
         answer: answer(&contact_type.habits),
         patience,
+        measured: measured(&contact_type.habits),
         rows: form.rows(),
         form,
         saved,
     })
+}
+
+/// How patience and handle times spread, where they were measured.
+fn measured(habits: &CustomerHabits) -> String {
+    let of = |what: &str, spread: &Option<Duration>| {
+        spread.as_ref().map(|spread| format!("{what} as {}", spread_words(spread)))
+    };
+    let told = [of("patience", &habits.patience), of("handle times", &habits.handling)];
+    let told: Vec<String> = told.into_iter().flatten().collect();
+    match told.as_slice() {
+        [] => String::new(),
+        told => format!("Measured: {}.", told.join(", ")),
+    }
 }
 
 /// What is kept, in a sentence.
@@ -251,6 +274,7 @@ impl CustomersForm {
             )
             .map(|again| Repeat { share: again.share, after: again.after }),
             profiles: self.profiles(&mut wrong),
+            ..CustomerHabits::default()
         };
         if wrong.is_empty()
             && let Some(fault) = habits.fault()
@@ -358,6 +382,8 @@ mod tests {
                 after: Duration::exponential(600.0),
                 most_attempts: Some(3),
             }),
+            patience: None,
+            handling: None,
             after_blocked: None,
             repeat: Some(Repeat { share: 0.05, after: Duration::exponential(86_400.0) }),
             profiles: vec![Profile {

@@ -1,6 +1,7 @@
 //! Staffing: how many people that takes, against the people planned.
 
 mod agents;
+pub(crate) mod contacts;
 mod cover;
 pub(crate) mod customers;
 mod every_interval;

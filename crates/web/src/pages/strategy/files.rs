@@ -17,7 +17,7 @@ use crate::page_error::PageError;
 use crate::pages::refused;
 
 /// A file that was sent, as text (a workbook as CSV), and what was open when it was.
-pub(super) struct Uploaded {
+pub(crate) struct Uploaded {
     pub text: String,
     /// What the file is called.
     pub name: String,

@@ -43,7 +43,7 @@ use drafts::DraftBar;
 pub(crate) use drafts::act as act_on_draft;
 use editor::EditorPart;
 use expectations::ExpectationRow;
-pub(crate) use files::{customers_schema, export, save_json, schema};
+pub(crate) use files::{Uploaded, customers_schema, export, save_json, schema};
 use look::Look;
 pub use map::journey_map;
 use map::{Drawn, Fold, MapView, with_fold};

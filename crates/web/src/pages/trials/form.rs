@@ -73,7 +73,7 @@ impl Default for TrialForm {
             team: Vec::new(),
             more: Vec::new(),
             precision: String::new(),
-            handling: "exponential".to_owned(),
+            handling: MEASURED.to_owned(),
             again_percent: String::new(),
             again_minutes: "10".to_owned(),
             demand: "uncertain".to_owned(),
@@ -221,7 +221,7 @@ impl TrialForm {
     ) -> Result<Vec<TypePlan>, PageError> {
         let basis = Basis::parse(&self.demand);
         let (store, zone) = (&app.store, &context.centre.zone);
-        Ok(scope.plans(store, zone, days, &handling(&self.handling), &basis).await?)
+        Ok(scope.plans(store, zone, days, handling(&self.handling).as_ref(), &basis).await?)
     }
 
     /// The chosen cover, before more or fewer people.
@@ -332,20 +332,30 @@ fn refusal(error: &AssemblyError) -> FormErrors {
     }
 }
 
-/// How handle times spread; the mean is the forecast's.
-pub(super) fn handling(key: &str) -> Duration {
+/// Handle times spread as they were measured, contact type by contact type.
+const MEASURED: &str = "measured";
+/// The variation of handle times that are log-normal and were not measured.
+const SPREAD: f64 = 0.7;
+
+/// How handle times spread, the mean being the forecast's; none for as they were measured.
+pub(super) fn handling(key: &str) -> Option<Duration> {
     let mean_secs = 1.0;
     match key {
-        "log-normal" => Duration::LogNormal { mean_secs, variation: 0.7 },
-        "constant" => Duration::Constant { secs: mean_secs },
-        _ => Duration::Exponential { mean_secs },
+        "exponential" => Some(Duration::Exponential { mean_secs }),
+        "log-normal" => Some(Duration::LogNormal { mean_secs, variation: SPREAD }),
+        "constant" => Some(Duration::Constant { secs: mean_secs }),
+        _ => None,
     }
 }
 
 pub(super) fn handling_key(inputs: &TrialInputs) -> &'static str {
-    match inputs.types.first().map(|first| &first.customers.handling) {
-        Some(Duration::LogNormal { .. }) => "log-normal",
-        Some(Duration::Constant { .. }) => "constant",
-        _ => "exponential",
-    }
+    let key = |of: &Duration| match of {
+        Duration::Exponential { .. } => "exponential",
+        Duration::LogNormal { variation, .. } if (variation - SPREAD).abs() < 1e-9 => "log-normal",
+        Duration::Constant { .. } => "constant",
+        _ => MEASURED,
+    };
+    let mut keys = inputs.types.iter().map(|each| key(&each.customers.handling));
+    let first = keys.next().unwrap_or("exponential");
+    if keys.all(|key| key == first) { first } else { MEASURED }
 }

@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{Verdict, customers_of};
+use barometer_plan::{Verdict, channel_of};
 use barometer_store::{
     ContactType, SearchLine, StrategyVersion, Subject, Trial, TrialLine, TrialSet,
 };
@@ -12,7 +12,7 @@ use jiff::Span;
 use jiff::civil::Date;
 use uuid::Uuid;
 
-use super::form::{TrialForm, handling, handling_key};
+use super::form::{TrialForm, handling_key};
 use super::scope::{KINDS_OF_DAYS, WHOLE_WEEK, days_words, scope_name};
 use super::{named, only_type};
 use crate::App;
@@ -347,7 +347,7 @@ fn team_lines(strategy: &Strategy, scope: &Scope, typed: &TrialForm) -> Vec<Team
         .types
         .iter()
         .filter_map(|each| {
-            let channel = customers_of(&each.rules, &handling(&typed.handling)).channel;
+            let channel = channel_of(&each.rules);
             let home = strategy.home_team(&each.name, channel)?;
             Some((home.id.as_str(), each.name.as_str()))
         })

@@ -145,7 +145,7 @@ pub(crate) async fn show(
         frame: Frame::of(&context, Stage::Trials, only_type(&trial.subject.contact_types)),
         question: question(&trial),
         facts: format!(
-            "v{} of “{}”, {}, {days} simulated {}, handle times {}, seed {}; asked by {} on {}. {}",
+            "v{} of “{}”, {}, {days} simulated {}, {} handle times, seed {}; asked by {} on {}. {}",
             trial.version,
             trial.inputs.strategy.name,
             trial.cover_words,
