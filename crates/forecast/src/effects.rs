@@ -177,7 +177,12 @@ fn occurrences(history: &DayGrid, until: usize, calendar: &Calendar) -> Vec<Occu
 }
 
 /// Log of what came on a day over the median of the ordinary same weekdays around it.
-fn ratio(history: &DayGrid, until: usize, calendar: &Calendar, day: usize) -> Option<f64> {
+pub(crate) fn ratio(
+    history: &DayGrid,
+    until: usize,
+    calendar: &Calendar,
+    day: usize,
+) -> Option<f64> {
     let ordinary = |other: usize| {
         (other < until && calendar.on(history.day(other)).is_empty())
             .then(|| known_total(history, other))
@@ -198,7 +203,8 @@ fn ratio(history: &DayGrid, until: usize, calendar: &Calendar, day: usize) -> Op
     (base > 0.0).then(|| ((came + 0.5) / (base + 0.5)).ln())
 }
 
-fn known_total(history: &DayGrid, day: usize) -> Option<f64> {
+/// Contacts of a day, as far as they are known; none where nothing is.
+pub(crate) fn known_total(history: &DayGrid, day: usize) -> Option<f64> {
     let known = (0..history.slots()).filter_map(|slot| history.offered(day, slot));
     known.fold(None, |total, offered| Some(total.unwrap_or(0.0) + offered))
 }

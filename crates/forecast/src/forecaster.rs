@@ -9,6 +9,7 @@ use crate::effects::{Effect, Effects};
 use crate::grid::{DayGrid, intervals_of_day};
 use crate::handle_time::HandleTimes;
 use crate::methods::{METHODS, MethodName};
+use crate::month_starts::with_month_starts;
 use crate::next_open::with_next_open_days;
 use crate::parts::{DayParts, day_parts};
 use crate::past::Past;
@@ -109,6 +110,7 @@ pub fn forecast(
         return Err(ForecastError::Silent);
     }
     let calendar = &with_next_open_days(history, calendar);
+    let calendar = &with_month_starts(history, calendar);
     let lessons = learn(history, calendar, &runs(history, calendar), pinned);
     let effects = Effects::learn(history, end, calendar);
     let past = Past::new(history, end, &effects);

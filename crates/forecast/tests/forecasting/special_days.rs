@@ -1,7 +1,7 @@
 //! Special days: their effects, and those that a history shows by itself.
 
 use barometer_forecast::{
-    Calendar, DayGrid, HORIZON_DAYS, Rule, SpecialDay, calendar_of, easter, forecast,
+    Calendar, DayGrid, HORIZON_DAYS, MONTH_STARTS, Rule, SpecialDay, calendar_of, easter, forecast,
     recurring_days,
 };
 use jiff::ToSpan;
@@ -199,4 +199,50 @@ fn the_next_open_day_after_a_closure_has_an_effect_of_its_own() {
     let once = Calendar::new(calendar.days().iter().take(2).cloned().collect());
     let forecast = barometer_forecast::forecast(&history, &once, HORIZON_DAYS, None).unwrap();
     assert!(forecast.effects.iter().all(|effect| effect.name != barometer_forecast::NEXT_OPEN_DAY));
+}
+
+/// The first of a month a third busier, the second an eighth; the third as any other.
+fn billing(day: Date) -> f64 {
+    match day.day() {
+        1 => 4.0 / 3.0,
+        2 => 9.0 / 8.0,
+        _ => 1.0,
+    }
+}
+
+#[test]
+fn the_first_days_of_a_month_have_effects_of_their_own_where_they_are_sure() {
+    let made = Made { factor: billing, ..Made::noisy(date(2024, 1, 1), 730, 41) };
+    let history = crate::made::grid(&made.observations());
+    let forecast = forecast(&history, &Calendar::default(), HORIZON_DAYS, None).unwrap();
+    let of_class = forecast.effects.iter().filter(|effect| effect.class == MONTH_STARTS);
+    let found: Vec<(&str, f64)> =
+        of_class.map(|effect| (effect.name.as_str(), effect.factor)).collect();
+    let [("1st of a month", first), ("2nd of a month", second)] = found[..] else {
+        panic!("{found:?}");
+    };
+    assert!((first / (4.0 / 3.0) - 1.0).abs() < 0.03, "{first}");
+    assert!((second / (9.0 / 8.0) - 1.0).abs() < 0.03, "{second}");
+    for day in &forecast.days {
+        let wanted = match day.day.day() {
+            1 => first,
+            2 => second,
+            _ => 1.0,
+        };
+        assert!((day.parts.special - wanted).abs() < 1e-9, "{day:?}");
+    }
+}
+
+#[test]
+fn months_that_begin_like_any_other_day_have_no_effect_and_five_months_are_too_few() {
+    for seed in 0..12 {
+        let plain = Made::noisy(date(2024, 1, 1), 730, seed);
+        let history = crate::made::grid(&plain.observations());
+        let forecast = forecast(&history, &Calendar::default(), 14, None).unwrap();
+        assert!(forecast.effects.is_empty(), "seed {seed}: {:?}", forecast.effects);
+    }
+    let short = Made { factor: billing, ..Made::noisy(date(2024, 1, 1), 150, 41) };
+    let history = crate::made::grid(&short.observations());
+    let forecast = forecast(&history, &Calendar::default(), 14, None).unwrap();
+    assert!(forecast.effects.is_empty(), "{:?}", forecast.effects);
 }
