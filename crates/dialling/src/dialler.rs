@@ -45,7 +45,7 @@ pub struct Dialler<'c> {
     shown_today: u32,
     /// Lines that the pacing asked for when it decided last.
     asked_for: u32,
-    /// Calls of the day that people answered and an agent was there or not, and those that were abandoned.
+    /// Calls that people have answered today, and how many of them found no agent or were taken for machines.
     answered_today: (u32, u32),
     /// Until when nobody may be called, unless a call ends before.
     nobody_until: Seconds,
@@ -130,8 +130,8 @@ impl<'c> Dialler<'c> {
         Some(person)
     }
 
-    /// Times as many calls that are answered as others, by the number that is shown for the next one: whether it
-    /// is worn by the calls of today.
+    /// Factor on the share of calls that are answered, by the number that is shown next: less than 1 where it is worn by
+    /// the calls of today.
     pub fn number_factor(&self) -> f64 {
         self.campaign.assumed.worn_numbers.map_or(1.0, |worn| {
             let for_each = self.shown_today / self.campaign.numbers_in_turn();

@@ -112,12 +112,12 @@ impl CallMix {
     }
 }
 
-/// How busy agents are planned to be whom a pacing without an agent for each call dials for.
+/// Share of their time for which agents are planned to be busy, where the pacing does not keep one for each call.
 const PLANNED_UTILISATION: f64 = 0.8;
 
 impl Goal {
-    /// A number of conversations in so many hours, with agents as busy as the campaign's pacing makes them: where an
-    /// agent is kept for each call, by looking and ringing; else as is planned.
+    /// A number of conversations in a number of hours, with agents as busy as the campaign's pacing makes them: less
+    /// looking and ringing where an agent is kept for each call, else as is planned.
     pub fn of(campaign: &Campaign, conversations: f64, hours: f64, blocked_share: f64) -> Self {
         let look_secs = match &campaign.pacing {
             Pacing::ByHand { look_up: look } | Pacing::Preview { look, .. } => look.mean_secs(),
@@ -131,7 +131,7 @@ impl Goal {
         Self { conversations, hours, utilisation, blocked_share }
     }
 
-    /// Everybody on the list, each called until there is a conversation or the retries are used up, in so many hours.
+    /// Everybody on the list, each called until there is a conversation or the retries are used up.
     pub fn of_whole_list(campaign: &Campaign, hours: f64, blocked_share: f64) -> Self {
         let share = CallMix::of(campaign, None).conversation_share;
         let reached = 1.0 - (1.0 - share).powf(f64::from(campaign.retries.most_in_all));

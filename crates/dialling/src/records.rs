@@ -250,8 +250,7 @@ impl CallRecords {
     }
 }
 
-/// Between these a share of which so many were counted lies in 95 of 100 cases (Wilson 1927): right for few counts and
-/// for shares near 0 and 1.
+/// The 95 % interval of a share that was counted (Wilson 1927): right for few counts and for shares near 0 and 1.
 pub fn share_between(count: f64, of: f64) -> (f64, f64) {
     if of <= 0.0 {
         return (0.0, 1.0);

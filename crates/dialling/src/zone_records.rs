@@ -25,7 +25,7 @@ pub struct ZoneEstimate {
     pub zone: String,
     /// Calls to it.
     pub calls: f64,
-    /// Times as many that people answered, drawn towards one where calls are few.
+    /// Factor on the share that people answered, drawn towards one where calls are few.
     pub factor: f64,
     /// Between these the factor lies in 95 of 100 cases, by what was counted (Wilson 1927).
     pub between: (f64, f64),

@@ -109,6 +109,24 @@ impl RowReader {
         cells: &[&'a [u8]],
         only: Option<&'a str>,
     ) -> Result<Reading<'a>, Refusal> {
+        let contact_type = self.contact_type(cells, only)?;
+        let start = self.start(cells, contact_type)?;
+        let (offered, answered, abandoned) = self.counts(cells)?;
+        let handle_secs = self.handle_secs(cells, answered)?;
+        let wrap_up_secs = self.wrap_up_secs(cells, answered, handle_secs)?;
+        Ok(Reading { contact_type, start, offered, answered, abandoned, handle_secs, wrap_up_secs })
+    }
+
+    /// The contact type of a row. Rows of different types may be read by readers of their own.
+    ///
+    /// # Errors
+    ///
+    /// [`Refusal`] where it has too few columns, or no name that can be used.
+    pub fn contact_type<'a>(
+        &self,
+        cells: &[&'a [u8]],
+        only: Option<&'a str>,
+    ) -> Result<&'a str, Refusal> {
         if cells.len() < self.layout.columns.len() {
             let (has, wanted) = (cells.len(), self.layout.columns.len());
             let reason = format!("the row has {has} columns and the heading {wanted}");
@@ -128,11 +146,7 @@ impl RowReader {
         if contact_type.contains(is_unseen) {
             return Err(refused(Role::ContactType, "has a character that cannot be seen"));
         }
-        let start = self.start(cells, contact_type)?;
-        let (offered, answered, abandoned) = self.counts(cells)?;
-        let handle_secs = self.handle_secs(cells, answered)?;
-        let wrap_up_secs = self.wrap_up_secs(cells, answered, handle_secs)?;
-        Ok(Reading { contact_type, start, offered, answered, abandoned, handle_secs, wrap_up_secs })
+        Ok(contact_type)
     }
 
     fn start(&mut self, cells: &[&[u8]], contact_type: &str) -> Result<Start, Refusal> {

@@ -103,6 +103,9 @@ pub struct Settings {
 
 /// The longest pause in the body of a request.
 const LONGEST_PAUSE: Duration = Duration::from_secs(30);
+/// Bytes of a file of single contacts, a quarter of a million of them, and of one of past calls, at most.
+const MOST_CONTACTS_BYTES: usize = 16 << 20;
+const MOST_CALLS_BYTES: usize = 8 << 20;
 
 /// The application.
 pub fn router(app: App) -> Router {
@@ -166,7 +169,10 @@ pub fn router(app: App) -> Router {
             get(staffing::customers::show).post(staffing::customers::save),
         )
         .route("/staffing/contacts.csv", get(staffing::contacts::example))
-        .route("/staffing/{contact_type}/contacts", post(staffing::contacts::look))
+        .route(
+            "/staffing/{contact_type}/contacts",
+            post(staffing::contacts::look).layer(DefaultBodyLimit::max(MOST_CONTACTS_BYTES)),
+        )
         .route("/staffing/{contact_type}/contacts/take", post(staffing::contacts::take))
         .route("/staffing/{contact_type}/cover", post(staffing::save_cover))
         .route("/staffing/{contact_type}/shifts", post(staffing::start_search))
@@ -195,7 +201,9 @@ pub fn router(app: App) -> Router {
         .route("/strategy/campaigns/records.csv", get(strategy::campaigns::records::example))
         .route(
             "/strategy/campaigns/{campaign}/records",
-            get(strategy::campaigns::records::look_again).post(strategy::campaigns::records::look),
+            get(strategy::campaigns::records::look_again)
+                .post(strategy::campaigns::records::look)
+                .layer(DefaultBodyLimit::max(MOST_CALLS_BYTES)),
         )
         .route("/strategy/past-calls/{calls}/remove", post(strategy::campaigns::records::remove))
         .route("/strategy/campaigns/{campaign}/assumed", post(strategy::campaigns::records::take))

@@ -75,7 +75,7 @@ pub async fn run(options: Options) -> Result<()> {
             format!("{slug} is no method; use one of {}", known.join(", "))
         })?),
     };
-    let history = history::read(&options.history, &zone, grain).await?;
+    let history = history::read(&options.history, &zone, grain)?;
     let calendar = match &options.calendar {
         Some(path) => Some(read_calendar(path, &history.series, &zone).await?),
         None => None,

@@ -5,9 +5,11 @@ use std::path::Path;
 
 use anyhow::{Context, Result, bail};
 use barometer_forecast::{Grain, Observation};
-use barometer_intake::{Doubt, Layout, Role, RowReader, Start};
+use barometer_intake::{Doubt, Layout, Refusal, Role, RowReader, Start};
+use csv::ByteRecord;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use rayon::prelude::*;
 
 use super::csv_file;
 
@@ -48,23 +50,19 @@ struct Sums {
 ///
 /// The first row that cannot be used, with its column and what would do: a forecast from half a
 /// file would be no forecast.
-pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<History> {
+pub fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<History> {
     let bytes = std::fs::read(path).with_context(|| format!("reading {}", path.display()))?;
-    let rows = rows(&csv_file::text(bytes))
-        .await
+    let (heading, rows) = rows(&csv_file::text(bytes))
         .with_context(|| format!("reading {} as CSV", path.display()))?;
-    let Some((heading, rows)) = rows.split_first() else {
+    let Some(heading) = heading else {
         bail!("{} is empty; its first row must name the columns", path.display());
     };
     if rows.is_empty() {
         bail!("{} has a heading and no rows under it", path.display());
     }
-    let heading: Vec<String> = heading.iter().map(|cell| lossy(cell)).collect();
-    let sample: Vec<Vec<String>> = rows
-        .iter()
-        .take(SAMPLE_ROWS)
-        .map(|row| row.iter().map(|cell| lossy(cell)).collect())
-        .collect();
+    let heading: Vec<String> = heading.iter().map(lossy).collect();
+    let sample: Vec<Vec<String>> =
+        rows.iter().take(SAMPLE_ROWS).map(|row| row.iter().map(lossy).collect()).collect();
     let names: Vec<&str> = heading.iter().map(String::as_str).collect();
     let guess = Layout::guess(&names, &sample);
     for doubt in &guess.doubts {
@@ -83,8 +81,6 @@ pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<
         }
     }
     let only = path.file_stem().map_or_else(|| "history".into(), |stem| stem.to_string_lossy());
-    let mut reader = RowReader::new(&guess.layout, zone);
-    let mut by_series: BTreeMap<String, BTreeMap<Timestamp, Sums>> = BTreeMap::new();
     let unknown: Vec<&str> = guess
         .doubts
         .iter()
@@ -93,40 +89,125 @@ pub async fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<
             _ => None,
         })
         .collect();
+    let advice = repeat_advice(guess.layout.column(Role::ContactType).is_some(), &unknown);
+    // Nothing in a row of one series depends on those of others, so that each can be read on its own.
+    let mut by_series: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+    let reader = RowReader::new(&guess.layout, zone);
+    let mut wrong: Option<Wrong> = None;
     for (at, row) in rows.iter().enumerate() {
-        let cells: Vec<&[u8]> = row.iter().map(Vec::as_slice).collect();
-        let read = reader.read(&cells, Some(&only)).map_err(|refusal| {
-            anyhow::anyhow!("row {}, column {}: {}", at + 2, refusal.field, refusal.reason)
-        })?;
-        let Start::Interval(start) = read.start else {
-            bail!("row {}: a forecast needs intervals, and this row is a whole day", at + 2);
-        };
-        let starts = by_series.entry(read.contact_type.to_owned()).or_default();
-        if let Some(earlier) = starts.get(&start) {
-            bail!(
-                "row {}: this interval of {} is in row {} already; {}",
-                at + 2,
-                read.contact_type,
-                earlier.row,
-                repeat_advice(guess.layout.column(Role::ContactType).is_some(), &unknown)
-            );
-        }
-        let sums = starts.entry(start).or_insert(Sums { row: at + 2, ..Sums::default() });
-        sums.offered += f64::from(read.offered);
-        sums.answered += f64::from(read.answered);
-        if let Some(secs) = read.handle_secs {
-            sums.handled += f64::from(read.answered);
-            sums.handle_total += secs * f64::from(read.answered);
+        let cells: Vec<&[u8]> = row.iter().collect();
+        match reader.contact_type(&cells, Some(&only)) {
+            Ok(name) => by_series.entry(name).or_default().push(at),
+            Err(refusal) => {
+                wrong = Some(Wrong::of(at, &refusal));
+                break;
+            }
         }
     }
-    let series = by_series
-        .into_iter()
-        .map(|(name, starts)| resampled(name, &starts, zone, grain))
-        .collect::<Result<_>>()?;
+    let read: Vec<Result<Series, Wrong>> = by_series
+        .into_par_iter()
+        .map(|(name, at)| {
+            let of_series = Rows { name, rows: &rows, at: &at };
+            let starts = of_series.read(&guess.layout, zone, &advice)?;
+            resampled(name.to_owned(), &starts, zone, grain)
+                .map_err(|error| Wrong { at: usize::MAX, message: error.to_string() })
+        })
+        .collect();
+    let mut series = Vec::with_capacity(read.len());
+    for each in read {
+        match each {
+            Ok(read) => series.push(read),
+            Err(other) => {
+                let earlier = wrong.take().filter(|known| known.at <= other.at);
+                wrong = Some(earlier.unwrap_or(other));
+            }
+        }
+    }
+    if let Some(wrong) = wrong {
+        bail!(wrong.message);
+    }
     let has_offsets = sample.iter().flatten().any(|cell| {
         cell.ends_with('Z') || cell.get(16..).is_some_and(|rest| rest.contains(['+', '-']))
     });
     Ok(History { series, has_offsets })
+}
+
+/// The first row that cannot be used, and why.
+struct Wrong {
+    /// Its place, from 0 on.
+    at: usize,
+    message: String,
+}
+
+impl Wrong {
+    fn of(at: usize, refusal: &Refusal) -> Self {
+        let message = format!("row {}, column {}: {}", at + 2, refusal.field, refusal.reason);
+        Self { at, message }
+    }
+}
+
+/// The rows of one series.
+struct Rows<'a> {
+    name: &'a str,
+    rows: &'a [ByteRecord],
+    at: &'a [usize],
+}
+
+impl Rows<'_> {
+    /// Its intervals, oldest first.
+    fn read(
+        &self,
+        layout: &Layout,
+        zone: &TimeZone,
+        advice: &str,
+    ) -> Result<Vec<(Timestamp, Sums)>, Wrong> {
+        let mut reader = RowReader::new(layout, zone);
+        let mut starts: Vec<(Timestamp, Sums)> = Vec::with_capacity(self.at.len());
+        let mut failed = None;
+        for &at in self.at {
+            let cells: Vec<&[u8]> = self.rows[at].iter().collect();
+            let read = match reader.read(&cells, Some(self.name)) {
+                Ok(read) => read,
+                Err(refusal) => {
+                    failed = Some(Wrong::of(at, &refusal));
+                    break;
+                }
+            };
+            let Start::Interval(start) = read.start else {
+                let message = format!(
+                    "row {}: a forecast needs intervals, and this row is a whole day",
+                    at + 2
+                );
+                failed = Some(Wrong { at, message });
+                break;
+            };
+            let handled = read.handle_secs.map_or(0.0, |_| f64::from(read.answered));
+            starts.push((
+                start,
+                Sums {
+                    row: at + 2,
+                    offered: f64::from(read.offered),
+                    answered: f64::from(read.answered),
+                    handled,
+                    handle_total: read.handle_secs.unwrap_or(0.0) * handled,
+                },
+            ));
+        }
+        // Stable: of the same interval the earlier row stands first.
+        starts.sort_by_key(|(start, _)| *start);
+        let twice = starts.windows(2).filter(|two| two[0].0 == two[1].0);
+        let twice = twice.min_by_key(|two| two[1].1.row).map(|two| Wrong {
+            at: two[1].1.row - 2,
+            message: format!(
+                "row {}: this interval of {} is in row {} already; {advice}",
+                two[1].1.row, self.name, two[0].1.row
+            ),
+        });
+        match twice.or(failed) {
+            Some(wrong) => Err(wrong),
+            None => Ok(starts),
+        }
+    }
 }
 
 /// What to do about an interval that comes twice.
@@ -145,22 +226,19 @@ fn lossy(cell: &[u8]) -> String {
     String::from_utf8_lossy(cell).into_owned()
 }
 
-/// The rows of a CSV text with the separator that its first line has most of.
-async fn rows(text: &[u8]) -> Result<Vec<Vec<Vec<u8>>>> {
+/// The heading and the rows of a CSV text with the separator that its first line has most of.
+fn rows(text: &[u8]) -> Result<(Option<ByteRecord>, Vec<ByteRecord>)> {
     let line = text.split(|byte| *byte == b'\n').next().unwrap_or_default();
     let count = |separator: &u8| line.iter().filter(|byte| *byte == separator).count();
     let separator = [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',');
-    let mut reader = csv_async::AsyncReaderBuilder::new()
+    let reader = csv::ReaderBuilder::new()
         .has_headers(false)
         .flexible(true)
         .delimiter(separator)
-        .create_reader(text);
-    let mut rows = Vec::new();
-    let mut record = csv_async::ByteRecord::new();
-    while reader.read_byte_record(&mut record).await? {
-        rows.push(record.iter().map(<[u8]>::to_vec).collect());
-    }
-    Ok(rows)
+        .from_reader(text);
+    let mut records = reader.into_byte_records();
+    let heading = records.next().transpose()?;
+    Ok((heading, records.collect::<Result<_, _>>()?))
 }
 
 fn greatest_common_divisor(one: i64, other: i64) -> i64 {
@@ -169,7 +247,7 @@ fn greatest_common_divisor(one: i64, other: i64) -> i64 {
 
 fn resampled(
     name: String,
-    starts: &BTreeMap<Timestamp, Sums>,
+    starts: &[(Timestamp, Sums)],
     zone: &TimeZone,
     wanted: Option<Grain>,
 ) -> Result<Series> {
@@ -177,7 +255,7 @@ fn resampled(
         (start.as_second() + i64::from(zone.to_offset(*start).seconds())).rem_euclid(3600)
     };
     // The longest step that all starts are multiples of: a file of ten-minute intervals has one of ten.
-    let step = starts.keys().map(into_hour).fold(3600, greatest_common_divisor);
+    let step = starts.iter().map(|(start, _)| into_hour(start)).fold(3600, greatest_common_divisor);
     let minutes = |grain: Grain| i64::from(grain.minutes());
     let holds = |grain: &Grain| minutes(*grain) * 60 % step == 0;
     // Steps under a minute are moments of single contacts, and fit anywhere.

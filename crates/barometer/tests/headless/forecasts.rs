@@ -6,7 +6,7 @@ use std::process::{Command, Output};
 use jiff::ToSpan;
 use jiff::civil::date;
 
-use crate::{folder, history, rows, run, total_of};
+use crate::{contacts, folder, history, rows, run, total_of};
 
 fn forecast(folder: &Path, arguments: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_barometer"))
@@ -191,4 +191,49 @@ fn a_history_that_repeats_intervals_is_refused_and_tells_of_columns_not_used() {
     let said = String::from_utf8_lossy(&said).into_owned();
     assert!(said.contains("the columns not used are line"), "{said}");
     assert!(!folder.join("out.csv").exists());
+}
+
+#[test]
+fn series_are_read_apart_and_the_first_wrong_row_of_the_file_is_told() {
+    let folder = folder("series-apart");
+    let told = |rows: &str| {
+        let text = format!("series,interval_start,offered\n{rows}");
+        std::fs::write(folder.join("mixed.csv"), text).unwrap();
+        let zone = ["--zone", "Europe/London"];
+        let arguments =
+            [&["forecast", "--history", "mixed.csv", "--out", "out.csv"][..], &zone].concat();
+        let run = run(&folder, &arguments);
+        (run.status.success(), String::from_utf8_lossy(&run.stderr).into_owned())
+    };
+    // Help has its wrong row before that of Sales, which comes first by name.
+    let (_, said) = told(
+        "Sales,2026-01-05T09:00,1\nHelp,2026-01-05T09:00,2\nHelp,2026-01-05T09:30,many\nHelp,2026-01-05T10:00,2\n\
+         Sales,2026-01-05T09:00,3\n",
+    );
+    assert!(said.contains("row 4, column offered"), "{said}");
+    let (_, said) = told(
+        "Help,2026-01-05T09:00,1\nSales,2026-01-05T09:00,2\nSales,2026-01-05T09:00,2\nHelp,2026-01-05T09:30,many\n",
+    );
+    assert!(said.contains("row 4: this interval of Sales is in row 3 already"), "{said}");
+    let (_, said) = told("Help,2026-01-05T09:00,1\n,2026-01-05T09:30,many\nHelp,never,1\n");
+    assert!(said.contains("row 3, column contact_type: is empty"), "{said}");
+    let (_, said) = told("Help,2026-01-05T09:00,1\nHelp\n");
+    assert!(said.contains("the row has 1 columns and the heading 3"), "{said}");
+    // The clocks go back once for each: the repeated hour comes twice in both, however the rows are mixed.
+    let mut rows = String::new();
+    for back in (0..60).rev() {
+        let day = date(2026, 11, 8).saturating_sub(back.days());
+        for half in 0..48 {
+            let at = format!("{day}T{:02}:{:02}", half / 2, half % 2 * 30);
+            let twice = day == date(2026, 10, 25) && half / 2 == 1;
+            for _ in 0..=i32::from(twice) {
+                rows += &format!("Sales,{at},{}\nHelp,{at},{}\n", contacts(day, half), half + 1);
+            }
+        }
+    }
+    let (is_made, said) = told(&rows);
+    assert!(is_made, "{said}");
+    let names: std::collections::BTreeSet<String> =
+        self::rows(&folder, "out.csv").into_iter().skip(1).map(|row| row[0].clone()).collect();
+    assert_eq!(names.into_iter().collect::<Vec<_>>(), ["Help", "Sales"]);
 }

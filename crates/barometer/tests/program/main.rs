@@ -167,7 +167,10 @@ async fn the_faulty_draft_has_its_six_faults(store: &Store, centre: &Centre) {
     );
     let fast = drafts.iter().find(|draft| draft.name == "Autumn offers by phone").unwrap();
     let strategy = store.draft_strategy(fast.id, fast.head).await.unwrap();
-    assert_eq!(found(&strategy).await, "competes-with-inbound hangs-up-on-people over-the-ceiling");
+    assert_eq!(
+        found(&strategy).await,
+        "competes-with-inbound hangs-up-on-people over-the-ceiling worn-numbers"
+    );
 }
 
 #[sqlx::test(migrations = false)]

@@ -18,7 +18,7 @@ const MOST_POINTS: usize = 160;
 /// Shares below and above the interval.
 const TAIL: f64 = 0.025;
 
-/// The share of customers who would still be there after so many seconds (Kaplan and Meier, *Nonparametric estimation
+/// The share of customers who would still wait after some seconds (Kaplan and Meier, *Nonparametric estimation
 /// from incomplete observations*, JASA 53, 1958).
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Survival {

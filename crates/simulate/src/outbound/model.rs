@@ -21,7 +21,7 @@ pub(crate) struct CampaignModel {
     pub look: Option<Sampler>,
     pub skipped_share: f64,
     pub talk: Sampler,
-    /// Times as many calls that are answered in each zone of its calling times.
+    /// Factor on the share of calls that are answered, for each zone of its calling times.
     pub zone_factors: Vec<f64>,
     pub detection: Option<Detection>,
     /// Queues and hunt groups at which inbound contacts wait for its agents.

@@ -67,7 +67,7 @@ impl Assumed {
         }
     }
 
-    /// Times as many calls that are answered in a zone as [`answered_share`](Self::answered_share) says.
+    /// Factor on [`answered_share`](Self::answered_share) in a zone.
     pub fn zone_factor(&self, zone: &str) -> f64 {
         self.zones.iter().find(|each| each.zone == zone).map_or(1.0, |each| each.answered_factor)
     }
@@ -85,7 +85,7 @@ impl Assumed {
 pub struct ZoneAnswers {
     /// IANA time zone, such as `Europe/Dublin`.
     pub zone: String,
-    /// Times as many calls that people answer there as in all zones at the same hour of their days: 1 for as many.
+    /// Factor on the share of calls that people answer there, at the same hour of their day: 1 for no difference.
     pub answered_factor: f64,
 }
 
@@ -93,8 +93,8 @@ pub struct ZoneAnswers {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WornNumbers {
-    /// Calls in a day that a number is shown for before it is worn.
+    /// Calls in a day for which a number is shown before it is worn.
     pub calls_a_day: u32,
-    /// Times as many calls that people answer from then on: 0.5 for half as many.
+    /// Factor on the share of calls that people answer from then on: 0.5 for half of them.
     pub answered_factor: f64,
 }

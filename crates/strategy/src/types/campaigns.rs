@@ -347,7 +347,7 @@ impl Campaign {
         self.assumed.answered_at(hour) * self.zones_factor()
     }
 
-    /// Times as many calls that are answered as [`Assumed::answered_share`] says, over all zones of the list.
+    /// Factor on [`Assumed::answered_share`] over all zones of the list.
     pub fn zones_factor(&self) -> f64 {
         if self.assumed.zones.is_empty() {
             return 1.0;

@@ -179,7 +179,7 @@ async fn a_call_of_a_campaign_is_walked_through_and_kept_as_an_expectation(pool:
     planner.get(&asked("&answers=machine")).await.says("The next call is not before");
     for (more, wanted) in [
         ("&zone=Atlantis", "“Atlantis” is no time zone"),
-        ("&attempts=often", "Calls so far: “often” is no whole number from 0 to 255."),
+        ("&attempts=often", "Calls on days before: “often” is no whole number from 0 to 255."),
         ("&from=12:00&until=09:00", "Preferred hours: “12:00” to “09:00” are no hours of a day."),
     ] {
         let refused = planner.get(&asked(more)).await;

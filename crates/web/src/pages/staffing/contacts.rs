@@ -56,7 +56,7 @@ struct QueueRow {
     between: String,
 }
 
-/// Who is still there after so many seconds: a drawing of 640 by 280.
+/// Who would still wait after some seconds: a drawing of 640 by 280.
 struct CurveView {
     /// The curve as it was counted, and the band around it.
     counted: String,

@@ -237,7 +237,10 @@ impl CallFields {
             campaign: chosen.ok_or("choose a campaign")?,
             zone: Some(self.zone.clone()).filter(|zone| !zone.is_empty()),
             attempts: self.attempts.parse().map_err(|_| {
-                format!("calls so far: “{}” is no whole number from 0 to 255", self.attempts)
+                format!(
+                    "calls on days before: “{}” is no whole number from 0 to 255",
+                    self.attempts
+                )
             })?,
             hours,
             answers: match self.answers.iter().find(|each| each.2).map_or("", |each| each.0) {
