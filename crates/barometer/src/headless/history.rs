@@ -91,19 +91,8 @@ pub fn read(path: &Path, zone: &TimeZone, grain: Option<Grain>) -> Result<Histor
         .collect();
     let advice = repeat_advice(guess.layout.column(Role::ContactType).is_some(), &unknown);
     // Nothing in a row of one series depends on those of others, so that each can be read on its own.
-    let mut by_series: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
     let reader = RowReader::new(&guess.layout, zone);
-    let mut wrong: Option<Wrong> = None;
-    for (at, row) in rows.iter().enumerate() {
-        let cells: Vec<&[u8]> = row.iter().collect();
-        match reader.contact_type(&cells, Some(&only)) {
-            Ok(name) => by_series.entry(name).or_default().push(at),
-            Err(refusal) => {
-                wrong = Some(Wrong::of(at, &refusal));
-                break;
-            }
-        }
-    }
+    let (by_series, mut wrong) = sorted_by_series(&rows, &reader, &only);
     let read: Vec<Result<Series, Wrong>> = by_series
         .into_par_iter()
         .map(|(name, at)| {
@@ -226,19 +215,78 @@ fn lossy(cell: &[u8]) -> String {
     String::from_utf8_lossy(cell).into_owned()
 }
 
+/// Rows that one thread sorts at a time, and bytes that one reads.
+const ROWS_AT_A_TIME: usize = 16_384;
+const BYTES_AT_A_TIME: usize = 1 << 20;
+
+type BySeries<'a> = BTreeMap<&'a str, Vec<usize>>;
+
+/// The places of each series' rows in their order, up to the first row without a name that can be used.
+fn sorted_by_series<'a>(
+    rows: &'a [ByteRecord],
+    reader: &RowReader,
+    only: &'a str,
+) -> (BySeries<'a>, Option<Wrong>) {
+    let sort = |(nth, rows): (usize, &'a [ByteRecord])| {
+        let mut found: BySeries<'a> = BTreeMap::new();
+        for (at, row) in rows.iter().enumerate() {
+            let at = nth * ROWS_AT_A_TIME + at;
+            let cells: Vec<&[u8]> = row.iter().collect();
+            match reader.contact_type(&cells, Some(only)) {
+                Ok(name) => found.entry(name).or_default().push(at),
+                Err(refusal) => return (found, Some(Wrong::of(at, &refusal))),
+            }
+        }
+        (found, None)
+    };
+    let parts: Vec<_> = rows.par_chunks(ROWS_AT_A_TIME).enumerate().map(sort).collect();
+    let mut all: BySeries<'a> = BTreeMap::new();
+    for (found, wrong) in parts {
+        for (name, mut at) in found {
+            all.entry(name).or_default().append(&mut at);
+        }
+        if wrong.is_some() {
+            return (all, wrong);
+        }
+    }
+    (all, None)
+}
+
 /// The heading and the rows of a CSV text with the separator that its first line has most of.
 fn rows(text: &[u8]) -> Result<(Option<ByteRecord>, Vec<ByteRecord>)> {
     let line = text.split(|byte| *byte == b'\n').next().unwrap_or_default();
     let count = |separator: &u8| line.iter().filter(|byte| *byte == separator).count();
     let separator = [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',');
-    let reader = csv::ReaderBuilder::new()
-        .has_headers(false)
-        .flexible(true)
-        .delimiter(separator)
-        .from_reader(text);
-    let mut records = reader.into_byte_records();
-    let heading = records.next().transpose()?;
-    Ok((heading, records.collect::<Result<_, _>>()?))
+    let read = |text: &[u8]| -> Result<Vec<ByteRecord>, csv::Error> {
+        let reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .delimiter(separator)
+            .from_reader(text);
+        reader.into_byte_records().collect()
+    };
+    let parts: Result<Vec<Vec<ByteRecord>>, _> = in_parts(text).into_par_iter().map(read).collect();
+    let mut records = parts?.into_iter().flatten();
+    let heading = records.next();
+    Ok((heading, records.collect()))
+}
+
+/// A text in parts of whole lines that can be read apart; in one where a quoted cell may hold a line's end.
+fn in_parts(text: &[u8]) -> Vec<&[u8]> {
+    if text.contains(&b'"') {
+        return vec![text];
+    }
+    let mut parts = Vec::new();
+    let mut left = text;
+    while left.len() > BYTES_AT_A_TIME {
+        let end = left[BYTES_AT_A_TIME..].iter().position(|byte| *byte == b'\n');
+        let Some(end) = end else { break };
+        let (part, rest) = left.split_at(BYTES_AT_A_TIME + end + 1);
+        parts.push(part);
+        left = rest;
+    }
+    parts.push(left);
+    parts
 }
 
 fn greatest_common_divisor(one: i64, other: i64) -> i64 {
@@ -288,4 +336,29 @@ fn resampled(
         })
         .collect();
     Ok(Series { name, grain, history })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_that_is_read_in_parts_has_the_rows_of_one_that_is_not() {
+        let mut text = String::from("interval_start,offered\r\n");
+        for nth in 0..120_000 {
+            text += &format!("2026-01-{:02}T{:02}:00,{nth}\r\n", nth % 28 + 1, nth % 24);
+        }
+        assert!(in_parts(text.as_bytes()).len() > 2);
+        assert_eq!(in_parts(text.as_bytes()).concat(), text.as_bytes());
+        let (heading, apart) = rows(text.as_bytes()).expect("it can be read");
+        // A quoted heading keeps it in one part.
+        let quoted = text.replacen("offered", "\"offered\"", 1);
+        assert_eq!(in_parts(quoted.as_bytes()).len(), 1);
+        let (same, whole) = rows(quoted.as_bytes()).expect("it can be read");
+        assert_eq!((heading, apart.len()), (same, 120_000));
+        assert!(apart == whole, "row by row");
+        assert_eq!(rows(b"").expect("nothing").0, None);
+        let (_, quotes) = rows(b"a,b\n\"one\ntwo\",3\n").expect("a cell of two lines");
+        assert_eq!(quotes.len(), 1);
+    }
 }
