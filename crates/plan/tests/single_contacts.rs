@@ -216,6 +216,14 @@ fn whoever_comes_again_within_a_day_is_counted_once_after_each_contact() {
     // Customer 1 twice of two, 2 and 3 not: after 600 s and 1,200 s.
     assert_eq!((again.contacts, again.share, again.after_secs), (4, 0.5, 900.0));
     assert!(again.between.0 < 0.2 && again.between.1 > 0.8);
+    let habits = got.habits();
+    let kept = habits.after_abandoning.unwrap();
+    assert_eq!((kept.share, kept.after.mean_secs(), kept.most_attempts), (0.5, 900.0, Some(5)));
+    assert_eq!(
+        (habits.after_blocked, habits.repeat),
+        (None, None),
+        "nobody came again after these"
+    );
     let served = got.after_answer.unwrap();
     assert_eq!((served.contacts, served.share), (2, 0.0));
     assert_eq!(got.after_blocked, None);

@@ -12,6 +12,8 @@ mod patience;
 mod read;
 mod returns;
 
+use barometer_strategy::{CustomerHabits, Duration, Repeat, TryAgain};
+
 pub use handling::HandlingEstimate;
 pub use patience::{PatienceEstimate, Survival};
 pub use returns::ReturnEstimate;
@@ -96,6 +98,29 @@ impl SingleContacts {
             after_abandoning: returns(ContactOutcome::Abandoned),
             after_blocked: returns(ContactOutcome::Blocked),
             after_answer: returns(ContactOutcome::Answered),
+        }
+    }
+}
+
+/// Attempts in all of somebody who calls again: nobody is measured to call without end.
+const MOST_ATTEMPTS: u32 = 5;
+
+impl CustomersEstimate {
+    /// What a contact type can keep of it: how patience and handle times spread, and who calls again.
+    pub fn habits(&self) -> CustomerHabits {
+        let again = |returns: Option<&ReturnEstimate>, most_attempts| {
+            let returns = returns.filter(|returns| returns.share > 0.0)?;
+            let after = Duration::exponential(returns.after_secs.max(1.0));
+            Some(TryAgain { share: returns.share, after, most_attempts })
+        };
+        let repeat = again(self.after_answer.as_ref(), None);
+        CustomerHabits {
+            patience: self.patience.fit.clone(),
+            handling: self.handling.as_ref().map(|handling| handling.fit.clone()),
+            after_abandoning: again(self.after_abandoning.as_ref(), Some(MOST_ATTEMPTS)),
+            after_blocked: again(self.after_blocked.as_ref(), Some(MOST_ATTEMPTS)),
+            repeat: repeat.map(|again| Repeat { share: again.share, after: again.after }),
+            profiles: Vec::new(),
         }
     }
 }

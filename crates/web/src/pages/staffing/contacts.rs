@@ -4,11 +4,11 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::single_contacts::{
-    CustomersEstimate, HandlingEstimate, PatienceEstimate, ReturnEstimate, SingleContacts,
+    CustomersEstimate, HandlingEstimate, PatienceEstimate, SingleContacts,
 };
 use barometer_preflight::outlasts;
 use barometer_store::{ContactType, Deed, Edited, Noted, StoreError};
-use barometer_strategy::{CustomerHabits, Duration, Repeat, TryAgain};
+use barometer_strategy::{CustomerHabits, Duration};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -118,9 +118,8 @@ pub(crate) async fn look(
         Ok(read) => read,
         Err(wrong) => return refused(&ContactsPage { wrong, ..plain }),
     };
-    let measured = measured_of(&estimate);
-    let measured =
-        serde_json::to_string(&measured).map_err(|error| PageError::Internal(Box::new(error)))?;
+    let measured = serde_json::to_string(&estimate.habits())
+        .map_err(|error| PageError::Internal(Box::new(error)))?;
     page(&ContactsPage {
         answer: answer(&estimate, contacts.others, &contact_type.name),
         curve: CurveView::of(&estimate.patience, contact_type.rules.patience_secs),
@@ -130,27 +129,6 @@ pub(crate) async fn look(
         ..plain
     })
 }
-
-/// What can be taken of an estimate.
-fn measured_of(estimate: &CustomersEstimate) -> CustomerHabits {
-    let again = |returns: Option<&ReturnEstimate>, most_attempts| {
-        let returns = returns.filter(|returns| returns.share > 0.0)?;
-        let after = Duration::exponential(returns.after_secs.max(1.0));
-        Some(TryAgain { share: returns.share, after, most_attempts })
-    };
-    CustomerHabits {
-        patience: estimate.patience.fit.clone(),
-        handling: estimate.handling.as_ref().map(|handling| handling.fit.clone()),
-        after_abandoning: again(estimate.after_abandoning.as_ref(), Some(MOST_ATTEMPTS)),
-        after_blocked: again(estimate.after_blocked.as_ref(), Some(MOST_ATTEMPTS)),
-        repeat: again(estimate.after_answer.as_ref(), None)
-            .map(|again| Repeat { share: again.share, after: again.after }),
-        profiles: Vec::new(),
-    }
-}
-
-/// Attempts in all of somebody who calls again and again: nobody is measured to call without end.
-const MOST_ATTEMPTS: u32 = 5;
 
 #[derive(Debug, Deserialize)]
 pub(crate) struct TakeForm {
