@@ -187,7 +187,12 @@ impl<'a> Call<'a> {
         let is_served = matches!(router.strategy().campaigns[self.id].serves, Serves::Agents(_));
         if self.campaign.pacing.keeps_an_agent() && is_served {
             let contact = router.admit_call(self.id);
-            let Some(agent) = router.keep_agent(contact) else { return };
+            let Some(agent) = router.keep_agent(contact) else {
+                if let Some(person) = self.person.take() {
+                    self.dialler.book.put_back(person, router.floor.now);
+                }
+                return;
+            };
             self.contact = Some(contact);
             router.host.follow(contact);
             let name = router.host.agent_name(agent);
