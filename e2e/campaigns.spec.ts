@@ -99,6 +99,7 @@ test('past calls say who answers when; a wrong file changes nothing, a right one
   page.once('dialog', (dialog) => dialog.accept());
   await page.getByRole('button', { name: 'Remove them' }).click();
   await expect(page.getByLabel('Past calls that say who answers when')).not.toContainText('calls.csv: 200');
+  await expect(page.locator('h1')).toContainText('How fast may “Autumn offers” dial?');
 });
 
 test('a list is looked at, saved, and called by a draft without those who must not be called', async ({ page }) => {

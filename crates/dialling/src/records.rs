@@ -2,15 +2,14 @@
 
 use std::collections::BTreeMap;
 
+use barometer_strategy::csv_rows::{self, place_of};
 use barometer_strategy::{Assumed, Duration, ZoneAnswers};
-use jiff::civil::DateTime;
+use csv::StringRecord;
 use jiff::tz::TimeZone;
 
 use crate::carrier::Answer;
 use crate::zone_records::{self, ZoneCalls, ZoneEstimate};
 
-/// Rows of a file that are told as wrong, at most.
-const MOST_WRONG: usize = 20;
 /// The least that hours are taken to differ from each other, as a correlation within an hour.
 const LEAST_CORRELATION: f64 = 1e-3;
 /// Deviations of a normal on both sides of 95 %.
@@ -64,9 +63,9 @@ impl Times {
 /// What one past call was.
 #[derive(Clone, Debug, PartialEq)]
 pub struct CallRecord {
-    /// The hour at which it was dialled, 0 to 23, by the clock of whoever was called.
+    /// The hour at which it was dialled, 0 to 23, by the clock of the person who was called.
     pub hour: usize,
-    /// IANA time zone of whoever was called, where that is known.
+    /// IANA time zone of the person who was called, where that is known.
     pub zone: Option<String>,
     /// Who or what answered.
     pub answer: Answer,
@@ -143,44 +142,15 @@ impl CallRecords {
     ///
     /// What is wrong, row by row: the first few.
     pub fn from_csv(text: &str) -> Result<Self, Vec<String>> {
-        let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-        let first = text.lines().next().unwrap_or_default();
-        let delimiter = if first.contains(';') { b';' } else { b',' };
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(delimiter)
-            .trim(csv::Trim::All)
-            .from_reader(text.as_bytes());
-        let heading = reader.headers().map_err(|error| vec![error.to_string()])?.clone();
-        let place = |name: &str| heading.iter().position(|each| each.eq_ignore_ascii_case(name));
-        let (Some(at), Some(outcome)) = (place("dialled_at"), place("outcome")) else {
-            return Err(vec![
-                "The first row must name the columns dialled_at and outcome; zone, ring_secs, talk_secs and \
-                 wrap_up_secs may stand beside them."
-                    .to_owned(),
-            ]);
-        };
-        let zone = place("zone");
-        let secs = ["ring_secs", "talk_secs", "wrap_up_secs"].map(|name| (name, place(name)));
-        let (mut records, mut wrong) = (Self::default(), Vec::new());
-        for row in reader.records() {
-            let call = row.map_err(|error| error.to_string()).and_then(|row| {
-                let line = row.position().map_or(0, csv::Position::line);
-                read(&row, (at, outcome, zone), &secs)
-                    .map_err(|message| format!("Row {line}, {message}"))
-            });
-            match call {
-                Ok(call) => records.add(&call),
-                Err(message) => wrong.push(message),
-            }
-            if wrong.len() >= MOST_WRONG {
-                wrong.push("There may be more.".to_owned());
-                break;
-            }
+        let mut records = Self::default();
+        csv_rows::read_rows(text, Columns::of, |columns, row| {
+            records.add(&columns.call(row)?);
+            Ok(())
+        })?;
+        if records.calls() == 0.0 {
+            return Err(vec!["There is no call in the file.".to_owned()]);
         }
-        if wrong.is_empty() && records.calls() == 0.0 {
-            wrong.push("There is no call in the file.".to_owned());
-        }
-        if wrong.is_empty() { Ok(records) } else { Err(wrong) }
+        Ok(records)
     }
 
     /// Calls in all.
@@ -262,43 +232,55 @@ pub fn share_between(count: f64, of: f64) -> (f64, f64) {
     (((middle - half) / scale).max(0.0), ((middle + half) / scale).min(1.0))
 }
 
-type SecsColumn = (&'static str, Option<usize>);
+/// Where the columns of a file stand.
+struct Columns {
+    dialled_at: usize,
+    outcome: usize,
+    zone: Option<usize>,
+    ring: Option<usize>,
+    talk: Option<usize>,
+    wrap_up: Option<usize>,
+}
 
-fn read(
-    row: &csv::StringRecord,
-    (at, outcome, zone): (usize, usize, Option<usize>),
-    secs: &[SecsColumn; 3],
-) -> Result<CallRecord, String> {
-    let text = row.get(at).unwrap_or_default();
-    let moment = text.trim_end_matches('Z').replace('T', " ");
-    let moment: DateTime = moment.parse().map_err(|_| {
-        format!("dialled_at: “{text}” is no moment; write it as 2026-11-20 14:05:31")
-    })?;
-    let answer = answer_of(row.get(outcome).unwrap_or_default())?;
-    let number = |(name, place): SecsColumn| -> Result<Option<f64>, String> {
-        let text = place.and_then(|place| row.get(place)).unwrap_or_default();
-        if text.is_empty() {
-            return Ok(None);
-        }
-        let secs = text.replace(',', ".").parse::<f64>().ok();
-        let secs = secs.filter(|secs| (0.0..=86_400.0).contains(secs));
-        secs.map(Some)
-            .ok_or_else(|| format!("{name}: “{text}” is no number of seconds up to a day"))
-    };
-    let zone = zone.and_then(|zone| row.get(zone)).filter(|zone| !zone.is_empty());
-    if let Some(zone) = zone
-        && TimeZone::get(zone).is_err()
-    {
-        return Err(format!("zone: “{zone}” is no time zone; write it as Europe/Dublin"));
+impl Columns {
+    fn of(heading: &StringRecord) -> Result<Self, String> {
+        let place = |name: &str| place_of(heading, &[name]);
+        let (Some(dialled_at), Some(outcome)) = (place("dialled_at"), place("outcome")) else {
+            return Err(
+                "The first row must name the columns dialled_at and outcome; zone, ring_secs, \
+                        talk_secs and wrap_up_secs may stand beside them."
+                    .to_owned(),
+            );
+        };
+        Ok(Self {
+            dialled_at,
+            outcome,
+            zone: place("zone"),
+            ring: place("ring_secs"),
+            talk: place("talk_secs"),
+            wrap_up: place("wrap_up_secs"),
+        })
     }
-    Ok(CallRecord {
-        zone: zone.map(str::to_owned),
-        hour: usize::from(moment.hour().unsigned_abs()),
-        answer,
-        ring_secs: number(secs[0])?,
-        talk_secs: number(secs[1])?,
-        wrap_up_secs: number(secs[2])?,
-    })
+
+    fn call(&self, row: &StringRecord) -> Result<CallRecord, String> {
+        let cell = |at: Option<usize>| at.and_then(|at| row.get(at)).unwrap_or_default();
+        let moment = csv_rows::moment("dialled_at", cell(Some(self.dialled_at)))?;
+        let answer = answer_of(cell(Some(self.outcome)))?;
+        let zone = Some(cell(self.zone)).filter(|zone| !zone.is_empty());
+        if let Some(zone) = zone
+            && TimeZone::get(zone).is_err()
+        {
+            return Err(format!("zone: “{zone}” is no time zone; write it as Europe/Dublin"));
+        }
+        Ok(CallRecord {
+            zone: zone.map(str::to_owned),
+            hour: usize::from(moment.hour().unsigned_abs()),
+            answer,
+            ring_secs: csv_rows::secs("ring_secs", cell(self.ring))?,
+            talk_secs: csv_rows::secs("talk_secs", cell(self.talk))?,
+            wrap_up_secs: csv_rows::secs("wrap_up_secs", cell(self.wrap_up))?,
+        })
+    }
 }
 
 fn answer_of(text: &str) -> Result<Answer, String> {

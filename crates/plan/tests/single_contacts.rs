@@ -155,7 +155,7 @@ fn queues_are_told_apart_and_too_few_say_nothing() {
     both.queues = ["Bookings", "Freight", "Chat"].map(str::to_owned).to_vec();
     let got = both.estimate();
     let mean = |at: usize| got.by_queue[at].1.fit.as_ref().map(Duration::mean_secs);
-    assert_eq!(got.by_queue[0].1.contacts, 4_000, "whoever found it full never waited");
+    assert_eq!(got.by_queue[0].1.contacts, 4_000, "who found it full never waited");
     assert!((mean(0).unwrap() / 60.0 - 1.0).abs() < 0.15, "{:?}", mean(0));
     assert!((mean(1).unwrap() / 600.0 - 1.0).abs() < 0.35, "{:?}", mean(1));
     assert_eq!((mean(2), got.by_queue[2].1.abandoned), (None, 1));
@@ -219,11 +219,7 @@ fn whoever_comes_again_within_a_day_is_counted_once_after_each_contact() {
     let habits = got.habits();
     let kept = habits.after_abandoning.unwrap();
     assert_eq!((kept.share, kept.after.mean_secs(), kept.most_attempts), (0.5, 900.0, Some(5)));
-    assert_eq!(
-        (habits.after_blocked, habits.repeat),
-        (None, None),
-        "nobody came again after these"
-    );
+    assert_eq!((habits.after_blocked, habits.repeat), (None, None), "nobody returned after these");
     let served = got.after_answer.unwrap();
     assert_eq!((served.contacts, served.share), (2, 0.0));
     assert_eq!(got.after_blocked, None);

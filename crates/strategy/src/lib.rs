@@ -13,6 +13,7 @@
 #![cfg_attr(not(test), warn(clippy::expect_used, clippy::panic, clippy::unreachable))]
 
 mod changes;
+pub mod csv_rows;
 mod customers;
 mod duration;
 mod edit;

@@ -100,7 +100,7 @@ impl<'a> Call<'a> {
         self.begin(router);
     }
 
-    /// Why the person is not called at this moment, whoever is free.
+    /// Why the person is not called at this moment, even if agents are free.
     fn never(&self, now: Seconds) -> Option<String> {
         let (campaign, times) = (self.campaign, self.dialler.times());
         if let Some(reason) = &campaign.paused_because {

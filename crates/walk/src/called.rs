@@ -58,7 +58,7 @@ impl Called {
         }
     }
 
-    /// The campaign as it would be if this person were all of its list.
+    /// The campaign with this person as its whole list.
     pub(crate) fn campaign_of(&self, strategy: &Strategy) -> Result<Campaign, SceneError> {
         let campaign = strategy.campaigns.iter().find(|each| each.id == self.campaign);
         let campaign = campaign.ok_or_else(|| SceneError::NoCampaign(self.campaign.clone()))?;

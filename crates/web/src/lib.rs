@@ -205,7 +205,10 @@ pub fn router(app: App) -> Router {
                 .post(strategy::campaigns::records::look)
                 .layer(DefaultBodyLimit::max(MOST_CALLS_BYTES)),
         )
-        .route("/strategy/past-calls/{calls}/remove", post(strategy::campaigns::records::remove))
+        .route(
+            "/strategy/campaigns/{campaign}/records/{calls}/remove",
+            post(strategy::campaigns::records::remove),
+        )
         .route("/strategy/campaigns/{campaign}/assumed", post(strategy::campaigns::records::take))
         .route(
             "/strategy/campaigns/{campaign}/list",

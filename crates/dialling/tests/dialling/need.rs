@@ -73,7 +73,7 @@ fn a_goal_takes_agents_as_busy_as_their_pacing_makes_them() {
     assert!((goal.utilisation - 120.0 / 180.0).abs() < 1e-12, "{goal:?}");
     own.pacing = Pacing::Predictive {};
     assert_eq!(Goal::of(&own, 600.0, 10.0, 0.01).utilisation, 0.8);
-    // The whole list: what the retries reach of it, for which as many people are needed as it has.
+    // The whole list: what the retries reach of it; the people it needs are those it has.
     own.list.people = 2000;
     own.retries.most_in_all = 3;
     let goal = Goal::of_whole_list(&own, 10.0, 0.01);

@@ -50,7 +50,7 @@ fn hours_that_differ_by_chance_alone_are_drawn_together() {
     assert!(got.hours[9].between.1 > 0.6, "and nobody could be sure");
 }
 
-/// Calls at ten, of which so many of a thousand are answered in each zone.
+/// Calls at ten o'clock: each zone with its calls, and how many of them are answered.
 fn by_zone(zones: &[(&str, u32, u32)]) -> String {
     let mut text = "dialled_at,outcome,zone\n".to_owned();
     for (zone, calls, people) in zones {

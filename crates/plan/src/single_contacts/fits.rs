@@ -86,7 +86,7 @@ const CLOSE: f64 = 1e-9;
 /// Variations of a log-normal that mean something.
 const MOST_VARIATION: f64 = 20.0;
 
-/// By expectation and maximization (Dempster, Laird and Rubin, JRSS B 39, 1977): whoever was cut short waits as long as
+/// By expectation and maximization (Dempster, Laird and Rubin, JRSS B 39, 1977): who was cut short waits as long as
 /// a normal above that point does, on the scale of logarithms.
 pub(super) fn log_normal(waits: &Waits) -> Option<Fit> {
     let events = waits.events();

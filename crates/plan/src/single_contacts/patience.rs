@@ -122,7 +122,7 @@ fn band(share: f64, variance: f64) -> (f64, f64) {
     (libm::exp(log * libm::exp(width)), libm::exp(log * libm::exp(-width)))
 }
 
-/// At most so many points, the first and the last among them.
+/// At most [`MOST_POINTS`], the first and the last among them.
 fn thinned(points: Vec<Survival>) -> Vec<Survival> {
     let every = points.len().div_ceil(MOST_POINTS).max(1);
     let last = points.len() - 1;

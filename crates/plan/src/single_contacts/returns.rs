@@ -12,7 +12,7 @@ const WITHIN_SECS: f64 = 86_400.0;
 pub struct ReturnEstimate {
     /// Contacts after which a whole day is in the file.
     pub contacts: usize,
-    /// Share after which the same customer came again within a day.
+    /// Share after which the same customer returned within a day.
     pub share: f64,
     /// Between these it lies in 95 of 100 cases (Wilson 1927).
     pub between: (f64, f64),

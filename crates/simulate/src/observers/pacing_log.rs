@@ -39,7 +39,7 @@ const APART_SECS: Seconds = 15.0;
 /// What campaigns decided, in order of time.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct PacingLog {
-    /// Every fifteen seconds of each campaign at the most, as long as it dials.
+    /// Of each campaign one in fifteen seconds at the most, while it dials.
     pub moments: Vec<PacingMoment>,
     /// When the last moment of each campaign was kept.
     kept_at: Vec<Seconds>,

@@ -136,7 +136,7 @@ impl From<GroupRow> for PeopleGroup {
     }
 }
 
-/// What is chosen, as it is compared.
+/// What is chosen, in the form that is compared.
 fn alike(text: &str) -> String {
     text.trim().to_lowercase()
 }

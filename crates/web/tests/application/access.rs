@@ -98,7 +98,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
             format!("/strategy/campaigns/news/records?based_on=v1&calls={id}"),
             Role::Planner,
         ),
-        (post.clone(), format!("/strategy/past-calls/{id}/remove"), Role::Planner),
+        (post.clone(), format!("/strategy/campaigns/news/records/{id}/remove"), Role::Planner),
         (post.clone(), "/strategy/campaigns/news/assumed".to_owned(), Role::Planner),
         (post.clone(), "/strategy/campaigns/news/list".to_owned(), Role::Planner),
         (get.clone(), "/strategy/lists".to_owned(), Role::Planner),

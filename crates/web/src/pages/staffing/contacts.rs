@@ -106,7 +106,7 @@ pub(crate) async fn look(
         head: Head::new(&context, &types, &contact_type, Tab::Customers),
         id,
         day: context.day.to_string(),
-        answer: "The file cannot be read as it is. Nothing was changed.".to_owned(),
+        answer: "The file cannot be read. Nothing was changed.".to_owned(),
         wrong: Vec::new(),
         curve: None,
         rows: Vec::new(),
@@ -317,7 +317,7 @@ pub(super) fn spread_words(of: &Duration) -> String {
         Duration::LogNormal { variation, .. } => format!("log-normal, variation {variation:.2}"),
         Duration::Gamma { variation, .. } => format!("gamma, variation {variation:.2}"),
         Duration::Weibull { shape, .. } => format!("Weibull, shape {shape:.2}"),
-        Duration::Empirical { .. } => "as it was seen".to_owned(),
+        Duration::Empirical { .. } => "as was seen".to_owned(),
     }
 }
 

@@ -242,6 +242,12 @@ impl<'a> Looked<'a> {
                     .per_agent_hour
                     .map_or_else(|| "–".to_owned(), |p| words::one_decimal(p.mean));
                 row.abandoned = words::estimated_percent(tried.abandoned_share);
+                // By the calls of the trial's agents, with as many as are on shift now.
+                let per_agent = tried.dials.mean / tried.agent_hours.mean;
+                let on_shift = self.now.map_or(0.0, |now| f64::from(now.on_shift));
+                if per_agent * on_shift > 0.0 {
+                    row.lasts = self.lasts(per_agent * on_shift);
+                }
             }
             rows.push(row);
         }
@@ -251,17 +257,8 @@ impl<'a> Looked<'a> {
     fn way(&self, name: String, pace: Option<Pace>, is_own: bool) -> WayRow {
         let none = || "–".to_owned();
         let lasts = pace.map_or_else(none, |pace| {
-            let calls = self.mix.calls_to_each(self.campaign.retries.most_in_all);
             let scale = f64::from(self.agents) / f64::from(self.agents.min(MOST_SOLVED));
-            let hours =
-                calls * f64::from(self.campaign.list.people) / (pace.dials_per_hour * scale);
-            if self.hours <= 0.0 {
-                format!("{hours:.0} h")
-            } else if hours < self.hours {
-                format!("{} h", words::one_decimal(hours))
-            } else {
-                format!("{} days", words::one_decimal(hours / self.hours))
-            }
+            self.lasts(pace.dials_per_hour * scale)
         });
         WayRow {
             name,
@@ -272,6 +269,19 @@ impl<'a> Looked<'a> {
             is_over: pace.is_some_and(|p| p.abandoned_share > self.campaign.abandoned_ceiling),
             lasts,
             is_own,
+        }
+    }
+
+    /// When the list is used up, with this many calls in an hour in which it dials.
+    fn lasts(&self, dials_per_hour: f64) -> String {
+        let calls = self.mix.calls_to_each(self.campaign.retries.most_in_all);
+        let hours = calls * f64::from(self.campaign.list.people) / dials_per_hour;
+        if self.hours <= 0.0 {
+            format!("{hours:.0} h")
+        } else if hours < self.hours {
+            format!("{} h", words::one_decimal(hours))
+        } else {
+            format!("{} days", words::one_decimal(hours / self.hours))
         }
     }
 

@@ -91,7 +91,7 @@ fn told(campaign: &Campaign) -> String {
     }
 }
 
-/// What is to be counted again, where so many of the list may be called now; none where it is gone.
+/// What is to be counted again, by how many of the list may be called now; none where it is gone.
 fn since(campaign: &Campaign, name: &str, now: Option<i64>) -> Option<String> {
     let Some(now) = now else {
         return Some(format!(

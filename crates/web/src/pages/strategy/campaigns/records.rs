@@ -86,7 +86,7 @@ pub(crate) async fn look(
         Err(wrong) => refused(&RecordsPage {
             frame: Frame::of(&context, Stage::Strategy, None),
             title: format!("What do past calls say of “{}”?", of.name),
-            answer: "The file cannot be taken as it is. Nothing was changed.".to_owned(),
+            answer: "The file cannot be taken. Nothing was changed.".to_owned(),
             back,
             based_on,
             campaign,
@@ -153,14 +153,21 @@ pub(crate) async fn look_again(
     page(&shown(&context, of, &records, (back, query.based_on), (query.calls, &name))?)
 }
 
-/// `POST /strategy/past-calls/{calls}/remove`
+#[derive(Debug, Deserialize)]
+pub(crate) struct Removed {
+    based_on: String,
+}
+
+/// `POST /strategy/campaigns/{campaign}/records/{calls}/remove`
 pub(crate) async fn remove(
     State(app): State<App>,
     Planner(context): Planner,
-    Path(calls): Path<Uuid>,
+    Path((campaign, calls)): Path<(String, Uuid)>,
+    Form(form): Form<Removed>,
 ) -> Result<Response, PageError> {
+    let opened = opened_at(&app, &context, &form.based_on).await?;
     app.store.remove_past_calls(context.centre.id, calls).await?;
-    Ok(Redirect::to(&format!("/strategy/campaigns?day={}", context.day)).into_response())
+    Ok(Redirect::to(&back_to(&context, &opened, &campaign)).into_response())
 }
 
 fn back_to(context: &RequestContext, opened: &Opened, campaign: &str) -> String {
