@@ -1,4 +1,4 @@
-//! CSV files of many rows, each for itself: the first few wrong ones are told, with their row and column.
+//! CSV files: rows written, and many rows read one by one, of which the first few wrong ones are told.
 
 use csv::{Position, ReaderBuilder, StringRecord, Trim};
 use jiff::civil::DateTime;
@@ -7,6 +7,16 @@ use jiff::civil::DateTime;
 const MOST_WRONG: usize = 20;
 /// Seconds that anything lasts, at most: a day.
 const MOST_SECS: f64 = 86_400.0;
+
+/// Rows as CSV, the first of them the heading; each has as many cells as that.
+pub fn csv_of(rows: impl IntoIterator<Item = Vec<String>>) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    for row in rows {
+        // Writing text to memory does not fail, and every row has as many cells as the heading.
+        let _ = writer.write_record(&row);
+    }
+    String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
+}
 
 /// Reads a file with commas or semicolons: `columns` finds the columns by the heading, and `take` reads a row.
 ///

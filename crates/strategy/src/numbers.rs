@@ -4,8 +4,9 @@ use std::collections::BTreeSet;
 
 use serde_json::{Value, json};
 
+use crate::csv_rows::csv_of;
 use crate::edit::{Edit, PartId};
-use crate::table_file::{TableFile, cell, csv_of};
+use crate::table_file::{TableFile, cell};
 use crate::types::{NumberPurpose, NumberRange, Recording, StepKind, Strategy};
 
 /// Digits of a number, at most (ITU-T E.164).
@@ -233,7 +234,7 @@ impl Strategy {
         let places = self.number_places().into_iter();
         let rows = places
             .map(|each| vec![each.kind.to_owned(), each.name, each.number.unwrap_or_default()]);
-        csv_of(std::iter::once(HEADS.map(str::to_owned).to_vec()).chain(rows).collect())
+        csv_of(std::iter::once(HEADS.map(str::to_owned).to_vec()).chain(rows))
     }
 
     /// The edit that gives numbers as a CSV file has them, as [`Self::numbers_csv`] writes it. What the file does not

@@ -3,8 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::csv_rows::csv_of;
 use crate::edit::{Edit, Part, PartId};
-use crate::table_file::{TableFile, cell, csv_of};
+use crate::table_file::{TableFile, cell};
 use crate::types::{Agent, Skill, Step, StepKind, Strategy, WantedSkill};
 
 /// A named agent with the skills that count: their own, or else the team's.

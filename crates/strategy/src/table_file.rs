@@ -1,16 +1,5 @@
 //! Tables of a strategy that leave as CSV and come in again.
 
-/// Rows as CSV, the first of them the heading; each has as many cells as that.
-#[expect(clippy::expect_used, reason = "writing text to memory does not fail")]
-pub(crate) fn csv_of(rows: Vec<Vec<String>>) -> String {
-    let mut writer = csv::Writer::from_writer(Vec::new());
-    for row in rows {
-        writer.write_record(row).expect("rows have as many cells as the head");
-    }
-    let bytes = writer.into_inner().expect("memory does not run out of disk");
-    String::from_utf8(bytes).expect("cells are text")
-}
-
 /// A table from a file, with the number of each row.
 pub(crate) struct TableFile {
     /// Names of the columns.

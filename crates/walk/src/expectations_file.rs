@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use barometer_strategy::csv_rows::csv_of;
 use barometer_strategy::{Channel, LocalHours, is_unseen};
 use serde_json::Value;
 
@@ -40,9 +41,7 @@ const MOST_ROWS: usize = 5_000;
 /// Writes expectations with a heading. Lists are divided by semicolons; an attribute is `name=value`;
 /// people are `team:on shift:busy:free after:answers after`.
 pub fn write_expectations(expectations: &[Expectation]) -> String {
-    let mut rows = csv::Writer::from_writer(Vec::new());
-    // Writing into memory does not fail, and every row has as many fields as the heading.
-    let _ = rows.write_record(COLUMNS);
+    let mut rows = vec![COLUMNS.map(str::to_owned).to_vec()];
     for each in expectations {
         let Scene { at, caller, called, people, ahead } = &each.scene;
         let number = |secs: Option<f64>| secs.map_or_else(String::new, |secs| secs.to_string());
@@ -54,7 +53,7 @@ pub fn write_expectations(expectations: &[Expectation]) -> String {
         let of_called = |field: fn(&Called) -> Option<String>| {
             called.as_ref().and_then(field).unwrap_or_default()
         };
-        let fields = [
+        rows.push(vec![
             each.name.clone(),
             caller.contact_type.clone(),
             of_called(|called| Some(called.campaign.clone())),
@@ -77,10 +76,9 @@ pub fn write_expectations(expectations: &[Expectation]) -> String {
             each.expects.end.map_or_else(String::new, word_of),
             each.expects.reaches.clone().unwrap_or_default(),
             number(each.expects.within_secs),
-        ];
-        let _ = rows.write_record(&fields);
+        ]);
     }
-    String::from_utf8(rows.into_inner().unwrap_or_default()).unwrap_or_default()
+    csv_of(rows)
 }
 
 /// Such as `09:00-17:00`.
