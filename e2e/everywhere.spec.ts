@@ -10,10 +10,12 @@ const PAGES = ['/', '/demand', '/demand/special-days', '/demand/import', '/strat
 async function pages(page: Page) {
   await page.goto('/staffing');
   const { pathname, search } = new URL(page.url());
-  const staffing = ['', '/what-if', '/roster', '/customers', '/lines'].map((tab) => pathname + tab + search);
+  const staffing = ['', '/what-if', '/roster', '/roster/day', '/customers', '/lines'].map((tab) => pathname + tab + search);
   await page.goto('/demand');
   const address = await page.getByRole('link', { name: 'Bookings', exact: true }).getAttribute('href');
-  return [...PAGES, ...staffing, `${staffing[0]}&span=week`, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];
+  const groups = await page.getByRole('link', { name: 'Groups', exact: true }).getAttribute('href');
+  const rostered = `/staffing/${(groups ?? '').split(/[/?]/)[2]}/roster/day?day=2026-11-28`;
+  return [...PAGES, ...staffing, rostered, `${staffing[0]}&span=week`, ...TABS.map((tab) => (address ?? '').replace('?', `${tab}?`))];
 }
 
 for (const theme of ['light', 'dark'] as const) {

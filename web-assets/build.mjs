@@ -1,4 +1,4 @@
-// Builds src/ into dist/: one style sheet, four scripts, the fonts, each also brotli-compressed.
+// Builds src/ into dist/: one style sheet, five scripts, the fonts, each also brotli-compressed.
 // dist/ is committed, so that neither ./start nor a reader of the code needs Node.js.
 import { build } from 'esbuild';
 import { compile } from 'sass';
@@ -17,7 +17,7 @@ mkdirSync('dist', { recursive: true });
 writeFileSync('dist/app.css', transformSync(css, { loader: 'css', minify: true }).code);
 
 await build({
-  entryPoints: { theme: 'src/theme.js', app: 'src/app.js', charts: 'src/charts.js', replay: 'src/replay.js' },
+  entryPoints: { theme: 'src/theme.js', app: 'src/app.js', charts: 'src/charts.js', replay: 'src/replay.js', roster: 'src/roster.js' },
   outdir: 'dist',
   bundle: true,
   minify: true,

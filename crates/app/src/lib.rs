@@ -5,6 +5,7 @@
 //! * [`demand`]: forecasts from history, marks, special days and overlays;
 //! * [`planning`]: what is expected of days, with need and cover;
 //! * [`staffing`]: periods that are sized under any rules, rosters, pooling;
+//! * [`holding`]: on how many days like the planned ones every target holds;
 //! * [`trials`]: which contact types and days are tried;
 //! * [`drafts`]: the strategy that planners change in drafts, and the versions that they keep of it;
 //! * [`strategy_week`]: the planned week that a strategy is looked at with;
@@ -23,6 +24,7 @@ pub mod computing;
 pub mod demand;
 pub mod drafts;
 mod error;
+pub mod holding;
 pub mod imports;
 pub mod lists;
 pub mod live;

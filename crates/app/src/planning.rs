@@ -38,9 +38,31 @@ pub async fn luck(
     contact_type: &ContactType,
     day: Date,
 ) -> Result<Option<DemandLuck>, AppError> {
-    let Some(head) = store.forecast(contact_type.id).await? else { return Ok(None) };
-    let ahead = days_ahead(head.first_day, day);
-    Ok(head.uncertainty.map(|uncertainty| luck_of(&uncertainty, ahead)))
+    Ok(Lucks::of(store, contact_type).await?.map(|lucks| lucks.on(day)))
+}
+
+/// How far days may be off a forecast.
+pub struct Lucks {
+    uncertainty: Uncertainty,
+    first_day: Date,
+}
+
+impl Lucks {
+    /// Of a contact type's forecast; `None` when the forecast does not say.
+    ///
+    /// # Errors
+    ///
+    /// The database does not answer.
+    pub async fn of(store: &Store, contact_type: &ContactType) -> Result<Option<Self>, AppError> {
+        let Some(head) = store.forecast(contact_type.id).await? else { return Ok(None) };
+        let first_day = head.first_day;
+        Ok(head.uncertainty.map(|uncertainty| Self { uncertainty, first_day }))
+    }
+
+    /// Of one day.
+    pub fn on(&self, day: Date) -> DemandLuck {
+        luck_of(&self.uncertainty, days_ahead(self.first_day, day))
+    }
 }
 
 /// Which numbers a trial's contacts come from.

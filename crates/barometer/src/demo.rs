@@ -3,10 +3,11 @@
 use anyhow::{Context, Result};
 use barometer_app::demand::refresh_forecast;
 use barometer_app::passwords::hash_password;
-use barometer_app::{clock, lists, release};
+use barometer_app::{clock, lists, planning, release};
 use barometer_demo::lists as demo_lists;
 use barometer_demo::{
-    CENTRE, DemoContactType, GRAIN, LICENCES, PEOPLE, SEATS, TODAY, ZONE, larkhaven,
+    CENTRE, DemoContactType, GRAIN, LICENCES, PEOPLE, SEATS, TODAY, ZONE, larkhaven, work_on,
+    works_for,
 };
 use barometer_forecast::{Change, Overlay, Repeats};
 use barometer_intake::ListLayout;
@@ -17,9 +18,9 @@ use barometer_plan::{
 };
 use barometer_report::{Format, Ready, Timing, TimingDays};
 use barometer_store::{
-    AnswerSpeed, HistoryInterval, ListSubject, NamedAgent, NewComparison, NewDraft, NewEntry,
-    NewRevision, NewSchedule, NewSpecialDay, NewTrial, NewVersion, Role, Save, Sending, Store,
-    Subject,
+    AgentStretch, AnswerSpeed, DayRoster, HistoryInterval, ListSubject, NamedAgent, NewComparison,
+    NewDraft, NewEntry, NewRevision, NewSchedule, NewSpecialDay, NewTrial, NewVersion, Role, Save,
+    Sending, Store, Subject,
 };
 use barometer_strategy::{Duration, Edit, Strategy};
 use barometer_web::DEMO_USERS;
@@ -67,6 +68,7 @@ pub async fn load(store: &Store) -> Result<()> {
         };
         store.save_agent(centre, &agent).await?;
     }
+    roster_the_week(store, centre, &zone).await?;
     for trial in FIRST_TRIALS {
         queue_trial(store, centre, (trial, None), &zone).await?;
     }
@@ -78,6 +80,36 @@ pub async fn load(store: &Store) -> Result<()> {
     }
     keep_reports(store, centre, &zone).await?;
     store.set_today(centre, TODAY).await?;
+    Ok(())
+}
+
+/// The shifts of the people by name, from the day after the demo's own until Sunday; the cover stays as it is.
+async fn roster_the_week(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
+    let (agents, types) = (store.agents(centre).await?, store.contact_types(centre).await?);
+    for date in (1..7).map(|ahead| TODAY.saturating_add(jiff::Span::new().days(ahead))) {
+        for contact_type in
+            types.iter().filter(|each| PEOPLE.iter().any(|one| works_for(one) == each.name))
+        {
+            let mut stretches = Vec::new();
+            for person in PEOPLE.iter().filter(|person| works_for(person) == contact_type.name) {
+                let agent = agents.iter().find(|agent| agent.name == person.name);
+                let agent = agent.context("a demo person is missing")?.id;
+                for (from, to) in work_on(person, date) {
+                    let (start, end) = (zone.to_timestamp(from)?, zone.to_timestamp(to)?);
+                    stretches.push(AgentStretch { agent, start, end });
+                }
+            }
+            let day = DayRoster {
+                date,
+                span: planning::span(date, 1, zone)?,
+                stretches,
+                cover: Vec::new(),
+                absent: Vec::new(),
+                back: Vec::new(),
+            };
+            store.save_day_roster(centre, contact_type.id, &day, Save::OURS).await?;
+        }
+    }
     Ok(())
 }
 

@@ -28,7 +28,7 @@ pub use drafts::{DemoDraft, better_draft, faulty_draft};
 pub use expectations::expectations;
 pub use history::PastInterval;
 pub use past_calls::{PAST_CALLS, past_calls};
-pub use people::{PEOPLE, Person};
+pub use people::{PEOPLE, Person, work_on, works_for};
 pub use strategy::strategy;
 
 use barometer_forecast::Grain;

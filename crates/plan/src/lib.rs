@@ -17,6 +17,7 @@ mod change_sheet;
 mod comparison;
 mod cover_choice;
 mod day_kinds;
+mod day_need;
 mod day_plan;
 mod deferred;
 mod edit_effect;
@@ -41,6 +42,7 @@ mod trial;
 mod uncertain;
 mod verdict;
 mod what_if;
+mod working_time;
 
 pub use account::{
     ACCOUNT_DAYS, AccountInputs, ActualInterval, Cause, CauseEffect, DayAccount, LaterRelease,
@@ -63,6 +65,7 @@ pub use comparison::{
 };
 pub use cover_choice::{CoverChoice, trial_intervals};
 pub use day_kinds::{DayLoad, Storm, loads_by_date, typical_and_fullest, worst_past_day};
+pub use day_need::{DayNeed, SizedDay, SureDay};
 pub use day_plan::{DayPlan, ExactDay};
 pub use edit_effect::{Difference, EditEffect};
 pub use integer::{
@@ -80,7 +83,8 @@ pub use premises::premises_of;
 pub use question::{Answer, HeldInterval, Question};
 pub use record::{PastInterval, Record, RecordError, ReplayedDay, replay_day, without_gaps};
 pub use roster::{
-    RosterCandidate, Stretch, assign, cover_of, present_of, required_in_week, stretches_of,
+    RosterCandidate, Stretch, assign, cover_after, cover_of, present_of, required_in_week,
+    stretches_of,
 };
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
@@ -94,15 +98,17 @@ pub use shrinkage::Shrinkage;
 pub use sweep::Sweepable;
 pub use threshold::Threshold;
 pub use trial::{
-    AssemblyError, DayByDay, Driver, DriverOfDay, Followed, FollowedEnd, Judged, TargetByDay,
-    TeamPeople, Theory, Third, TrialDigest, TrialInputs, TrialInterval, TrialOutcome, TrialResult,
-    TrialTeam, TrialType, TypePlan, channel_of, customers_of, followed,
+    AssemblyError, DayByDay, Driver, DriverOfDay, Followed, FollowedEnd, HoldingDays, Judged,
+    TargetByDay, TeamPeople, Theory, Third, TrialDigest, TrialInputs, TrialInterval, TrialOutcome,
+    TrialResult, TrialTeam, TrialType, TypePlan, channel_of, customers_of, followed, share_of_ten,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;
 pub use what_if::{
     PricedLevel, Service, peak_of_levels, pooled, price_of_levels, service_of, stricter,
 };
+
+pub use working_time::{WorkingTimeFault, WorkingTimeRules, working_time_faults};
 
 /// What is expected of one interval.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]

@@ -59,6 +59,8 @@ pub struct NeedCandidate {
     pub outcome: Option<Outcome>,
     /// Every target beside what it came to.
     pub checks: Vec<Check>,
+    /// Seconds within which nine of ten of the answered are answered; `None` where the model has no such figure.
+    pub nine_of_ten_secs: Option<f64>,
 }
 
 impl NeedCandidate {
@@ -122,6 +124,35 @@ impl Model {
             (Self::Chat, patience) => chats(traffic, agents, rules, patience),
             _ => match ErlangC::new(traffic, servers) {
                 Ok(line) => Ok(Some(line.outcome(within))),
+                Err(QueueError::Unstable { .. }) => Ok(None),
+                Err(error) => Err(error),
+            },
+        }
+    }
+}
+
+impl Model {
+    /// Seconds within which a share of the answered are answered; `None` for chats that slow each other down, for work
+    /// with a deadline, and where the line would grow without limit.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError`] where the traffic or the rules are out of range.
+    pub fn wait_percentile_secs(
+        self,
+        traffic: Traffic,
+        agents: u32,
+        rules: &Rules,
+        of_answered: f64,
+    ) -> Result<Option<f64>, QueueError> {
+        let servers = agents.saturating_mul(rules.concurrency);
+        match (self, rules.patience_secs) {
+            (Self::Chat | Self::Deadline, _) => Ok(None),
+            (Self::ErlangA, Some(patience)) => ErlangA::new(traffic, servers, patience)?
+                .wait_percentile_secs(of_answered)
+                .map(Some),
+            _ => match ErlangC::new(traffic, servers) {
+                Ok(line) => line.wait_percentile_secs(of_answered).map(Some),
                 Err(QueueError::Unstable { .. }) => Ok(None),
                 Err(error) => Err(error),
             },
@@ -278,7 +309,8 @@ pub fn explain(
         .map(|agents| {
             let outcome = model.outcome(traffic, agents, rules)?;
             let checks = outcome.as_ref().map_or_else(Vec::new, |outcome| rules.checks(outcome));
-            Ok(NeedCandidate { agents, outcome, checks })
+            let nine_of_ten_secs = model.wait_percentile_secs(traffic, agents, rules, 0.9)?;
+            Ok(NeedCandidate { agents, outcome, checks, nine_of_ten_secs })
         })
         .collect::<Result<_, QueueError>>()?;
     Ok(Explanation { model, offered_erlangs: traffic.offered_erlangs(), candidates, need: agents })

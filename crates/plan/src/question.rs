@@ -4,11 +4,12 @@ use barometer_strategy::{Edit, Strategy};
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
+use crate::day_need::{self, DayNeed, day_need, simulated_days};
 use crate::day_plan::ExactDay;
 use crate::edit_effect::{self, EditEffect};
 use crate::record::{PastInterval, ReplayedDay, replay_day};
 use crate::rules::Rules;
-use crate::{IntervalLoad, NeedError, TrialInputs};
+use crate::{DayByDay, IntervalLoad, NeedError, TrialInputs};
 
 /// A question with everything that its answer depends on.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -47,6 +48,18 @@ pub enum Question {
         /// The edit.
         edit: Box<Edit>,
     },
+    /// On how many days like a planned one every target holds.
+    Days {
+        /// The day, and how often it is played.
+        inputs: Box<TrialInputs>,
+    },
+    /// How many people a day of one contact type takes that is to hold on a share of such days.
+    DayNeed {
+        /// The day with its planned people, and how often it is played.
+        inputs: Box<TrialInputs>,
+        /// The shares of days, 0 to 1.
+        chances: Vec<f64>,
+    },
 }
 
 /// What a question was answered with.
@@ -70,6 +83,13 @@ pub enum Answer {
         /// To all contact types together first, then to each.
         effects: Vec<EditEffect>,
     },
+    /// The simulated days.
+    Days {
+        /// `None` where there is no target, or where too few days were played.
+        days: Option<DayByDay>,
+    },
+    /// The day's need.
+    DayNeed(DayNeed),
 }
 
 /// An interval of an exact day: with its own need, and with the people that hold every interval.
@@ -92,6 +112,8 @@ impl Question {
             Self::Record { days, .. } => u32::try_from(days.len()).unwrap_or(u32::MAX),
             Self::EveryInterval { .. } => ExactDay::MOST_TRIES,
             Self::Edit { inputs, .. } => edit_effect::steps(inputs),
+            Self::Days { inputs } => inputs.replications,
+            Self::DayNeed { inputs, chances } => day_need::steps(inputs, chances.len()),
         }
     }
 
@@ -126,6 +148,13 @@ impl Question {
             Self::Edit { inputs, edit } => {
                 let effects = edit_effect::effect_of_edit(inputs, edit, &mut goes_on)?;
                 Ok(effects.map(|effects| Answer::Edit { effects }))
+            }
+            Self::Days { inputs } => {
+                let days = simulated_days(inputs, 0, &mut goes_on)?;
+                Ok(days.map(|days| Answer::Days { days }))
+            }
+            Self::DayNeed { inputs, chances } => {
+                Ok(day_need(inputs, chances, &mut goes_on)?.map(Answer::DayNeed))
             }
         }
     }

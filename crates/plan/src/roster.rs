@@ -120,6 +120,28 @@ pub fn present_of(mut cover: Vec<CoverInterval>, share: f64) -> Vec<CoverInterva
     cover
 }
 
+/// The cover after some stretches have been replaced by others: whoever is not named in it stays.
+pub fn cover_after(
+    cover: &[CoverInterval],
+    before: &[Stretch],
+    after: &[Stretch],
+    interval_secs: f64,
+    zone: &TimeZone,
+) -> Vec<CoverInterval> {
+    let mut people: BTreeMap<Timestamp, i64> =
+        cover.iter().map(|each| (each.start, i64::from(each.agents))).collect();
+    for (stretches, sign) in [(before, -1), (after, 1)] {
+        for each in cover_of(stretches, interval_secs, zone) {
+            *people.entry(each.start).or_default() += sign * i64::from(each.agents);
+        }
+    }
+    let cover = people.into_iter().map(|(start, agents)| {
+        let agents = u32::try_from(agents.max(0)).unwrap_or(u32::MAX);
+        CoverInterval { start, agents }
+    });
+    cover.collect()
+}
+
 /// The people that a roster of the week from `monday` needs in each interval of `minutes`, Monday
 /// midnight first: those on leave, ill or in training are rostered all the same; breaks are in the shifts.
 pub fn required_in_week(
@@ -182,6 +204,17 @@ mod tests {
             cover.iter().map(|each| (each.start.to_string(), each.agents)).collect();
         assert_eq!(counted.len(), 4);
         assert_eq!(counted[0], ("2026-11-23T08:00:00Z".into(), 1));
+        let later = [(at("2026-11-23T09:00:00Z"), at("2026-11-23T10:30:00Z"))];
+        let two_more: Vec<CoverInterval> =
+            cover.iter().map(|each| CoverInterval { agents: each.agents + 2, ..*each }).collect();
+        let after = cover_after(&two_more, &stretches[..1], &later, 1800.0, &TimeZone::UTC);
+        let counted: Vec<u32> = after.iter().map(|each| each.agents).collect();
+        assert_eq!(counted, [3, 2, 3, 3, 1], "08:00, 08:30 (one less), 09:00, 09:30, 10:00");
+        let unchanged = cover_after(&two_more, &stretches, &stretches, 1800.0, &TimeZone::UTC);
+        assert_eq!(unchanged, two_more);
+        // A roster whose people are not all present never leaves fewer than nobody.
+        let absent = cover_after(&[], &stretches, &[], 1800.0, &TimeZone::UTC);
+        assert!(absent.iter().all(|each| each.agents == 0));
         let present = present_of(vec![CoverInterval { start: stretches[0].0, agents: 10 }], 0.85);
         assert_eq!(present[0].agents, 8);
     }

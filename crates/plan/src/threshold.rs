@@ -1,7 +1,9 @@
 //! The number that tells days that hold from days that break.
 
+use serde::{Deserialize, Serialize};
+
 /// Above this, days break more often than not.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Threshold {
     /// The number.
     pub at: f64,

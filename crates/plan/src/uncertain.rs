@@ -55,6 +55,15 @@ impl LoadSpread {
         Self { factors: factors.iter().map(|factor| factor / mean.max(1e-9)).collect() }
     }
 
+    /// The spread of a whole day: its factors are drawn once, and the intervals' own factors, which are independent
+    /// of one another, vary its total by `interval_variance` Σc² ÷ (Σc)² where the intervals expect `contacts`.
+    pub fn of_day(day_factors: &[f64], interval_variance: f64, contacts: &[f64]) -> Self {
+        let total: f64 = contacts.iter().sum();
+        let squares: f64 = contacts.iter().map(|each| each * each).sum();
+        let share = if total > 0.0 { squares / (total * total) } else { 1.0 };
+        Self::new(day_factors, interval_variance * share)
+    }
+
     /// The factor that is not exceeded with the given chance.
     pub fn quantile(&self, chance: f64) -> f64 {
         let at = (chance * self.factors.len() as f64 - 1e-9).ceil() as usize;

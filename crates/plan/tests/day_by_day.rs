@@ -45,13 +45,10 @@ fn contacts_decide_where_days_differ_by_their_contacts() {
     let inputs = inputs(13, vec![0.9, 0.95, 1.0, 1.05, 1.2, 1.25, 1.3]);
     let summary = play(&inputs);
     let days = DayByDay::of(&inputs, &summary).unwrap();
-    assert_eq!(days.days, 200);
-    assert!((60..160).contains(&days.holding), "{days:?}");
+    assert_eq!(days.held.days, 200);
+    assert!((60..160).contains(&days.held.holding), "{days:?}");
     let [level] = days.targets.as_slice() else { panic!("one target: {days:?}") };
-    assert_eq!(
-        (level.target, level.of, level.holding),
-        (Target::ServiceLevel, Some(0), days.holding)
-    );
+    assert_eq!((level.target, level.of, level.held), (Target::ServiceLevel, Some(0), days.held));
     let driver = &level.drivers[0];
     assert_eq!(driver.what, DriverOfDay::Contacts(0));
     assert!(driver.least.edge < 1_000.0 && driver.most.edge > 1_080.0, "{driver:?}");
@@ -68,12 +65,12 @@ fn the_target_that_holds_on_the_fewest_days_comes_first() {
     let rules = &mut inputs.types[0].rules;
     (rules.abandonment, rules.occupancy) = (Some(0.5), Some(0.88));
     let days = DayByDay::of(&inputs, &play(&inputs)).unwrap();
-    let holding: Vec<usize> = days.targets.iter().map(|target| target.holding).collect();
+    let holding: Vec<u32> = days.targets.iter().map(|target| target.held.holding).collect();
     assert!(holding.is_sorted(), "{holding:?}");
     let last = days.targets.last().unwrap();
-    assert_eq!((last.target, last.holding), (Target::Abandonment, 200), "half may be lost");
+    assert_eq!((last.target, last.held.holding), (Target::Abandonment, 200), "half may be lost");
     // A day on which all hold is a day on which each holds.
-    assert!(days.holding <= holding[0]);
+    assert!(days.held.holding <= holding[0]);
     let of = |target| days.targets.iter().find(|each| each.target == target).unwrap();
     assert_eq!(of(Target::Occupancy).of, None, "all teams together");
     assert!(

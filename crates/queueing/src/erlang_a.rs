@@ -11,7 +11,7 @@ use crate::finite_places::FinitePlaces;
 use crate::outcome::Outcome;
 use crate::quadrature::{gauss_legendre, integrate};
 use crate::scaled::{Scaled, weight_below_full};
-use crate::traffic::{QueueError, Traffic, positive};
+use crate::traffic::{QueueError, Traffic, positive, share};
 
 /// An M/M/n+M line (exponential patience) in its steady state, which always exists.
 #[derive(Clone, Copy, Debug)]
@@ -138,6 +138,42 @@ impl ErlangA {
             self.wait_probability * waits.answered_share_in_overload(until)
         };
         self.at_once + waited
+    }
+
+    /// The wait in seconds that the share `of_answered` of those who are answered does not exceed: 0 where as many are
+    /// answered at once, infinite where nobody is answered, and for all of them where anybody waits.
+    ///
+    /// Found by halving [`service_level`](Self::service_level), which grows with the time, to ten digits.
+    ///
+    /// # Errors
+    ///
+    /// [`QueueError::BadNumber`] for a share outside 0..=1.
+    pub fn wait_percentile_secs(&self, of_answered: f64) -> Result<f64, QueueError> {
+        share("share of those who are answered", of_answered)?;
+        let answered = self.service_level(f64::INFINITY);
+        if answered <= 0.0 {
+            return Ok(f64::INFINITY);
+        }
+        let wanted = of_answered * answered;
+        if self.service_level(0.0) >= wanted {
+            return Ok(0.0);
+        }
+        if of_answered >= 1.0 {
+            return Ok(f64::INFINITY);
+        }
+        let (mut low, mut high) = (0.0, self.traffic.handle_secs().min(self.patience_secs));
+        while self.service_level(high) < wanted {
+            (low, high) = (high, 2.0 * high);
+        }
+        while high - low > 1e-10 * high {
+            let middle = f64::midpoint(low, high);
+            if self.service_level(middle) < wanted {
+                low = middle;
+            } else {
+                high = middle;
+            }
+        }
+        Ok(high)
     }
 
     /// What contacts meet, with the waits of the answered and of those who abandon.

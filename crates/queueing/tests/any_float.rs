@@ -88,6 +88,7 @@ proptest! {
             && let Ok(line) = ErlangA::new(traffic, n, secs)
         {
             let _ = line.service_level_of(c, LevelOf::OfferedLessShort { short_secs: 5.0 });
+            let _ = line.wait_percentile_secs(d);
             if let Ok(figures) = line.figures() {
                 assert_figures(figures);
             }

@@ -23,6 +23,27 @@ proptest! {
     }
 
     #[test]
+    fn a_percentile_of_the_wait_is_where_the_service_level_reaches_it(
+        erlangs in 0.5..300.0f64, servers in 1u32..320, handle in 10.0..2000.0f64,
+        patience in 5.0..5000.0f64, of_answered in 0.05..0.995f64,
+    ) {
+        let line = ErlangA::new(traffic(erlangs, handle), servers, patience).unwrap();
+        let (secs, answered) = (line.wait_percentile_secs(of_answered).unwrap(), 1.0 - line.abandonment());
+        let reached = line.service_level(secs) / answered;
+        if secs == 0.0 {
+            prop_assert!(reached >= of_answered - 1e-6, "{reached} at once");
+        } else {
+            prop_assert!((reached - of_answered).abs() < 1e-6, "{secs}: {reached} {of_answered}");
+            prop_assert!(line.service_level(0.999 * secs) < line.service_level(secs));
+        }
+        // A longer share takes longer, and more people take less long.
+        let longer = line.wait_percentile_secs(0.999).unwrap();
+        prop_assert!(longer >= secs);
+        let more = ErlangA::new(traffic(erlangs, handle), servers + 1, patience).unwrap();
+        prop_assert!(more.wait_percentile_secs(of_answered).unwrap() <= secs * (1.0 + 1e-6));
+    }
+
+    #[test]
     fn shares_stay_between_none_and_all(
         erlangs in 0.0..20_000.0f64, servers in 0u32..12_000, handle in 1.0..5000.0f64,
         patience in 0.01..1e6f64, within in 0.0..1e5f64,
@@ -102,6 +123,27 @@ fn absurd_numbers_are_answered_or_refused_but_never_hang() {
     assert_eq!((empty_hall.service_level, empty_hall.abandonment), (1.0, 0.0));
     assert_eq!(erlang_b(0.5, u32::MAX).unwrap(), 0.0);
     assert!(ErlangC::new(traffic(1e-50, 1e-50), 1).unwrap().service_level(0.0) > 0.999);
+}
+
+#[test]
+fn who_never_gives_up_waits_as_long_as_erlang_c_says_and_nobody_answers_an_empty_room() {
+    for (erlangs, servers) in [(8.0, 10), (18.0, 20), (95.0, 100)] {
+        let patient = ErlangA::new(traffic(erlangs, 240.0), servers, 1e9).unwrap();
+        let for_ever = ErlangC::new(traffic(erlangs, 240.0), servers).unwrap();
+        for share in [0.5, 0.8, 0.9, 0.99] {
+            let (a, c) =
+                (patient.wait_percentile_secs(share), for_ever.wait_percentile_secs(share));
+            let (a, c) = (a.unwrap(), c.unwrap());
+            assert!((a - c).abs() <= 1e-4 * c.max(1e-3), "{erlangs} {servers} {share}: {a} {c}");
+        }
+    }
+    let nobody = ErlangA::new(traffic(5.0, 240.0), 0, 60.0).unwrap();
+    assert_eq!(nobody.wait_percentile_secs(0.5), Ok(f64::INFINITY));
+    let idle = ErlangA::new(traffic(0.0, 240.0), 3, 60.0).unwrap();
+    assert_eq!(idle.wait_percentile_secs(0.99), Ok(0.0));
+    let busy = ErlangA::new(traffic(30.0, 240.0), 20, 60.0).unwrap();
+    assert_eq!(busy.wait_percentile_secs(1.0), Ok(f64::INFINITY));
+    assert!(matches!(busy.wait_percentile_secs(1.5), Err(QueueError::BadNumber { .. })));
 }
 
 #[test]

@@ -66,6 +66,23 @@ pub struct NamedAgent {
     pub stretches: Vec<(Timestamp, Timestamp)>,
 }
 
+/// The shifts of a contact type on one day as a planner has changed them.
+#[derive(Clone, Debug)]
+pub struct DayRoster {
+    /// The day.
+    pub date: Date,
+    /// When it begins and ends.
+    pub span: (Timestamp, Timestamp),
+    /// Who works when; all shifts that begin on the day.
+    pub stretches: Vec<AgentStretch>,
+    /// The cover of the intervals that they change, which may reach into the next day.
+    pub cover: Vec<CoverInterval>,
+    /// People who turn out to be away on the day.
+    pub absent: Vec<Uuid>,
+    /// People who are not away on the day after all: what was noted for this day alone is removed.
+    pub back: Vec<Uuid>,
+}
+
 impl NamedAgent {
     /// Somebody of whom only the name is known.
     pub fn named(name: String) -> Self {
@@ -132,6 +149,87 @@ impl Store {
             .collect())
     }
 
+    /// Stretches of everybody of the centre at work for any contact type that overlap a time, in order.
+    pub async fn all_stretches_between(
+        &self,
+        centre: Uuid,
+        from: Timestamp,
+        to: Timestamp,
+    ) -> Result<Vec<(Uuid, AgentStretch)>, StoreError> {
+        let rows: Vec<(Uuid, Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp)> = sqlx::query_as(
+            "SELECT contact_type_id, agent_id, starts_at, ends_at FROM agent_shifts \
+             JOIN agents ON agents.id = agent_id \
+             WHERE centre_id = $1 AND starts_at < $3 AND ends_at > $2 \
+             ORDER BY starts_at, agent_id",
+        )
+        .bind(centre)
+        .bind(from.to_sqlx())
+        .bind(to.to_sqlx())
+        .fetch_all(&self.pool)
+        .await
+        .map_err(StoreError::on("reading shifts"))?;
+        let stretch = |(contact_type, agent, start, end): (Uuid, Uuid, jiff_sqlx::Timestamp, _)| {
+            let end: jiff_sqlx::Timestamp = end;
+            (contact_type, AgentStretch { agent, start: start.to_jiff(), end: end.to_jiff() })
+        };
+        Ok(rows.into_iter().map(stretch).collect())
+    }
+
+    /// Keeps a day of a contact type as a planner has changed it: shifts, absences and cover, all of it or nothing.
+    /// People of other centres are left out.
+    pub async fn save_day_roster(
+        &self,
+        centre: Uuid,
+        contact_type: Uuid,
+        day: &DayRoster,
+        save: Save,
+    ) -> Result<(), StoreError> {
+        let failed = StoreError::on("saving the roster of a day");
+        let mut tx = self.pool.begin().await.map_err(&failed)?;
+        count_save(&mut tx, Edited::Cover(contact_type), save).await?;
+        forget_shifts(&mut tx, contact_type, day.span).await?;
+        let agents: Vec<Uuid> = day.stretches.iter().map(|each| each.agent).collect();
+        let starts: Vec<_> = day.stretches.iter().map(|each| each.start.to_sqlx()).collect();
+        let ends: Vec<_> = day.stretches.iter().map(|each| each.end.to_sqlx()).collect();
+        sqlx::query(
+            "INSERT INTO agent_shifts (agent_id, contact_type_id, starts_at, ends_at) \
+             SELECT agents.id, $2, from_at, to_at \
+             FROM unnest($3::uuid[], $4::timestamptz[], $5::timestamptz[]) AS piece (agent, from_at, to_at) \
+             JOIN agents ON agents.id = agent AND centre_id = $1",
+        )
+        .bind(centre)
+        .bind(contact_type)
+        .bind(agents)
+        .bind(starts)
+        .bind(ends)
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        sqlx::query(
+            "INSERT INTO time_off (agent_id, first_day, last_day, why) \
+             SELECT id, $3, $3, 'Absent' FROM agents WHERE id = ANY($2) AND centre_id = $1",
+        )
+        .bind(centre)
+        .bind(&day.absent)
+        .bind(day.date.to_sqlx())
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        sqlx::query(
+            "DELETE FROM time_off USING agents \
+             WHERE agents.id = agent_id AND centre_id = $1 AND agent_id = ANY($2) \
+               AND first_day = $3 AND last_day = $3",
+        )
+        .bind(centre)
+        .bind(&day.back)
+        .bind(day.date.to_sqlx())
+        .execute(&mut *tx)
+        .await
+        .map_err(&failed)?;
+        crate::cover::insert_cover(&mut tx, contact_type, &day.cover).await?;
+        tx.commit().await.map_err(&failed)
+    }
+
     /// Replaces the shifts of a contact type between two times by those of `people`, and its cover
     /// there by `cover`: all of it or nothing.
     pub async fn save_roster(
@@ -146,16 +244,7 @@ impl Store {
         let failed = StoreError::on("saving the roster");
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         count_save(&mut tx, Edited::Cover(contact_type), save).await?;
-        sqlx::query(
-            "DELETE FROM agent_shifts \
-             WHERE contact_type_id = $1 AND starts_at >= $2 AND starts_at < $3",
-        )
-        .bind(contact_type)
-        .bind(from.to_sqlx())
-        .bind(to.to_sqlx())
-        .execute(&mut *tx)
-        .await
-        .map_err(&failed)?;
+        forget_shifts(&mut tx, contact_type, (from, to)).await?;
         for person in people {
             let agent = save_agent(&mut tx, centre, person).await?;
             let starts: Vec<_> = person.stretches.iter().map(|each| each.0.to_sqlx()).collect();
@@ -248,6 +337,24 @@ impl Store {
         .map_err(StoreError::on("removing time off"))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
+}
+
+/// Leaves a contact type without shifts that begin from a time until another.
+async fn forget_shifts(
+    connection: &mut PgConnection,
+    contact_type: Uuid,
+    (from, to): (Timestamp, Timestamp),
+) -> Result<(), StoreError> {
+    sqlx::query(
+        "DELETE FROM agent_shifts WHERE contact_type_id = $1 AND starts_at >= $2 AND starts_at < $3",
+    )
+    .bind(contact_type)
+    .bind(from.to_sqlx())
+    .bind(to.to_sqlx())
+    .execute(connection)
+    .await
+    .map(|_| ())
+    .map_err(StoreError::on("replacing shifts"))
 }
 
 async fn save_agent(

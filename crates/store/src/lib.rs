@@ -59,7 +59,7 @@ mod users;
 mod waivers;
 
 pub use accounts::{KeptAccount, OpeningPlan};
-pub use agents::{Agent, AgentStretch, NamedAgent, TimeOff};
+pub use agents::{Agent, AgentStretch, DayRoster, NamedAgent, TimeOff};
 pub use alarms::{Alarm, Ring};
 pub use answers::KeptAnswer;
 pub use archive::ArchivedType;

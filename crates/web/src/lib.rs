@@ -15,6 +15,7 @@ mod exports;
 mod extract;
 mod forms;
 mod frame;
+mod holding_words;
 mod once;
 mod operator;
 mod page_error;
@@ -112,6 +113,7 @@ pub fn router(app: App) -> Router {
     let pages = Router::new()
         .route("/", get(outlook::show))
         .route("/reading", get(outlook::reading))
+        .route("/outlook/days", get(outlook::days))
         .route("/demand", get(demand::list::show))
         .route(
             "/demand/import",
@@ -159,11 +161,18 @@ pub fn router(app: App) -> Router {
             get(staffing::show_what_if).post(staffing::try_what_if),
         )
         .route("/staffing/{contact_type}/every-interval", get(staffing::every_interval))
+        .route("/staffing/{contact_type}/day-need", get(staffing::day_need))
         .route(
             "/staffing/{contact_type}/roster",
             get(staffing::show_cover).post(staffing::import_roster),
         )
         .route("/staffing/{contact_type}/roster/{format}", get(staffing::export_roster))
+        .route(
+            "/staffing/{contact_type}/roster/day",
+            get(staffing::show_day_roster).post(staffing::save_day_roster),
+        )
+        .route("/staffing/{contact_type}/roster/day/try", post(staffing::try_day_roster))
+        .route("/staffing/people/{agent}/shifts.ics", get(staffing::person_calendar))
         .route(
             "/staffing/{contact_type}/customers",
             get(staffing::customers::show).post(staffing::customers::save),

@@ -29,6 +29,12 @@ impl Hours {
         format!("{:02}:00–{:02}:00", self.first, self.end)
     }
 
+    /// From and until in minutes after midnight.
+    pub fn minutes(self) -> (u32, u32) {
+        let minutes = |hour: i8| u32::from(hour.unsigned_abs()) * 60;
+        (minutes(self.first), minutes(self.end))
+    }
+
     /// Where a time of day lies, in per cent of the strip's width.
     fn percent(self, hour: f64) -> f64 {
         100.0 * (hour - f64::from(self.first)) / f64::from(self.end - self.first)

@@ -1,6 +1,7 @@
 //! Staffing: periods that are sized under any rules, rosters and the cover that follows from them.
 
 mod campaigns;
+pub mod day_roster;
 mod lines;
 pub mod roster;
 pub mod roster_file;

@@ -14,10 +14,10 @@ use jiff::tz::TimeZone;
 
 use super::{Period, Source};
 use crate::AppError;
-use crate::planning::{self, span};
+use crate::planning::{Lucks, span};
 
 /// The search for shifts that follow the need of a week; `None` where nothing is forecast. With a
-/// `chance`, the need is that of the load which is not exceeded with it.
+/// `chance`, the need of each day is that of the contacts which the day as a whole does not exceed with it.
 ///
 /// # Errors
 ///
@@ -32,10 +32,14 @@ pub async fn shift_problem(
 ) -> Result<Option<ShiftProblem>, AppError> {
     let mut source = Source::read(store, contact_type, None, Period::week(monday), zone).await?;
     if let Some(chance) = chance
-        && let Some(luck) = planning::luck(store, contact_type, monday).await?
+        && let Some(lucks) = Lucks::of(store, contact_type).await?
     {
-        let spread = LoadSpread::new(&luck.day_factors, luck.interval_variance);
-        source.scale_contacts(spread.quantile(chance));
+        source.scale_days(zone, |date, day| {
+            let contacts: Vec<f64> = day.iter().map(|each| each.load.contacts).collect();
+            let luck = lucks.on(date);
+            LoadSpread::of_day(&luck.day_factors, luck.interval_variance, &contacts)
+                .quantile(chance)
+        });
     }
     let plan = source.plan(contact_type.rules).await?;
     if plan.is_empty() {

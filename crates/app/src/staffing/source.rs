@@ -100,9 +100,27 @@ impl Source {
         self.forecast.iter().filter(move |each| each.start >= from && each.start < to)
     }
 
-    /// Multiplies the forecast contacts.
-    pub(super) fn scale_contacts(&mut self, factor: f64) {
-        self.forecast.iter_mut().for_each(|each| each.load.contacts *= factor);
+    /// Gives each day's forecast to `scale`, which says by how much its contacts are multiplied.
+    pub(super) fn scale_days(
+        &mut self,
+        zone: &TimeZone,
+        scale: impl Fn(Date, &[ForecastInterval]) -> f64,
+    ) {
+        let date = |each: &ForecastInterval| zone.to_datetime(each.start).date();
+        for day in self.forecast.chunk_by_mut(|one, next| date(one) == date(next)) {
+            let factor = scale(date(&day[0]), day);
+            day.iter_mut().for_each(|each| each.load.contacts *= factor);
+        }
+    }
+
+    /// The cover, in order.
+    pub(super) fn cover(&self) -> &[CoverInterval] {
+        &self.cover
+    }
+
+    /// The same with another cover.
+    pub(super) fn with_cover(self, cover: Vec<CoverInterval>) -> Self {
+        Self { cover, ..self }
     }
 
     /// As [`schedule`](Self::schedule), off the threads that answer pages.

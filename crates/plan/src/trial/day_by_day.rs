@@ -6,8 +6,10 @@
 //! thirds that luck alone would hardly make (three standard errors) is told.
 
 use barometer_simulate::{SingleDay, Summary};
+use serde::{Deserialize, Serialize};
 
 use super::TrialInputs;
+use super::holding_days::HoldingDays;
 use crate::rules::Target;
 use crate::threshold::Threshold;
 
@@ -18,18 +20,16 @@ const LEAST_DAYS: usize = 30;
 const SURE: f64 = 3.0;
 
 /// The days of a trial, one by one.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct DayByDay {
-    /// Simulated days that are kept one by one.
-    pub days: usize,
-    /// Of those, days on which every target holds.
-    pub holding: usize,
+    /// Simulated days that are kept one by one, and those of them on which every target holds.
+    pub held: HoldingDays,
     /// Every target, the one that holds on the fewest days first; not empty.
     pub targets: Vec<TargetByDay>,
 }
 
 /// A target on the days of a trial.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct TargetByDay {
     /// Which target.
     pub target: Target,
@@ -39,13 +39,13 @@ pub struct TargetByDay {
     /// The share that was promised.
     pub wanted: f64,
     /// Days on which it holds.
-    pub holding: usize,
+    pub held: HoldingDays,
     /// What decides whether it holds, the strongest first.
     pub drivers: Vec<Driver>,
 }
 
 /// Something that differs from day to day and decides with it.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Driver {
     /// What it is.
     pub what: DriverOfDay,
@@ -58,7 +58,8 @@ pub struct Driver {
 }
 
 /// What differs from day to day.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum DriverOfDay {
     /// Contacts offered of the contact type at this place.
     Contacts(usize),
@@ -67,7 +68,7 @@ pub enum DriverOfDay {
 }
 
 /// A third of the days.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Third {
     /// What separates it from the days between: its own value nearest to them.
     pub edge: f64,
@@ -85,17 +86,16 @@ impl DayByDay {
             return None;
         }
         let mut targets = targets(inputs);
-        let mut holding = vec![true; days.len()];
+        let mut held_on = vec![true; days.len()];
         for target in &mut targets {
-            for (day, all) in days.iter().zip(&mut holding) {
-                let holds = target.holds_on(day);
-                target.holding += usize::from(holds);
-                *all &= holds;
-            }
+            let holds: Vec<bool> = days.iter().map(|day| target.holds_on(day)).collect();
+            held_on.iter_mut().zip(&holds).for_each(|(all, holds)| *all &= holds);
+            target.held = HoldingDays::of(&holds);
         }
         // Of two that hold as often, the one that is nearer to its promise.
         targets.sort_by(|one, other| {
-            one.holding.cmp(&other.holding).then(one.room(days).total_cmp(&other.room(days)))
+            let by_days = one.held.holding.cmp(&other.held.holding);
+            by_days.then(one.room(days).total_cmp(&other.room(days)))
         });
         for target in &mut targets {
             target.drivers =
@@ -105,15 +105,16 @@ impl DayByDay {
         if targets.is_empty() {
             return None;
         }
-        let holding = holding.into_iter().filter(|holds| *holds).count();
-        Some(Self { days: days.len(), holding, targets })
+        Some(Self { held: HoldingDays::of(&held_on), targets })
     }
 }
 
 /// Every target of a trial, before days are counted.
 fn targets(inputs: &TrialInputs) -> Vec<TargetByDay> {
-    let target =
-        |target, of, wanted| TargetByDay { target, of, wanted, holding: 0, drivers: Vec::new() };
+    let target = |target, of, wanted| {
+        let held = HoldingDays { holding: 0, days: 0 };
+        TargetByDay { target, of, wanted, held, drivers: Vec::new() }
+    };
     let of_types = inputs.types.iter().enumerate().flat_map(|(kind, each)| {
         let rules = &each.rules;
         let level = target(Target::ServiceLevel, Some(kind), rules.service_level);

@@ -2,6 +2,7 @@
 
 mod day_by_day;
 mod followed;
+mod holding_days;
 mod of_centre;
 mod result;
 mod theory;
@@ -22,6 +23,7 @@ use crate::need::Model;
 use crate::rules::Rules;
 pub use day_by_day::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
 pub use followed::{Followed, FollowedEnd, followed};
+pub use holding_days::{HoldingDays, share_of_ten};
 pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
 pub use result::{Judged, TrialDigest, TrialOutcome, TrialResult};
 pub use theory::Theory;

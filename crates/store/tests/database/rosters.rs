@@ -1,10 +1,12 @@
 //! People, their shifts and their cover; searches for shifts; lines; targets undone.
 
+use barometer_forecast::Grain;
 use barometer_plan::{
     CoverInterval, FitProgress, FreeDays, LineRules, Rules, ShiftProblem, ShiftShape, fit_shifts,
 };
 use barometer_store::{
-    Edited, InterventionNote, NamedAgent, NewIntervention, NewMessage, RunState, Save, StoreError,
+    AgentStretch, DayRoster, Edited, InterventionNote, NamedAgent, NewIntervention, NewMessage,
+    RunState, Save, StoreError,
 };
 use jiff::Timestamp;
 use jiff::civil::date;
@@ -60,6 +62,65 @@ async fn a_roster_replaces_shifts_and_cover_of_its_days_and_nothing_else(pool: P
     assert!(store.save_roster(*centre, *bookings, day, &wrong, &[], Save::OURS).await.is_err());
     assert_eq!(store.cover_between(*bookings, at("10:00"), at("11:00")).await.unwrap().len(), 1);
     assert_eq!(store.agents(*centre).await.unwrap().len(), 2);
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_day_as_a_planner_changed_it_is_kept_whole_or_not_at_all(pool: PgPool) {
+    let Fixture { store, centre, bookings, planner } = &fixture(pool).await;
+    let chat = store.add_contact_type(*centre, "Chat", Grain::Half, &Rules::STARTING).await;
+    let chat = &chat.unwrap();
+    let ada = store.save_agent(*centre, &agent("Ada Quill", &[])).await.unwrap();
+    let bram = store.save_agent(*centre, &agent("Bram Oster", &[])).await.unwrap();
+    let date = date(2026, 11, 24);
+    let span = (at("00:00"), at("00:00") + jiff::SignedDuration::from_hours(24));
+    let day = |stretches: &[(Uuid, &str, &str)], cover: &[CoverInterval]| DayRoster {
+        date,
+        span,
+        stretches: stretches
+            .iter()
+            .map(|(agent, from, to)| AgentStretch { agent: *agent, start: at(from), end: at(to) })
+            .collect(),
+        cover: cover.to_vec(),
+        absent: Vec::new(),
+        back: Vec::new(),
+    };
+    store.save_cover(*bookings, &[cover("07:00", 3), cover("09:00", 3)], Save::OURS).await.unwrap();
+    // The night before, and work for another contact type, are not this day's.
+    let night = day(&[(ada, "09:00", "12:00")], &[]);
+    store.save_day_roster(*centre, *chat, &night, Save::OURS).await.unwrap();
+    let first = day(&[(ada, "13:00", "17:00"), (bram, "09:00", "12:00")], &[cover("09:00", 4)]);
+    store.save_day_roster(*centre, *bookings, &first, Save::OURS).await.unwrap();
+    let away =
+        DayRoster { absent: vec![bram], ..day(&[(ada, "10:00", "12:00")], &[cover("09:00", 3)]) };
+    store.save_day_roster(*centre, *bookings, &away, Save::OURS).await.unwrap();
+    let all = store.all_stretches_between(*centre, span.0, span.1).await.unwrap();
+    let told: Vec<(Uuid, Uuid, Timestamp)> =
+        all.iter().map(|(of, each)| (*of, each.agent, each.start)).collect();
+    assert_eq!(told, [(*chat, ada, at("09:00")), (*bookings, ada, at("10:00"))]);
+    let kept = store.cover_between(*bookings, at("00:00"), at("23:00")).await.unwrap();
+    assert_eq!(kept, [cover("07:00", 3), cover("09:00", 3)]);
+    let off = store.time_off(*centre, date).await.unwrap();
+    assert_eq!((off.len(), off[0].agent, off[0].why.as_str()), (1, bram, "Absent"));
+    // Leave of several days is not taken back with one of them.
+    store.add_time_off(*centre, bram, date, date.tomorrow().unwrap(), "Leave").await.unwrap();
+    let back = DayRoster { back: vec![bram], ..day(&[], &[]) };
+    store.save_day_roster(*centre, *bookings, &back, Save::OURS).await.unwrap();
+    let off = store.time_off(*centre, date).await.unwrap();
+    assert_eq!((off.len(), off[0].why.as_str()), (1, "Leave"));
+    // A shift that ends before it starts changes nothing, nor does one who read an older cover.
+    let wrong = day(&[(ada, "12:00", "11:00")], &[cover("09:00", 9)]);
+    assert!(store.save_day_roster(*centre, *bookings, &wrong, Save::OURS).await.is_err());
+    let stale = Save::of(*planner, 1);
+    let refused = store.save_day_roster(*centre, *bookings, &first, stale).await;
+    assert!(matches!(refused, Err(StoreError::SavedMeanwhile(_))), "{refused:?}");
+    let kept = store.cover_between(*bookings, at("09:00"), at("10:00")).await.unwrap();
+    assert_eq!(kept, [cover("09:00", 3)]);
+    // People of another centre get no shift.
+    let elsewhere = store.add_centre("Elsewhere", "Europe/London").await.unwrap();
+    let stranger = store.save_agent(elsewhere, &agent("Ada Quill", &[])).await.unwrap();
+    let theirs = day(&[(stranger, "10:00", "12:00")], &[]);
+    store.save_day_roster(*centre, *bookings, &theirs, Save::OURS).await.unwrap();
+    assert_eq!(store.stretches_between(*bookings, span.0, span.1).await.unwrap(), []);
 }
 
 #[sqlx::test(migrations = false)]

@@ -129,9 +129,9 @@ async fn a_trial_is_queued_shown_exported_and_rests_under_its_change_sheet(pool:
     let page = planner.get(&address).await;
     page.says("It holds:").says("Erlang A says").says("the need, 2 more, 40 simulated days");
     // One by one the days show how sure that is.
-    let holding = barometer_plan::DayByDay::of(&trial.inputs, &summary).unwrap().holding;
-    assert_eq!(holding, 40);
-    page.says("Every target holds on each of 40 simulated days.");
+    let held = barometer_plan::DayByDay::of(&trial.inputs, &summary).unwrap().held;
+    assert_eq!((held.holding, held.days), (40, 40));
+    page.says("All targets hold on all 40 ");
     let csv = planner.get(&format!("{address}/intervals.csv")).await;
     assert_eq!(csv.text.lines().count(), 21);
     let days = planner.get(&format!("{address}/days.csv")).await;

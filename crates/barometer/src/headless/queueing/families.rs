@@ -179,8 +179,20 @@ pub const FAMILIES: &[Family] = &[
     Family {
         name: "erlang-a",
         about: "callers wait until their exponential patience ends",
-        inputs: &[MAYBE_LOAD, MAYBE_RATE, HANDLE, SERVERS, PATIENCE, WITHIN, SHORT],
-        outputs: FIGURES,
+        inputs: &[
+            MAYBE_LOAD,
+            MAYBE_RATE,
+            HANDLE,
+            SERVERS,
+            PATIENCE,
+            WITHIN,
+            SHORT,
+            optional(
+                "percentile_share",
+                "share of the answered whose longest wait is asked; 0.9 where empty",
+            ),
+        ],
+        outputs: ERLANG_A_FIGURES,
         is_grouped: false,
         solve: |case| {
             let case = &case[0];
@@ -195,7 +207,9 @@ pub const FAMILIES: &[Family] = &[
             let levels = levels(case)?.map(|of| line.service_level_of(within, of));
             let levels = levels.into_iter().collect::<Result<Vec<f64>, QueueError>>()?;
             let abandoned = line.abandoned_within(within)?;
-            Ok(vec![[row_of(figures), levels, vec![abandoned]].concat()])
+            let percentile =
+                line.wait_percentile_secs(case.maybe("percentile_share").unwrap_or(0.9))?;
+            Ok(vec![[row_of(figures), levels, vec![abandoned, percentile]].concat()])
         },
     },
     Family {
@@ -611,15 +625,20 @@ const FIGURES: &[&str] = &[
     "result_abandoned_within_share",
 ];
 
-const CHAT_FIGURES: &[&str] = &{
-    let mut all = ["result_mean_chats"; FIGURES.len() + 1];
+const CHAT_FIGURES: &[&str] = &figures_and("result_mean_chats");
+
+const ERLANG_A_FIGURES: &[&str] = &figures_and("result_percentile_secs");
+
+/// The figures of every line, and one more behind them.
+const fn figures_and(one_more: &'static str) -> [&'static str; FIGURES.len() + 1] {
+    let mut all = [one_more; FIGURES.len() + 1];
     let mut at = 0;
     while at < FIGURES.len() {
         all[at] = FIGURES[at];
         at += 1;
     }
     all
-};
+}
 
 fn row_of(figures: Figures) -> Vec<f64> {
     vec![

@@ -1,6 +1,7 @@
 //! The home page: will the week hold? The pressure strip, what breaks, and the way to each stage.
 
 mod answer;
+mod days;
 mod reading;
 
 use askama::Template;
@@ -24,6 +25,7 @@ use crate::words;
 use barometer_app::planning;
 
 use answer::Answer;
+pub(crate) use days::days;
 use reading::Reading;
 pub(crate) use reading::reading;
 
@@ -38,6 +40,8 @@ struct OutlookPage {
     /// Whether contacts are expected anywhere for which nobody is planned.
     has_uncovered: bool,
     hours: String,
+    /// Where the week's days are asked for that are simulated; none where the week is over or nothing is planned.
+    sure: Option<String>,
     reading: Option<Reading>,
     facts: Vec<Fact>,
     trials: Vec<TrialRow>,
@@ -109,6 +113,8 @@ pub(crate) async fn show(
         rows: weeks.iter().map(|each| row(each, monday, hours, chosen, &zone)).collect(),
         has_uncovered: weeks.iter().flat_map(|each| &each.plan).any(is_uncovered),
         hours: hours.words(),
+        sure: is_worth_simulating(&weeks, monday, context.today)
+            .then(|| format!("/outlook/days?day={monday}")),
         reading: chosen
             .map(|(each, interval)| Reading::of(&each.contact_type, interval, &zone, &context)),
         facts: facts(&app, &weeks, monday, &zone).await?,
@@ -122,6 +128,13 @@ pub(crate) async fn show(
         ),
     };
     page(&template)
+}
+
+/// Whether the week has a day from today on, and people who are planned.
+fn is_worth_simulating(weeks: &[TypeWeek], monday: Date, today: Date) -> bool {
+    let sunday = monday.saturating_add(Span::new().days(6));
+    let mut planned = weeks.iter().flat_map(|each| &each.plan);
+    sunday >= today && planned.any(|interval| interval.assessment.cover.is_some())
 }
 
 fn question(monday: Date, today: Date) -> String {

@@ -13,6 +13,7 @@ use jiff::tz::TimeZone;
 use super::form::promise_words;
 use super::parallel::Parallel;
 use super::picture::{HEIGHT, Picture, WIDTH};
+use crate::holding_words::{days_name, share_words};
 use crate::words;
 
 /// A target within this share of its bound is what people are there for.
@@ -157,8 +158,13 @@ impl View<'_> {
     }
 
     fn days_words(&self, figures: &DesignFigures) -> String {
+        let subject = &self.search.subject;
+        let held = share_words(figures.days_held, &days_name(subject.day, subject.days));
+        if figures.days_held <= 0.0 || figures.days_held >= 1.0 {
+            return held;
+        }
         let half_width = words::plus_minus(Some(figures.days_held_half_width), 100.0);
-        format!("{}{half_width} of days", words::percent(figures.days_held))
+        format!("{held} ({}{half_width})", words::percent(figures.days_held))
     }
 
     fn sentence(&self) -> String {

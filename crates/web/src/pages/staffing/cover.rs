@@ -15,6 +15,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::agents::{AgentRow, TimeOffRow, agent_rows, time_off_rows};
+use super::day_need;
 use super::head::{Head, Tab};
 use super::period::period_of;
 use super::searches::{SearchPanel, panel};
@@ -265,10 +266,12 @@ pub(crate) async fn save_cover(
     let period = period_of(&context, span);
     let source = Source::read(&app.store, &contact_type, None, period, zone).await?;
     let plan = source.plan(contact_type.rules).await?;
-    let planned = if typed.how == "people" {
-        people_between(&typed, &plan, zone)
-    } else {
-        Ok(need_as_cover(&plan))
+    let planned = match typed.how.as_str() {
+        "people" => people_between(&typed, &plan, zone),
+        sure if sure.starts_with("sure-") => {
+            day_need::cover_for(&app, &context, &contact_type, sure).await?
+        }
+        _ => Ok(need_as_cover(&plan)),
     };
     match planned {
         Ok(cover) => {

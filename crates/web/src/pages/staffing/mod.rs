@@ -4,6 +4,8 @@ mod agents;
 pub(crate) mod contacts;
 mod cover;
 pub(crate) mod customers;
+mod day_need;
+mod day_roster;
 mod every_interval;
 mod export;
 mod head;
@@ -38,6 +40,11 @@ use barometer_app::planning;
 
 pub(crate) use agents::{add_agent, add_time_off, remove_agent, remove_time_off};
 pub(crate) use cover::{export_roster, import_roster, save_cover, show as show_cover};
+pub(crate) use day_need::day_need;
+pub(crate) use day_roster::{
+    calendar as person_calendar, save as save_day_roster, show as show_day_roster,
+    try_out as try_day_roster,
+};
 pub(crate) use every_interval::every_interval;
 pub(crate) use export::export;
 pub(crate) use lines::{save as save_lines, show as show_lines};

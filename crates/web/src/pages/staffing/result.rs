@@ -31,6 +31,8 @@ pub(super) struct NeedResult {
     rows: Vec<Row>,
     totals: Vec<Total>,
     why: Option<WhyPanel>,
+    /// Where the need of the day as a whole is asked for.
+    day_need: Option<String>,
     level_words: String,
     model_words: &'static str,
     other_words: &'static str,
@@ -105,6 +107,11 @@ impl NeedResult {
             .transpose()?;
         let differs = differences(&contact_type.rules, rules);
         let other = model_to_compare(rules);
+        let is_one_planned_day = period.kind == Span::Day
+            && asked.pooled().is_none()
+            && differs.is_empty()
+            && !plan.is_empty()
+            && period.first >= context.today;
         let address = |at: i64| why_address(contact_type, at);
         Ok(Self {
             answer: answer(&shown, plan, period, zone, secs),
@@ -119,6 +126,8 @@ impl NeedResult {
             rows: rows(plan, rules, other, period, zone, secs, &address),
             totals: if period.is_one_day() { Vec::new() } else { totals(plan, rules, zone, secs) },
             why,
+            day_need: is_one_planned_day
+                .then(|| format!("/staffing/{}/day-need?day={}", contact_type.id, period.first)),
             level_words: level_words(rules),
             model_words: words::model_name(model),
             other_words: other.map_or("", words::model_name),

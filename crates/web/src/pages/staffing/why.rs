@@ -272,7 +272,21 @@ fn measures(reason: &Explanation, rules: &Rules) -> Vec<MeasureRow> {
     };
     let speed =
         rules.answer_secs.map_or_else(String::new, |most| format!("≤ {}", words::secs(most)));
-    vec![
+    let nine_of_ten = MeasureRow {
+        name: "9 of 10 answered in".to_owned(),
+        target: String::new(),
+        binds: false,
+        figures: reason
+            .candidates
+            .iter()
+            .map(|candidate| {
+                let secs = candidate.nine_of_ten_secs.filter(|secs| secs.is_finite());
+                secs.map_or_else(|| words::NONE.to_owned(), words::secs)
+            })
+            .collect(),
+    };
+    let has_percentile = reason.candidates.iter().any(|each| each.nine_of_ten_secs.is_some());
+    let mut rows = vec![
         row(
             format!("Service level, {} s", words::plain(rules.within_secs)),
             Some(Target::ServiceLevel),
@@ -294,7 +308,11 @@ fn measures(reason: &Explanation, rules: &Rules) -> Vec<MeasureRow> {
         row("Has to wait".to_owned(), None, String::new(), |outcome| {
             words::percent(outcome.wait_probability)
         }),
-    ]
+    ];
+    if has_percentile {
+        rows.insert(4, nine_of_ten);
+    }
+    rows
 }
 
 fn others(load: IntervalLoad, secs: f64, rules: &Rules, model: Model) -> Vec<OtherModel> {

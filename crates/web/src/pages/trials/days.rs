@@ -2,7 +2,7 @@
 
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{DayByDay, Driver, DriverOfDay, Rules, Target, TargetByDay, Third};
+use barometer_plan::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
 use barometer_simulate::Summary;
 use barometer_store::Trial;
 use uuid::Uuid;
@@ -11,6 +11,7 @@ use crate::App;
 use crate::access::RequestContext;
 use crate::exports;
 use crate::extract::Path;
+use crate::holding_words::{days_name, driver_name, sentence, target_name};
 use crate::page_error::PageError;
 use crate::words;
 
@@ -80,8 +81,9 @@ impl DaysView {
     pub fn of(trial: &Trial, summary: &Summary) -> Option<Self> {
         let days = DayByDay::of(&trial.inputs, summary)?;
         // Of targets that always hold only the tightest is worth a look, where there is no other.
-        let is_shown =
-            |(place, target): &(usize, &TargetByDay)| *place == 0 || target.holding < days.days;
+        let is_shown = |(place, target): &(usize, &TargetByDay)| {
+            *place == 0 || target.held.holding < days.held.days
+        };
         let shown: Vec<(&TargetByDay, &Driver)> = days
             .targets
             .iter()
@@ -93,10 +95,13 @@ impl DaysView {
             .take(MOST_ROWS)
             .collect();
         let scale = Scale::of(shown.iter().copied());
-        let row =
-            |&(target, driver): &(&TargetByDay, &Driver)| row(trial, &days, target, driver, &scale);
+        let row = |&(target, driver): &(&TargetByDay, &Driver)| row(trial, target, driver, &scale);
         Some(Self {
-            sentence: sentence(trial, &days),
+            sentence: sentence(
+                &trial.inputs,
+                &days,
+                &days_name(trial.subject.day, trial.subject.days),
+            ),
             rows: shown.iter().map(row).collect(),
             target_x: scale.x(0.0),
             low: words::signed_count(100.0 * scale.low),
@@ -105,93 +110,7 @@ impl DaysView {
     }
 }
 
-/// What a replication is called, in the plural.
-fn days_name(trial: &Trial) -> &'static str {
-    match trial.subject.days {
-        1 => "simulated days",
-        7 => "simulated weeks",
-        _ => "simulated rows of days",
-    }
-}
-
-fn target_name(trial: &Trial, target: &TargetByDay) -> String {
-    let inputs = &trial.inputs;
-    let rules = inputs.types.get(target.of.unwrap_or(0)).or(inputs.types.first());
-    let rules = rules.map_or(&Rules::STARTING, |each| &each.rules);
-    let name = words::target_name(target.target, rules);
-    let of = match (target.target, target.of) {
-        (Target::Occupancy, Some(team)) => inputs.strategy.teams.get(team).map(|team| &team.name),
-        (_, Some(kind)) if inputs.types.len() > 1 => inputs.types.get(kind).map(|kind| &kind.name),
-        _ => None,
-    };
-    words::capitalised(&of.map_or(name.clone(), |of| format!("{name} of {of}")))
-}
-
-fn sentence(trial: &Trial, days: &DayByDay) -> String {
-    let simulated = days_name(trial);
-    let all = words::thousands(days.days as f64);
-    let tightest = &days.targets[0];
-    if days.holding == days.days {
-        return format!("Every target holds on each of {all} {simulated}.");
-    }
-    let holding = match days.holding {
-        0 => "no".to_owned(),
-        some => words::thousands(some as f64),
-    };
-    let mut said = match days.targets.len() {
-        1 => format!("The target holds on {holding} of {all} {simulated}."),
-        _ => format!(
-            "All targets hold on {holding} of {all} {simulated}. {} fails most often, on {}.",
-            target_name(trial, tightest),
-            words::thousands((days.days - tightest.holding) as f64)
-        ),
-    };
-    let told = tightest.drivers.iter().find_map(|driver| Some((driver, driver.threshold?)));
-    if let Some((driver, threshold)) = told {
-        let above = match driver.what {
-            DriverOfDay::Contacts(_) => {
-                format!(
-                    "more than {} {} come",
-                    words::thousands(threshold.at),
-                    name_of(trial, driver)
-                )
-            }
-            DriverOfDay::HandleSecs(_) => {
-                format!("the {} passes {}", name_of(trial, driver), words::secs(threshold.at))
-            }
-        };
-        said += &format!(
-            " It fails when {above} (this tells {} of days right).",
-            words::whole_percent(threshold.right)
-        );
-    }
-    said
-}
-
-/// What a driver is called within a sentence.
-fn name_of(trial: &Trial, driver: &Driver) -> String {
-    let inputs = &trial.inputs;
-    match driver.what {
-        DriverOfDay::Contacts(kind) if inputs.types.len() > 1 => {
-            let name = inputs.types.get(kind).map_or("", |each| &each.name);
-            format!("contacts of {name}")
-        }
-        DriverOfDay::Contacts(_) => "contacts".to_owned(),
-        DriverOfDay::HandleSecs(team) if inputs.strategy.teams.len() > 1 => {
-            let name = inputs.strategy.teams.get(team).map_or("", |team| &team.name);
-            format!("handle time of {name}")
-        }
-        DriverOfDay::HandleSecs(_) => "handle time".to_owned(),
-    }
-}
-
-fn row(
-    trial: &Trial,
-    days: &DayByDay,
-    target: &TargetByDay,
-    driver: &Driver,
-    scale: &Scale,
-) -> DriverRow {
+fn row(trial: &Trial, target: &TargetByDay, driver: &Driver, scale: &Scale) -> DriverRow {
     let amount = |value: f64| match driver.what {
         DriverOfDay::Contacts(_) => words::thousands(value),
         DriverOfDay::HandleSecs(_) => words::secs(value),
@@ -203,10 +122,10 @@ fn row(
         x: scale.x(target.score(third.share)),
     };
     DriverRow {
-        target: target_name(trial, target),
+        target: target_name(&trial.inputs, target),
         bound: words::target_bound(target.target, target.wanted),
-        holding: words::whole_percent(target.holding as f64 / days.days as f64),
-        what: words::capitalised(&name_of(trial, driver)),
+        holding: words::whole_percent(target.held.share()),
+        what: words::capitalised(&driver_name(&trial.inputs, driver)),
         thirds: [cell("to", &driver.least), cell("from", &driver.most)],
         threshold: driver.threshold.map_or_else(
             || words::NONE.to_owned(),
