@@ -32,6 +32,7 @@ mod record;
 mod roster;
 mod rules;
 mod schedule;
+mod screening;
 mod shifts;
 mod shrinkage;
 pub mod single_contacts;
@@ -90,6 +91,7 @@ pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
     CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
 };
+pub use screening::{Screened, ScreenedValue};
 pub use shifts::{
     FitProgress, FittedRoster, FittedShift, FreeDays, ShiftError, ShiftProblem, ShiftShape,
     check_shifts, fit_shifts,

@@ -9,6 +9,7 @@ use crate::day_plan::ExactDay;
 use crate::edit_effect::{self, EditEffect};
 use crate::record::{PastInterval, ReplayedDay, replay_day};
 use crate::rules::Rules;
+use crate::screening::{self, Screened};
 use crate::{DayByDay, IntervalLoad, NeedError, TrialInputs};
 
 /// A question with everything that its answer depends on.
@@ -60,6 +61,11 @@ pub enum Question {
         /// The shares of days, 0 to 1.
         chances: Vec<f64>,
     },
+    /// Which settings of a strategy change the target that is worst in a trial.
+    Screening {
+        /// The trial.
+        inputs: Box<TrialInputs>,
+    },
 }
 
 /// What a question was answered with.
@@ -90,6 +96,11 @@ pub enum Answer {
     },
     /// The day's need.
     DayNeed(DayNeed),
+    /// The settings that matter.
+    Screening {
+        /// Those that change it most first.
+        settings: Vec<Screened>,
+    },
 }
 
 /// An interval of an exact day: with its own need, and with the people that hold every interval.
@@ -113,6 +124,7 @@ impl Question {
             Self::EveryInterval { .. } => ExactDay::MOST_TRIES,
             Self::Edit { inputs, .. } => edit_effect::steps(inputs),
             Self::Days { inputs } => inputs.replications,
+            Self::Screening { inputs } => screening::steps(inputs),
             Self::DayNeed { inputs, chances } => day_need::steps(inputs, chances.len()),
         }
     }
@@ -155,6 +167,10 @@ impl Question {
             }
             Self::DayNeed { inputs, chances } => {
                 Ok(day_need(inputs, chances, &mut goes_on)?.map(Answer::DayNeed))
+            }
+            Self::Screening { inputs } => {
+                let settings = screening::screen(inputs, &mut goes_on)?;
+                Ok(settings.map(|settings| Answer::Screening { settings }))
             }
         }
     }

@@ -35,7 +35,7 @@ impl Sweepable {
         });
         let volume = (Self::Volume, "Volume, as a share of the forecast".to_owned());
         let settings = strategy.numbers().into_iter().map(|number| {
-            let NumberSetting { part, setting, name } = number;
+            let NumberSetting { part, setting, name, .. } = number;
             (Self::Setting { part, setting }, name)
         });
         people.chain([volume]).chain(settings).collect()

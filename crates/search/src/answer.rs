@@ -58,8 +58,11 @@ pub enum Claim {
 pub struct DesignFigures {
     /// The design.
     pub design: Design,
-    /// What its people cost.
+    /// What it costs: its people, and contacts by the question's prices.
     pub cost: f64,
+    /// Of that, what contacts cost.
+    #[serde(default)]
+    pub priced: f64,
     /// Hours of its people.
     pub hours: f64,
     /// Each target.

@@ -77,7 +77,7 @@ impl<'a> Bench<'a> {
             None => {}
         }
         self.days += u64::from(range.end - range.start);
-        Days::play(&self.inputs(design)?, range)
+        Days::play(&self.inputs(design)?, &self.question.prices, range)
     }
 
     /// Plays the days of the search of a design near one whose days are known; one that is hopeless
@@ -97,8 +97,9 @@ impl<'a> Bench<'a> {
             days.append(more);
             played = until;
             until = (2 * until).min(all);
-            if played < all && self.is_hopeless(known, &days) {
-                self.note(design, worst_of(&self.goals.slacks(&days)), days.count());
+            let is_hopeless = self.is_hopeless(known, &days) || self.is_dearer(design, &days);
+            if played < all && is_hopeless {
+                self.note(design, worst_of(&self.goals.slacks(&days)), &days);
                 return Ok(None);
             }
         }
@@ -111,7 +112,7 @@ impl<'a> Bench<'a> {
         let all = self.question.days;
         let least = self.question.telling_days(SKETCHED, FEWEST_SKETCHED);
         let days = self.play(design, 0..(all / 4).max(least).min(all))?;
-        self.note(design, worst_of(&self.goals.slacks(&days)), days.count());
+        self.note(design, worst_of(&self.goals.slacks(&days)), &days);
         Ok(days)
     }
 
@@ -131,24 +132,45 @@ impl<'a> Bench<'a> {
     }
 
     fn keep(&mut self, design: &Design, days: &Days) {
-        let (cost, worst) = (design.cost(self.blocks), worst_of(&self.goals.slacks(days)));
-        self.note(design, worst, days.count());
+        let (cost, worst) = (self.cost(design, days), worst_of(&self.goals.slacks(days)));
+        self.note(design, worst, days);
         let is_better = self.best.as_ref().is_none_or(|(known, ..)| cost < known - 1e-9);
         if worst >= 0.0 && is_better {
             self.best = Some((cost, design.clone(), days.clone()));
         }
     }
 
+    /// What a design costs on some days: its people, and what contacts cost.
+    pub fn cost(&self, design: &Design, days: &Days) -> f64 {
+        design.cost(self.blocks) + days.priced()
+    }
+
     /// Keeps a design and its worst slack for the table of designs tried.
-    pub fn note(&mut self, design: &Design, worst: f64, days: usize) {
+    pub fn note(&mut self, design: &Design, worst: f64, days: &Days) {
         self.tried.push(Tried {
             what: self.phase,
-            cost: design.cost(self.blocks),
+            cost: self.cost(design, days),
             worst,
-            days: days as u32,
+            days: days.count() as u32,
             hours: design.hours_by_team(self.question, self.blocks),
             settings: design.settings.clone(),
         });
+    }
+
+    /// Whether a design costs more than the best, by what the first days tell of what the same contacts cost.
+    fn is_dearer(&self, design: &Design, days: &Days) -> bool {
+        let Some((_, best, known)) = self.best.as_ref().filter(|_| self.question.prices.are_any())
+        else {
+            return false;
+        };
+        let n = days.count().min(known.count());
+        let pairs: Vec<f64> =
+            (0..n).map(|day| days.priced_on(day) - known.priced_on(day)).collect();
+        let mean = pairs.iter().sum::<f64>() / n as f64;
+        let variance =
+            pairs.iter().map(|each| (each - mean).powi(2)).sum::<f64>() / (n as f64 - 1.0);
+        let dearer = design.cost(self.blocks) - best.cost(self.blocks) + mean;
+        dearer > HOPELESS_ERRORS * (variance / n as f64).sqrt()
     }
 
     /// Whether a goal will be missed on all days, by what the first of them tell: its slack on the known

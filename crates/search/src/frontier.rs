@@ -56,7 +56,7 @@ fn point(bench: &Bench<'_>, design: &Design, days: &Days) -> FrontierPoint {
     let held = every_contact_target(bench).by_day(days);
     let held = held.iter().filter(|score| **score >= 0.0).count() as f64;
     FrontierPoint {
-        cost: design.cost(bench.blocks),
+        cost: bench.cost(design, days),
         hours: design.hours(bench.blocks),
         worst: worst_of(&bench.goals.scores(days)),
         service_level: if level.bottom > 0.0 { level.top / level.bottom } else { 1.0 },

@@ -26,6 +26,7 @@ mod goal;
 mod local;
 mod master;
 mod play;
+mod prices;
 mod progress;
 mod proof;
 mod question;
@@ -40,6 +41,7 @@ pub use answer::{
 };
 pub use design::{Block, Design};
 pub use error::{SearchError, Stopped};
+pub use prices::Prices;
 pub use progress::Progress;
 pub use proof::Proof;
 pub use question::{Question, QuestionError, SettingKnob, TeamKnob};

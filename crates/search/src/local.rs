@@ -1,4 +1,5 @@
-//! The local search: people taken away and exchanged while every goal still holds.
+//! The local search: people taken away and exchanged while every goal still holds, or added where contacts
+//! cost more than they do.
 //!
 //! Slopes predict what a change does; the most promising ones are simulated, and the first that holds is
 //! made. It ends where none of them does: then no single person less, and no promising exchange of two
@@ -7,7 +8,7 @@
 use std::collections::HashSet;
 
 use crate::budget::{Bench, worst_of};
-use crate::design::{Block, Design};
+use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
 use crate::slopes::{Side, Slopes, slopes};
@@ -73,7 +74,7 @@ fn bundle(
     let mut left = slacks.clone();
     let mut touched = HashSet::new();
     let mut chosen: Vec<Change> = Vec::new();
-    for change in promising(bench.blocks, design, &slacks, slopes) {
+    for change in promising(bench, design, &slacks, slopes) {
         if change.iter().any(|(at, _)| touched.contains(at)) {
             continue;
         }
@@ -104,7 +105,7 @@ fn one_change(
 ) -> Result<bool, SearchError> {
     let slacks = bench.goals.slacks(days);
     let mut tries = 0;
-    for change in promising(bench.blocks, design, &slacks, slopes) {
+    for change in promising(bench, design, &slacks, slopes) {
         let changed = design.with(&change);
         match held(bench, &changed, days, refused)? {
             Some(true) => return Ok(true),
@@ -119,7 +120,7 @@ fn one_change(
     Ok(false)
 }
 
-/// Whether a cheaper design holds on the days of the search; `None` where it was tried before.
+/// Whether a design holds on the days of the search and is the cheapest so far; `None` where it was tried before.
 fn held(
     bench: &mut Bench<'_>,
     design: &Design,
@@ -129,8 +130,8 @@ fn held(
     if !refused.insert(design.people.clone()) {
         return Ok(None);
     }
-    let days = bench.try_design(design, known)?;
-    Ok(Some(days.is_some_and(|days| bench.holds(&days))))
+    bench.try_design(design, known)?;
+    Ok(Some(bench.best.as_ref().is_some_and(|(_, best, _)| best == design)))
 }
 
 /// The slacks after a change, by the slopes.
@@ -138,17 +139,20 @@ fn predicted(slacks: &[f64], slopes: &Slopes, change: &[(usize, i32)]) -> Vec<f6
     let gain = |slopes: &Vec<f64>| -> f64 {
         change.iter().map(|&(at, more)| slopes[at] * f64::from(more)).sum()
     };
-    slacks.iter().zip(slopes).map(|(slack, slopes)| slack + gain(slopes)).collect()
+    slacks.iter().zip(&slopes.goals).map(|(slack, slopes)| slack + gain(slopes)).collect()
 }
 
 /// Changes that make a design cheaper and are predicted to hold, or nearly: the surest first, and of
 /// those that surely hold the one that saves most.
-fn promising(blocks: &[Block], design: &Design, slacks: &[f64], slopes: &Slopes) -> Vec<Change> {
+fn promising(bench: &Bench<'_>, design: &Design, slacks: &[f64], slopes: &Slopes) -> Vec<Change> {
+    let blocks = bench.blocks;
+    // What one person less saves, less what contacts then cost more.
+    let saves = |at: usize| blocks[at].cost - slopes.priced[at];
     let can_lose = |at: usize| design.people[at] > blocks[at].least;
     let can_gain = |at: usize| design.people[at] < blocks[at].most;
     let mut found: Vec<(f64, f64, Change)> = Vec::new();
     let mut consider = |change: Change| {
-        let saved: f64 = change.iter().map(|&(at, more)| -blocks[at].cost * f64::from(more)).sum();
+        let saved: f64 = change.iter().map(|&(at, more)| -saves(at) * f64::from(more)).sum();
         if saved <= 1e-9 {
             return;
         }
@@ -159,8 +163,10 @@ fn promising(blocks: &[Block], design: &Design, slacks: &[f64], slopes: &Slopes)
     };
     let all = 0..blocks.len();
     all.clone().filter(|&at| can_lose(at)).for_each(|at| consider(vec![(at, -1)]));
+    all.clone().filter(|&at| can_gain(at)).for_each(|at| consider(vec![(at, 1)]));
     let mut light: Vec<usize> = all.clone().filter(|&at| can_lose(at)).collect();
-    let weight = |at: usize| slopes.iter().map(|row| row[at]).fold(0.0, f64::max) / blocks[at].cost;
+    let weight =
+        |at: usize| slopes.goals.iter().map(|row| row[at]).fold(0.0, f64::max) / blocks[at].cost;
     light.sort_by(|&a, &b| weight(a).total_cmp(&weight(b)).then(a.cmp(&b)));
     light.truncate(EXCHANGED);
     for (nth, &one) in light.iter().enumerate() {
@@ -198,7 +204,7 @@ pub(crate) fn repair(bench: &mut Bench<'_>, mut design: Design) -> Result<(), Se
         let mut added = 0;
         while missing.iter().any(|each| *each > 0.0) {
             let worth = |at: usize| {
-                let helped = missing.iter().zip(&slopes).map(|(gap, row)| row[at].min(*gap));
+                let helped = missing.iter().zip(&slopes.goals).map(|(gap, row)| row[at].min(*gap));
                 helped.sum::<f64>() / bench.blocks[at].cost
             };
             let best = (0..bench.blocks.len())
@@ -208,7 +214,7 @@ pub(crate) fn repair(bench: &mut Bench<'_>, mut design: Design) -> Result<(), Se
             let Some((_, at)) = best.filter(|(worth, _)| *worth > 0.0) else { break };
             design.people[at] += 1;
             added += 1;
-            missing.iter_mut().zip(&slopes).for_each(|(gap, row)| *gap -= row[at]);
+            missing.iter_mut().zip(&slopes.goals).for_each(|(gap, row)| *gap -= row[at]);
         }
         if added == 0 {
             // Where a person more does nothing yet, everybody gets one.

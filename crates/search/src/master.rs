@@ -41,7 +41,7 @@ const SCALE: f64 = 1000.0;
 impl Master {
     /// Adds the cuts of a design.
     pub fn add(&mut self, people: &[u32], scores: &[f64], slopes: &Slopes) {
-        for (goal, (&score, slopes)) in scores.iter().zip(slopes).enumerate() {
+        for (goal, (&score, slopes)) in scores.iter().zip(&slopes.goals).enumerate() {
             if slopes.iter().any(|slope| *slope > 0.0) {
                 let (people, slopes) = (people.to_vec(), slopes.clone());
                 self.cuts.push(Cut { goal, people, score, slopes });

@@ -5,6 +5,7 @@ use barometer_plan::TrialInputs;
 use barometer_simulate::DayTally;
 
 use crate::error::SearchError;
+use crate::prices::Prices;
 use crate::target::{Measure, Share, Target};
 
 /// Counts of a contact type in an interval that are kept.
@@ -18,20 +19,25 @@ pub(crate) struct Days {
     types: usize,
     teams: usize,
     intervals: usize,
-    /// Of each day, its types' and then its teams' counts, each interval by interval.
+    /// Of each day, its types' and then its teams' counts, and what its contacts cost, each interval by interval.
     days: Vec<Vec<f64>>,
 }
 
 impl Days {
     /// Plays the replications `from..until` of a trial.
-    pub fn play(inputs: &TrialInputs, range: std::ops::Range<u32>) -> Result<Self, SearchError> {
+    pub fn play(
+        inputs: &TrialInputs,
+        prices: &Prices,
+        range: std::ops::Range<u32>,
+    ) -> Result<Self, SearchError> {
         let mut inputs = inputs.clone();
         inputs.replications = range.end;
         let experiment = inputs.experiment()?;
         let tallies = experiment.play_range(range)?;
         let (types, teams) = (inputs.types.len(), inputs.strategy.teams.len());
         let intervals = inputs.interval_count();
-        let days = tallies.iter().map(|tally| row(tally, types, teams, intervals)).collect();
+        let days = tallies.iter().map(|tally| row(tally, prices, types, teams, intervals));
+        let days = days.collect();
         Ok(Self { types, teams, intervals, days })
     }
 
@@ -60,6 +66,18 @@ impl Days {
         let mut whole = Share::default();
         self.days.iter().for_each(|day| whole.add(self.share(target, day)));
         whole
+    }
+
+    /// What the contacts of a day cost.
+    pub fn priced_on(&self, day: usize) -> f64 {
+        let first = (self.types * OF_TYPE + self.teams * OF_TEAM) * self.intervals;
+        self.days[day][first..].iter().sum()
+    }
+
+    /// What the contacts of a day cost on average.
+    pub fn priced(&self) -> f64 {
+        let sum: f64 = (0..self.count()).map(|day| self.priced_on(day)).sum();
+        sum / self.count().max(1) as f64
     }
 
     /// Contacts of all types that arrived on a day.
@@ -108,9 +126,15 @@ impl Days {
     }
 }
 
-/// The counts of a day that targets are about.
-fn row(tally: &DayTally, types: usize, teams: usize, intervals: usize) -> Vec<f64> {
-    let mut row = Vec::with_capacity((types * OF_TYPE + teams * OF_TEAM) * intervals);
+/// The counts of a day that targets are about, and what its contacts cost.
+fn row(
+    tally: &DayTally,
+    prices: &Prices,
+    types: usize,
+    teams: usize,
+    intervals: usize,
+) -> Vec<f64> {
+    let mut row = Vec::with_capacity((types * OF_TYPE + teams * OF_TEAM + 1) * intervals);
     for kind in tally.types.chunks(intervals.max(1)).take(types) {
         row.extend(kind.iter().map(|each| each.offered));
         row.extend(kind.iter().map(|each| each.answered_in_time));
@@ -120,5 +144,7 @@ fn row(tally: &DayTally, types: usize, teams: usize, intervals: usize) -> Vec<f6
         row.extend(team.iter().map(|each| each.busy_secs));
         row.extend(team.iter().map(|each| each.staffed_secs));
     }
+    let kinds = || tally.types.chunks(intervals.max(1)).take(types);
+    row.extend((0..intervals).map(|at| kinds().map(|kind| prices.of(&kind[at])).sum::<f64>()));
     row
 }

@@ -61,9 +61,9 @@ struct Known {
     designs: usize,
 }
 
-/// Whether a centre is small enough for a proof.
+/// Whether a centre is small enough for a proof, which is about people alone.
 pub(crate) fn can_be_proven(bench: &Bench<'_>) -> bool {
-    bench.blocks.len() <= MOST_BLOCKS
+    bench.blocks.len() <= MOST_BLOCKS && !bench.question.prices.are_any()
 }
 
 /// Rules out everything that is cheaper than the best design, or finds what is not ruled out: then that is the best.
@@ -199,7 +199,7 @@ impl Bench<'_> {
                 self.note(
                     design,
                     standings.iter().map(|(over, _)| *over).fold(f64::INFINITY, f64::min),
-                    days.count(),
+                    &days,
                 );
                 return Ok(!is_under && is_over(0.0));
             }

@@ -3,6 +3,7 @@
 use barometer_plan::{Sweepable, TrialInputs};
 use serde::{Deserialize, Serialize};
 
+use crate::prices::Prices;
 use crate::target::Promise;
 
 /// A team whose people may change.
@@ -37,6 +38,9 @@ pub struct Question {
     pub base: TrialInputs,
     /// Teams whose people may change. The people of others stay, and cost nothing here.
     pub teams: Vec<TeamKnob>,
+    /// What contacts cost beside people.
+    #[serde(default)]
+    pub prices: Prices,
     /// Settings that may change.
     pub settings: Vec<SettingKnob>,
     /// How surely every target must hold.
@@ -145,6 +149,7 @@ impl Question {
         };
         Self {
             teams: base.teams.iter().filter_map(knob).collect(),
+            prices: Prices::default(),
             settings: Vec::new(),
             promise: Promise::OnAverage,
             block_intervals,
@@ -154,6 +159,11 @@ impl Question {
             seed: base.seed,
             base,
         }
+    }
+
+    /// Whether costs are money: where every hour costs 1 and contacts nothing, they are agent-hours.
+    pub fn is_in_money(&self) -> bool {
+        self.prices.are_any() || self.teams.iter().any(|team| team.cost_per_hour != 1.0)
     }
 
     /// Contacts that are expected on a day.
@@ -197,6 +207,11 @@ impl Question {
                 let what = format!("most people of {}", knob.team);
                 let wanted = format!("{} to 20000", knob.least);
                 return bad(what, &wanted, f64::from(knob.most));
+            }
+        }
+        for (name, price) in self.prices.named() {
+            if !(0.0..=1e6).contains(&price) {
+                return bad(format!("price of a {name}"), "0 to 1000000", price);
             }
         }
         let intervals = self.base.interval_count();

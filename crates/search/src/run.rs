@@ -115,7 +115,8 @@ impl Found {
         // The bound is for the promise alone, without the margins.
         let promised = vec![0.0; bench.goals.all.len()];
         let solution = self.master.solve(bench.blocks, &promised, None)?;
-        self.bound = solution.map(|solution| solution.bound);
+        // With the most people that are allowed contacts cost least.
+        self.bound = solution.map(|solution| solution.bound + fullest.priced());
         bench.ask_for_certainty(&last)?;
         repair(bench, last)?;
         if !bench.question.settings.is_empty() {

@@ -28,7 +28,7 @@ pub(crate) fn choose(bench: &mut Bench<'_>) -> Result<Vec<bool>, SearchError> {
             }
         }
         if let Some((_, other, played)) = chosen {
-            bench.best = Some((other.cost(bench.blocks), other, played));
+            bench.best = Some((bench.cost(&other, &played), other, played));
         }
     }
     Ok(has_effect)

@@ -20,9 +20,13 @@ const DAYS_OF_SLOPES: usize = 4;
 const LEAST_DAYS: usize = 40;
 const FEWEST_DAYS: u32 = 10;
 
-/// By goal and block: what a person is worth to the score; never negative, since a person more does no
-/// harm but by chance.
-pub(crate) type Slopes = Vec<Vec<f64>>;
+/// What a person in each block is worth; never negative, since a person more does no harm but by chance.
+pub(crate) struct Slopes {
+    /// By goal and block, to its score.
+    pub goals: Vec<Vec<f64>>,
+    /// By block, in what contacts cost less.
+    pub priced: Vec<f64>,
+}
 
 /// On which side of a design its slopes are taken: a person is worth less where there are more of them, so one
 /// who is added gains less than one who is taken away costs.
@@ -48,7 +52,13 @@ pub(crate) fn slopes(
     let hours = length as f64 * bench.question.base.interval_secs / 3600.0;
     let stride = if hours < LONG_HOURS { STRIDE } else { STRIDE_OF_LONG };
     let intervals = bench.question.base.interval_count();
-    let mut slopes = vec![vec![0.0; bench.blocks.len()]; bench.goals.all.len()];
+    // What contacts cost is one more row behind the goals.
+    let mut slopes = vec![vec![0.0; bench.blocks.len()]; bench.goals.all.len() + 1];
+    let changes = |bench: &Bench<'_>, before: &Days, after: &Days| {
+        let mut changes = bench.goals.changes(before, after);
+        changes.push(before.priced() - after.priced());
+        changes
+    };
     for knob in 0..bench.question.teams.len() {
         for offset in 0..stride {
             let raised: Vec<usize> = (0..bench.blocks.len())
@@ -67,12 +77,12 @@ pub(crate) fn slopes(
             raised.iter().for_each(|&at| more.people[at] = changed(more.people[at]));
             let after = bench.play(&more, 0..count)?;
             let sign = f64::from(step);
-            let total = bench.goals.changes(&before, &after);
+            let total = changes(bench, &before, &after);
             for &at in &raised {
                 let block = &bench.blocks[at];
                 let until = (block.until + (stride - 2) * length).min(intervals);
                 let window = block.from.saturating_sub(length)..until;
-                let own = bench.goals.changes(&before, &before.with_window(&after, window));
+                let own = changes(bench, &before, &before.with_window(&after, window));
                 own.iter().zip(&mut slopes).for_each(|(change, row)| row[at] = sign * change);
             }
             // What work with a deadline gains later than the window sees is shared among the blocks.
@@ -84,5 +94,6 @@ pub(crate) fn slopes(
         }
     }
     slopes.iter_mut().flatten().for_each(|slope| *slope = slope.max(0.0));
-    Ok(slopes)
+    let priced = slopes.pop().unwrap_or_default();
+    Ok(Slopes { goals: slopes, priced })
 }

@@ -128,8 +128,8 @@ impl Store {
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<AgentStretch>, StoreError> {
-        let rows: Vec<(Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp)> = sqlx::query_as(
-            "SELECT agent_id, starts_at, ends_at FROM agent_shifts \
+        let rows: Vec<StretchRow> = sqlx::query_as(
+            "SELECT contact_type_id, agent_id, starts_at, ends_at FROM agent_shifts \
              WHERE contact_type_id = $1 AND starts_at < $3 AND ends_at > $2 \
              ORDER BY starts_at, agent_id",
         )
@@ -139,14 +139,7 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading shifts"))?;
-        Ok(rows
-            .into_iter()
-            .map(|(agent, start, end)| AgentStretch {
-                agent,
-                start: start.to_jiff(),
-                end: end.to_jiff(),
-            })
-            .collect())
+        Ok(rows.into_iter().map(|row| stretch(row).1).collect())
     }
 
     /// Stretches of everybody of the centre at work for any contact type that overlap a time, in order.
@@ -156,7 +149,7 @@ impl Store {
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<(Uuid, AgentStretch)>, StoreError> {
-        let rows: Vec<(Uuid, Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp)> = sqlx::query_as(
+        let rows: Vec<StretchRow> = sqlx::query_as(
             "SELECT contact_type_id, agent_id, starts_at, ends_at FROM agent_shifts \
              JOIN agents ON agents.id = agent_id \
              WHERE centre_id = $1 AND starts_at < $3 AND ends_at > $2 \
@@ -168,10 +161,6 @@ impl Store {
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading shifts"))?;
-        let stretch = |(contact_type, agent, start, end): (Uuid, Uuid, jiff_sqlx::Timestamp, _)| {
-            let end: jiff_sqlx::Timestamp = end;
-            (contact_type, AgentStretch { agent, start: start.to_jiff(), end: end.to_jiff() })
-        };
         Ok(rows.into_iter().map(stretch).collect())
     }
 
@@ -337,6 +326,13 @@ impl Store {
         .map_err(StoreError::on("removing time off"))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
+}
+
+/// Contact type, agent, from and until.
+type StretchRow = (Uuid, Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp);
+
+fn stretch((contact_type, agent, start, end): StretchRow) -> (Uuid, AgentStretch) {
+    (contact_type, AgentStretch { agent, start: start.to_jiff(), end: end.to_jiff() })
 }
 
 /// Leaves a contact type without shifts that begin from a time until another.

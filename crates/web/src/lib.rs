@@ -267,6 +267,7 @@ pub fn router(app: App) -> Router {
         .route("/trials/record", get(trials::record))
         .route("/trials/sets/{set}", get(trials::show_set))
         .route("/trials/{trial}/repeat", post(trials::repeat))
+        .route("/trials/{trial}/screening", get(searches::screening))
         .route("/trials/{trial}/search", get(searches::ask).post(searches::queue))
         .route("/searches", post(searches::queue_for_day))
         .route("/searches/{search}", get(searches::show))

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result, bail};
 use barometer_plan::{Rules, Sweepable, TrialInputs, TrialTeam, TrialType};
-use barometer_search::{Answer, Claim, Promise, Question, SettingKnob, TeamKnob, search};
+use barometer_search::{Answer, Claim, Prices, Promise, Question, SettingKnob, TeamKnob, search};
 use barometer_simulate::{Cover, Demand, People, TypeDemand};
 use barometer_strategy::Strategy;
 use clap::Args;
@@ -58,6 +58,8 @@ struct Written {
     /// By team id; the people of other teams stay.
     teams: BTreeMap<String, WrittenTeam>,
     settings: Vec<WrittenSetting>,
+    /// What contacts cost beside people.
+    prices: Prices,
 }
 
 #[derive(Debug, Deserialize)]
@@ -105,8 +107,15 @@ pub async fn run(options: Options) -> Result<()> {
         Claim::OutOfReach => "does not hold: nothing within the bounds does",
     };
     println!(
-        "cost {:.2}, {:.1} agent-hours (from {:.2}, {:.1}): {claim}",
-        answer.best.cost, answer.best.hours, answer.start.cost, answer.start.hours
+        "cost {:.2}{}, {:.1} agent-hours (from {:.2}, {:.1}): {claim}",
+        answer.best.cost,
+        match question.prices.are_any() {
+            true => format!(" ({:.2} of it for contacts)", answer.best.priced),
+            false => String::new(),
+        },
+        answer.best.hours,
+        answer.start.cost,
+        answer.start.hours
     );
     Ok(())
 }
@@ -208,7 +217,7 @@ fn question(base: TrialInputs, written: &Written) -> Result<Question> {
         });
         question.teams = knobs.collect();
     }
-    question.settings = settings;
+    (question.settings, question.prices) = (settings, written.prices);
     question.promise = match (written.promise, written.every_interval) {
         (Some(_), true) => {
             bail!("promise and every_interval: choose one; a share of days is about whole days")

@@ -85,7 +85,7 @@ impl DayByDay {
         if days.len() < LEAST_DAYS {
             return None;
         }
-        let mut targets = targets(inputs);
+        let mut targets = targets_by_day(inputs);
         let mut held_on = vec![true; days.len()];
         for target in &mut targets {
             let holds: Vec<bool> = days.iter().map(|day| target.holds_on(day)).collect();
@@ -110,7 +110,7 @@ impl DayByDay {
 }
 
 /// Every target of a trial, before days are counted.
-fn targets(inputs: &TrialInputs) -> Vec<TargetByDay> {
+pub(crate) fn targets_by_day(inputs: &TrialInputs) -> Vec<TargetByDay> {
     let target = |target, of, wanted| {
         let held = HoldingDays { holding: 0, days: 0 };
         TargetByDay { target, of, wanted, held, drivers: Vec::new() }
@@ -189,8 +189,8 @@ impl TargetByDay {
         if bottom > 0.0 { top / bottom } else { f64::NAN }
     }
 
-    /// How far the share over all days is from what was promised.
-    fn room(&self, days: &[SingleDay]) -> f64 {
+    /// How far the share over all days is from what was promised; infinite where nothing was offered.
+    pub(crate) fn room(&self, days: &[SingleDay]) -> f64 {
         let room = self.score(self.share(&days.iter().collect::<Vec<_>>()));
         if room.is_nan() { f64::INFINITY } else { room }
     }

@@ -21,6 +21,7 @@ use serde::{Deserialize, Serialize};
 use crate::IntervalLoad;
 use crate::need::Model;
 use crate::rules::Rules;
+pub(crate) use day_by_day::targets_by_day;
 pub use day_by_day::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
 pub use followed::{Followed, FollowedEnd, followed};
 pub use holding_days::{HoldingDays, share_of_ten};

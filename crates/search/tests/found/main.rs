@@ -4,5 +4,6 @@
 
 mod enumerated;
 mod fixture;
+mod priced;
 mod promises;
 mod refused;

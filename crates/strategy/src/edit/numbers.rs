@@ -7,7 +7,7 @@ use crate::changes::{field_words, is_limit, joined};
 use crate::types::Strategy;
 
 /// A setting of a step, a team or a campaign that is a number, or a limit that could have one.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct NumberSetting {
     /// Of which part.
     pub part: PartId,
@@ -15,6 +15,8 @@ pub struct NumberSetting {
     pub setting: String,
     /// What it is, in the planner's words: "“Bookings queue”, places".
     pub name: String,
+    /// Its value; `None` for a limit that is not set.
+    pub now: Option<f64>,
 }
 
 impl NumberSetting {
@@ -59,9 +61,9 @@ struct Found<'a> {
 impl Found<'_> {
     fn look(&mut self, value: &Value, pointer: &str, words: &str) {
         match value {
-            Value::Number(_) => self.note(pointer, words),
+            Value::Number(number) => self.note(pointer, words, number.as_f64()),
             // A limit that is not set has no number yet, but could have one.
-            Value::Null if is_limit(pointer) => self.note(pointer, words),
+            Value::Null if is_limit(pointer) => self.note(pointer, words, None),
             Value::Object(fields) => {
                 for (field, inner) in fields {
                     // The kind of a step is no part of its setting's name.
@@ -81,11 +83,12 @@ impl Found<'_> {
         }
     }
 
-    fn note(&mut self, pointer: &str, words: &str) {
+    fn note(&mut self, pointer: &str, words: &str, now: Option<f64>) {
         self.numbers.push(NumberSetting {
             part: self.part.clone(),
             setting: pointer.to_owned(),
             name: format!("{}, {words}", self.subject),
+            now,
         });
     }
 }

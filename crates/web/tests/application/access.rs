@@ -18,6 +18,7 @@ fn pages(bookings: Uuid) -> Vec<(Method, String, Role)> {
         (get.clone(), "/".into(), Role::Viewer),
         (get.clone(), format!("/reading?contact_type={bookings}&at=0"), Role::Viewer),
         (get.clone(), "/outlook/days".into(), Role::Viewer),
+        (get.clone(), format!("/trials/{id}/screening"), Role::Viewer),
         (get.clone(), "/demand".into(), Role::Viewer),
         (get.clone(), format!("/demand/{bookings}"), Role::Viewer),
         (get.clone(), format!("/demand/{bookings}/forecast/csv"), Role::Viewer),

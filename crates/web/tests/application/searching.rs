@@ -162,3 +162,64 @@ async fn a_setting_that_a_search_found_becomes_a_draft(pool: PgPool) {
     .unwrap();
     assert!(serde_json::to_string(&opened.strategy).unwrap().contains("37"));
 }
+
+#[sqlx::test(migrations = false)]
+async fn settings_that_matter_are_found_and_searched_with_a_tick(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let address = format!("/trials/{trial}/search");
+    planner.get(&address).await.says("Which settings matter?");
+    let part = format!("/trials/{trial}/screening");
+    planner.get(&part).await.says("Queued");
+    centre.work_off().await;
+    let found = planner.get(&part).await;
+    found.says("worst target, points").says("wrap up");
+    let ticked = found.text.split("name=\"screened\" value=\"").nth(1).unwrap();
+    let ticked = ticked.split('"').next().unwrap().to_owned();
+    let team = centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
+    let sent: String = ticked.bytes().map(|byte| format!("%{byte:02X}")).collect();
+    let form = |days: &str| {
+        format!("promise=&block=240&days={days}&team={team}&least=2&most=25&cost=1&screened={sent}")
+    };
+    // A refused form keeps the tick.
+    let refused = planner.post(&address, &form("1")).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("checked");
+    let queued = planner.post(&address, &form("40")).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let question = centre.store.search(key(queued.location())).await.unwrap().question;
+    let [knob] = question.settings.as_slice() else { panic!("one: {:?}", question.settings) };
+    assert!(ticked.starts_with(&knob.setting.key()) && !knob.values.is_empty());
+    let nonsense = planner.post(&address, &form("40").replace(&sent, "nothing%3D1")).await;
+    nonsense.says("Choose a setting of this strategy.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn contacts_may_have_a_price_and_what_they_cost_is_told(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let team = centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
+    let address = format!("/trials/{trial}/search");
+    planner.get(&address).await.says("What contacts cost, if anything").says("Promised callback");
+    let form = |prices: &str| {
+        format!(
+            "promise=&block=240&days=40&team={team}&least=2&most=25&cost=20&setting=&values={prices}"
+        )
+    };
+    let wrong = planner.post(&address, &form("&price=-3&price=&price=&price=&price=")).await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    wrong.says("A price is 0 to 1,000,000.").says("value=\"-3\"");
+    planner.post(&address, &form("&price=dear")).await.says("“dear” is not a number");
+    let queued = planner.post(&address, &form("&price=15&price=&price=&price=&price=2.5")).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    centre.work_off().await;
+    let id = key(queued.location());
+    let page = planner.get(&format!("/searches/{id}")).await;
+    page.says("of it for contacts)").says(
+        "What contacts cost: 15 for each abandoned contact and 2.5 for each hour of waiting.",
+    );
+    let answer = centre.store.search(id).await.unwrap().answer.unwrap();
+    assert!(answer.best.priced > 0.0 && answer.best.cost > 20.0 * answer.best.hours);
+}

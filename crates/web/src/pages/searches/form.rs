@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_plan::{Sweepable, TrialInputs};
-use barometer_search::{Promise, Question, SettingKnob, TeamKnob};
+use barometer_search::{Prices, Promise, Question, SettingKnob, TeamKnob};
 use barometer_store::{NewSearch, Trial};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -54,10 +54,29 @@ pub(crate) struct SearchForm {
     pub cost: Vec<String>,
     pub setting: Vec<String>,
     pub values: Vec<String>,
+    /// Settings ticked after a screening, each as "key=value value".
+    pub screened: Vec<String>,
+    /// What contacts cost, in the order of [`PRICES`].
+    pub price: Vec<String>,
     pub days: String,
     #[serde(skip)]
     pub wrong: FormErrors,
 }
+
+/// A price in the form.
+struct PriceRow {
+    name: &'static str,
+    value: String,
+}
+
+/// What contacts may cost, as the form asks for it, in the order of [`Prices::named`].
+const PRICES: [&str; 5] = [
+    "Abandoned",
+    "Turned away: busy tone, released, never answered",
+    "To an outside number",
+    "Promised callback",
+    "Hour of waiting on a line",
+];
 
 /// A team in the form.
 struct TeamRow {
@@ -87,6 +106,9 @@ struct AskPage {
     blocks: Vec<Choosable>,
     teams: Vec<TeamRow>,
     settings: Vec<SettingRow>,
+    prices: Vec<PriceRow>,
+    /// Settings that were ticked before the form was refused: name, and as the form sends it.
+    ticked: Vec<(String, String)>,
     days: String,
     wrong: FormErrors,
 }
@@ -236,6 +258,7 @@ impl SearchForm {
         let days = wrong.whole("days", &self.days, 20..=5000_u32).unwrap_or(200);
         let teams = self.teams(&mut wrong);
         let settings = self.settings(base, &mut wrong);
+        let prices = self.prices(&mut wrong);
         let usual = Question::about(base.clone());
         let question = Question {
             promise,
@@ -245,6 +268,7 @@ impl SearchForm {
             fresh_days: (usual.fresh_days * days / usual.days).clamp(LEAST_FRESH, MOST_FRESH),
             teams,
             settings,
+            prices,
             ..usual
         };
         if wrong.is_empty()
@@ -275,12 +299,39 @@ impl SearchForm {
             .collect()
     }
 
+    fn prices(&self, wrong: &mut FormErrors) -> Prices {
+        let mut typed = |nth: usize| {
+            let price = self.price.get(nth).map_or("", |price| price.trim());
+            if price.is_empty() {
+                return 0.0;
+            }
+            let price = wrong.number("price", price).unwrap_or(0.0);
+            if !(0.0..=1e6).contains(&price) {
+                wrong.note("price", "A price is 0 to 1,000,000.");
+            }
+            price
+        };
+        Prices {
+            abandoned: typed(0),
+            turned_away: typed(1),
+            elsewhere: typed(2),
+            callback: typed(3),
+            waiting_hour: typed(4),
+        }
+    }
+
     fn settings(&self, base: &TrialInputs, wrong: &mut FormErrors) -> Vec<SettingKnob> {
         let all = Sweepable::all(&base.strategy);
-        let typed = self.setting.iter().zip(&self.values).filter(|(key, _)| !key.is_empty());
+        let typed = self.setting.iter().zip(&self.values);
+        let typed = typed.map(|(key, values)| (key.as_str(), values.as_str()));
+        // What is typed by hand goes before a tick at the same setting.
+        let is_typed = |key: &str| self.setting.iter().any(|typed| typed == key);
+        let ticked = self.screened.iter().filter_map(|ticked| ticked.rsplit_once('='));
         typed
+            .filter(|(key, _)| !key.is_empty())
+            .chain(ticked.filter(|(key, _)| !is_typed(key)))
             .filter_map(|(key, values)| {
-                let Some((setting, _)) = all.iter().find(|(setting, _)| setting.key() == *key)
+                let Some((setting, _)) = all.iter().find(|(setting, _)| setting.key() == key)
                 else {
                     wrong.note("setting", "Choose a setting of this strategy.");
                     return None;
@@ -303,6 +354,14 @@ impl SearchForm {
             })
             .collect()
     }
+}
+
+/// "“Bookings queue”, places: 10 40".
+fn screened_words(all: &[(Sweepable, String)], ticked: &str) -> String {
+    let Some((key, values)) = ticked.rsplit_once('=') else { return ticked.to_owned() };
+    let named = all.iter().find(|(setting, _)| setting.key() == key);
+    let name = named.map_or(key, |(_, name)| name);
+    format!("{}: {values}", words::capitalised(name))
 }
 
 /// The cost of an hour of a team: that of the contact types at home with it, or 1 where nobody said.
@@ -373,6 +432,16 @@ impl AskPage {
                 })
                 .collect(),
             teams: teams.collect(),
+            ticked: typed
+                .screened
+                .iter()
+                .map(|ticked| (screened_words(&all, ticked), ticked.clone()))
+                .collect(),
+            prices: PRICES
+                .into_iter()
+                .enumerate()
+                .map(|(nth, name)| PriceRow { name, value: at(&typed.price, nth) })
+                .collect(),
             settings: settings.collect(),
             days: typed.days.clone(),
             wrong: typed.wrong,

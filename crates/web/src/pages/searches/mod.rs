@@ -4,6 +4,7 @@ mod form;
 mod parallel;
 mod picture;
 mod result;
+mod screening;
 
 use askama::Template;
 use axum::extract::State;
@@ -26,6 +27,7 @@ use crate::words;
 
 pub(crate) use form::{ask, queue, queue_for_day};
 use result::ResultView;
+pub(crate) use screening::screening;
 
 #[derive(Template)]
 #[template(path = "searches/show.html")]

@@ -184,8 +184,12 @@ fn scales(question: &Question, shown: &[Tried]) -> Vec<Scale> {
         }))
     });
     let mut all: Vec<Scale> = teams.chain(settings).take(MOST_AXES - 2).collect();
-    let is_money = question.teams.iter().any(|team| team.cost_per_hour != 1.0);
-    all.push(of("Cost".to_owned(), if is_money { "" } else { "h" }, whole, &|tried| tried.cost));
+    all.push(of(
+        "Cost".to_owned(),
+        if question.is_in_money() { "" } else { "h" },
+        whole,
+        &|tried| tried.cost,
+    ));
     all.push(of("Worst target".to_owned(), "points", words::signed_one_decimal, &|tried| {
         100.0 * tried.worst
     }));

@@ -83,8 +83,7 @@ pub(super) struct FrontierRow {
 impl ResultView {
     pub fn of(search: &Search, answer: &Answer, zone: &TimeZone) -> Self {
         let question = &search.question;
-        let is_money = question.teams.iter().any(|team| team.cost_per_hour != 1.0);
-        let view = View { search, answer, zone, is_money };
+        let view = View { search, answer, zone, is_money: question.is_in_money() };
         let froms: BTreeSet<usize> = answer.blocks.iter().map(|block| block.from).collect();
         let starts: Vec<_> = question.base.starts().collect();
         let is_one_day = search.subject.days == 1;
@@ -127,10 +126,14 @@ impl View<'_> {
     /// "Planned: 98 hours" and the like.
     fn cost_words(&self, figures: &DesignFigures) -> String {
         let hours = format!("{} agent-hours", words::one_decimal(figures.hours));
-        match self.is_money {
-            true => format!("{hours} (cost {})", words::thousands(figures.cost)),
-            false => hours,
+        if !self.is_money {
+            return hours;
         }
+        let of_contacts = match self.search.question.prices.are_any() {
+            true => format!(", {} of it for contacts", words::thousands(figures.priced)),
+            false => String::new(),
+        };
+        format!("{hours} (cost {}{of_contacts})", words::thousands(figures.cost))
     }
 
     fn name(&self, of: GoalName) -> String {
@@ -227,6 +230,17 @@ impl View<'_> {
             .collect();
         if !binding.is_empty() && answer.claim != Claim::OutOfReach {
             notes.push(format!("What people are there for: {}.", words::listing(&binding)));
+        }
+        let prices = self.search.question.prices.named();
+        let priced = prices.iter().filter(|(_, price)| *price > 0.0);
+        let priced: Vec<String> = priced
+            .map(|(name, price)| format!("{} for each {name}", words::plain(*price)))
+            .collect();
+        if !priced.is_empty() {
+            notes.push(format!(
+                "What contacts cost: {}. People are worth adding where they save more than they cost.",
+                words::listing(&priced)
+            ));
         }
         if let Some(point) = answer.breaking_point {
             notes.push(format!(
