@@ -6,6 +6,9 @@ import type { Page } from '@playwright/test';
 const bar = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name}, `) });
 const now = (page: Page, figure: string) => page.getByRole('row', { name: new RegExp(`^${figure}`) }).getByRole('cell').last();
 
+// The server is asked what each change comes to.
+const told = (page: Page) => expect(page.locator('[data-roster-figures]')).toHaveAttribute('aria-busy', 'false');
+
 async function openRoster(page: Page) {
   await signIn(page, 'planner');
   await page.goto('/staffing?day=2026-11-28');
@@ -30,6 +33,7 @@ test('a shift is dragged, shortened and given away, and service, hours and limit
   await expect(bar(page, 'Lotte Brandvold')).toHaveAccessibleName('Lotte Brandvold, 09:00 to 17:00, break 13:00 to 13:30');
   await expect(fault).toBeHidden();
 
+  await told(page);
   const hours = Number(await now(page, 'Of people by name').textContent());
   const end = (await bar(page, 'Lotte Brandvold').boundingBox())!;
   await page.mouse.move(end.x + end.width - 3, end.y + 10);
@@ -72,6 +76,7 @@ test('with keys alone a day is mended, saved and taken back', async ({ page }) =
   await page.keyboard.press('a');
   const row = page.locator('.roster-row').filter({ hasText: 'Nell Wickham' });
   await expect(row).toContainText('absent');
+  await told(page);
   const missing = await now(page, 'Missing').textContent();
   await page.getByRole('button', { name: 'Save roster' }).click();
   await expect(page.getByRole('status')).toContainText('Saved: these shifts are the roster of the day');

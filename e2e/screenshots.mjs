@@ -61,6 +61,7 @@ const VIEWS = {
   },
   outlook: async () => {
     await page.goto('/');
+    await page.locator('#outlook-days .said').waitFor({ timeout: 300_000 });
     await shoot();
   },
   'outlook-dark': () => dark(() => page.goto('/')),
@@ -118,6 +119,7 @@ const VIEWS = {
   },
   staffing: async () => {
     await chosen('staffing', '2026-11-28', 'Sailing changes');
+    await page.locator('.day-need').waitFor({ timeout: 300_000 });
     await shoot();
   },
   'staffing-what-if': async () => {
@@ -131,6 +133,13 @@ const VIEWS = {
     await page.getByLabel('within').fill('5');
     await page.getByRole('button', { name: 'Fit shifts to this week' }).click();
     await page.getByRole('button', { name: 'Use as cover' }).waitFor();
+    await shoot();
+  },
+  'staffing-roster': async () => {
+    await staffingTab('2026-11-28', 'Assisted travel', '/roster/day');
+    await page.getByRole('button', { name: /^Lotte Brandvold, / }).focus();
+    await page.keyboard.press('ArrowRight');
+    await page.waitForLoadState('networkidle');
     await shoot();
   },
   strategy: async () => {

@@ -6,8 +6,10 @@ function edit(page) {
   const state = JSON.parse(page.querySelector('[data-roster-state]').textContent);
   const [rows, need, figures] = ['rows', 'need', 'figures'].map((part) => page.querySelector(`[data-roster-${part}]`));
   const form = page.querySelector('[data-roster-save]');
-  const saved = JSON.stringify(state.days);
-  let days = JSON.parse(saved);
+  // Saving may put people in another order.
+  const content = (days) => JSON.stringify([...days].sort((one, other) => (one.agent < other.agent ? -1 : 1)));
+  const saved = content(state.days);
+  let { days } = state;
   let chosen = null;
   let swapping = null;
   let faults = [];
@@ -25,7 +27,7 @@ function edit(page) {
   }
   function keep() {
     try {
-      sessionStorage.setItem(`roster:${state.id}:${state.day}`, JSON.stringify({ at: JSON.stringify(days), undo, redo }));
+      sessionStorage.setItem(`roster:${state.id}:${state.day}`, JSON.stringify({ at: content(days), undo, redo }));
     } catch {
       // See above.
     }
@@ -127,7 +129,11 @@ function edit(page) {
     acts[name]();
     focusChosen();
   }
-  const focusChosen = () => rows.querySelector(`[data-agent="${chosen}"] .shift, [data-agent="${chosen}"] .who`)?.focus();
+  function focusOn(agent) {
+    const row = rows.querySelector(`[data-agent="${agent}"]`);
+    (row?.querySelector('.shift') ?? row?.querySelector('.who'))?.focus();
+  }
+  const focusChosen = () => focusOn(chosen);
 
   function choose(agent) {
     if (swapping && swapping !== agent) {
@@ -208,7 +214,7 @@ function edit(page) {
   function draw() {
     const focused = document.activeElement?.closest?.('[data-agent]')?.dataset.agent;
     rows.replaceChildren(...days.map(row));
-    if (focused) rows.querySelector(`[data-agent="${focused}"] .shift, [data-agent="${focused}"] .who`)?.focus();
+    if (focused) focusOn(focused);
     const told = page.querySelector('[data-roster-chosen]');
     if (told) {
       const name = chosen && person(chosen).name;
@@ -230,7 +236,7 @@ function edit(page) {
         swap: !day || day.is_away,
       }[name] ?? !day?.pieces.length;
     });
-    if (form) form.querySelector('[type=submit]').disabled = JSON.stringify(days) === saved;
+    if (form) form.querySelector('[type=submit]').disabled = content(days) === saved;
   }
   function show() {
     draw();
@@ -246,6 +252,7 @@ function edit(page) {
       return;
     }
     asking = true;
+    figures.setAttribute('aria-busy', 'true');
     try {
       const body = new URLSearchParams({ day: state.day, roster: JSON.stringify(days) });
       const answer = await fetch(page.dataset.rosterTry, { method: 'POST', body, headers: { 'hx-request': 'true' } });
@@ -259,7 +266,7 @@ function edit(page) {
     if (again) {
       again = false;
       ask();
-    }
+    } else figures.setAttribute('aria-busy', 'false');
   }
   function place(found) {
     const strip = found.querySelector('#roster-strip');
@@ -362,7 +369,7 @@ function edit(page) {
     } else if (key === 'arrowup' || key === 'arrowdown') {
       const place = days.findIndex((day) => day.agent === agent) + (key === 'arrowup' ? -1 : 1);
       const next = days[place]?.agent;
-      if (next) rows.querySelector(`[data-agent="${next}"] .shift, [data-agent="${next}"] .who`)?.focus();
+      if (next) focusOn(next);
     } else if (key === 'enter' && swapping) choose(agent);
     else if (key === 'escape' && swapping) act('swap');
     else if (named && !event.ctrlKey && !event.metaKey) act(named);

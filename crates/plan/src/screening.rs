@@ -5,7 +5,7 @@
 //! (Law 2015, ch. 12.1).
 
 use barometer_simulate::{SingleDay, Summary};
-use barometer_strategy::{NumberSetting, PartId};
+use barometer_strategy::PartId;
 use serde::{Deserialize, Serialize};
 
 use crate::spread::mean_and_half_width;
@@ -62,20 +62,17 @@ impl Screened {
 }
 
 /// The values that a number is tried with: half and double. A share stays one, and a whole number whole.
-fn others(number: &NumberSetting, now: f64) -> Vec<f64> {
-    let is_share = number.setting.ends_with("share") || (now > 0.0 && now < SHARE);
+fn others(now: f64) -> Vec<f64> {
+    let is_share = now > 0.0 && now < SHARE;
     let is_whole = now.fract() == 0.0;
     let fitting = |value: f64| match (is_share, is_whole) {
         (true, _) => value.min(1.0),
         (_, true) => value.round(),
         _ => value,
     };
-    let tried = match (now, is_share) {
-        // Of nothing there is no half.
-        (0.0, true) => vec![0.1],
-        (0.0, false) => vec![1.0, 30.0],
-        _ => vec![fitting(now / 2.0), fitting(2.0 * now)],
-    };
+    // Of nothing there is no half.
+    let tried =
+        if now == 0.0 { vec![1.0, 30.0] } else { vec![fitting(now / 2.0), fitting(2.0 * now)] };
     tried.into_iter().filter(|value| *value != now).collect()
 }
 
@@ -101,11 +98,11 @@ pub(crate) fn screen(
     }
     let candidates = inputs.strategy.numbers().into_iter().filter_map(|number| {
         let now = number.now?;
-        // How fast people answer and what they refuse are facts of a team, and nothing to choose.
-        if matches!(number.part, PartId::Team(_)) {
+        // How fast people answer, what they refuse, and which share of customers chooses what: facts, not choices.
+        if matches!(number.part, PartId::Team(_)) || number.setting.ends_with("share") {
             return None;
         }
-        let values = others(&number, now);
+        let values = others(now);
         let setting = Sweepable::Setting { part: number.part, setting: number.setting };
         Some((Screened { setting, name: number.name, now, values: Vec::new() }, values))
     });

@@ -72,7 +72,7 @@ struct PriceRow {
 /// What contacts may cost, as the form asks for it, in the order of [`Prices::named`].
 const PRICES: [&str; 5] = [
     "Abandoned",
-    "Turned away: busy tone, released, never answered",
+    "Turned away or cut off",
     "To an outside number",
     "Promised callback",
     "Hour of waiting on a line",
