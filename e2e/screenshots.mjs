@@ -61,7 +61,8 @@ const VIEWS = {
   },
   outlook: async () => {
     await page.goto('/');
-    await page.locator('#outlook-days .said').waitFor({ timeout: 300_000 });
+    await page.getByRole('button', { name: 'Simulate these days' }).click();
+    await page.getByText('Least sure is').waitFor({ timeout: 300_000 });
     await shoot();
   },
   'outlook-dark': () => dark(() => page.goto('/')),
@@ -119,6 +120,7 @@ const VIEWS = {
   },
   staffing: async () => {
     await chosen('staffing', '2026-11-28', 'Sailing changes');
+    await page.getByRole('button', { name: 'How surely does the day as a whole hold?' }).click();
     await page.locator('.day-need').waitFor({ timeout: 300_000 });
     await shoot();
   },

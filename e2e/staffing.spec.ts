@@ -261,3 +261,28 @@ test('single contacts say how long customers wait, and one press takes it', asyn
   await page.getByRole('button', { name: 'Save', exact: true }).click();
   await expect(page.getByText(/Measured: patience as Weibull/)).toBeVisible();
 });
+
+test('a day is sized for nine of ten such days, and planned with one press', async ({ page }) => {
+  test.setTimeout(180_000);
+  await signIn(page, 'planner');
+  await page.goto('/staffing?day=2026-11-29');
+  await chooseContactType(page, 'Vehicles & freight');
+  const answer = page.locator('.day-need summary');
+  const ask = page.getByRole('button', { name: 'How surely does the day as a whole hold?' });
+  await ask.click();
+  await expect(answer).toHaveText(/With the planned cover the day as a whole holds on .* Sundays; to hold on 9 of 10 takes \d+ agent-hours\./, { timeout: 120_000 });
+  await answer.click();
+  const row = page.getByRole('row', { name: /^To hold on 9 of 10/ });
+  await expect(row).toContainText('holds');
+  const hours = await row.getByRole('cell').first().textContent();
+  page.once('dialog', (dialog) => dialog.accept());
+  await row.getByRole('button', { name: 'Plan these' }).click();
+  await expect(page.getByRole('status')).toContainText('Saved.');
+  // The cover that was planned is the one that was sized.
+  await page.goto('/staffing?day=2026-11-29');
+  await chooseContactType(page, 'Vehicles & freight');
+  await ask.click();
+  await expect(answer).toBeVisible({ timeout: 120_000 });
+  await answer.click();
+  await expect(page.getByRole('row', { name: /^Planned cover/ }).getByRole('cell').first()).toHaveText(hours!);
+});

@@ -15,14 +15,23 @@ use crate::trials::Scope;
 /// Shares of days for which a day's need is worked out.
 pub const CHANCES: [f64; 3] = [0.7, 0.8, 0.9];
 
+/// Whether what nobody has asked yet is worked out now.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ask {
+    /// It is queued for a worker.
+    Now,
+    /// Only what was asked before is told.
+    KnownOnly,
+}
+
 /// A planned day.
 #[derive(Debug)]
 pub struct PlannedDay {
     /// Its date.
     pub date: Date,
-    /// What a trial of it plays, and what its simulated days are, or the run that works them out; else what is not
-    /// planned.
-    pub asked: Result<(TrialInputs, KeptAnswer), String>,
+    /// What a trial of it plays, and what its simulated days are, or the run that works them out, where that was asked;
+    /// else what is not planned.
+    pub asked: Result<(TrialInputs, Option<KeptAnswer>), String>,
 }
 
 /// How often the live strategy holds with the people who are planned for these days, every contact type included;
@@ -35,6 +44,7 @@ pub async fn planned_days(
     store: &Store,
     centre: &Centre,
     dates: &[Date],
+    ask: Ask,
     (address, by): (&str, Uuid),
 ) -> Result<Vec<PlannedDay>, AppError> {
     let Some(strategy) = live_strategy(store, centre.id).await? else { return Ok(Vec::new()) };
@@ -43,7 +53,7 @@ pub async fn planned_days(
         let asked = match planned_day(store, centre, &strategy, (date, Luck::AsMeasured)).await {
             Ok(inputs) => {
                 let question = Question::Days { inputs: Box::new(inputs.clone()) };
-                Ok((inputs, store.ask(centre.id, &question, address, Some(by)).await?))
+                Ok((inputs, asked(store, centre.id, &question, ask, (address, by)).await?))
             }
             Err(AppError::Refused(why)) => Err(why),
             Err(error) => return Err(error),
@@ -64,8 +74,9 @@ pub async fn day_need(
     centre: &Centre,
     contact_type: &ContactType,
     date: Date,
+    ask: Ask,
     (address, by): (&str, Uuid),
-) -> Result<Option<(TrialInputs, KeptAnswer)>, AppError> {
+) -> Result<Option<(TrialInputs, Option<KeptAnswer>)>, AppError> {
     if Model::for_rules(&contact_type.rules) == Model::Deadline {
         return Ok(None);
     }
@@ -79,13 +90,27 @@ pub async fn day_need(
     let with = |choice: CoverChoice| {
         TrialInputs::of_centre(strategy.clone(), &centre.zone, &plans, &TeamPeople::of(choice))
     };
-    // Where nobody is planned, nobody is asked about.
+    // Where nothing is planned, only the need is sized.
     let Ok(inputs) = with(CoverChoice::Planned).or_else(|_| with(CoverChoice::Fixed(0))) else {
         return Ok(None);
     };
     let question =
         Question::DayNeed { inputs: Box::new(inputs.clone()), chances: CHANCES.to_vec() };
-    Ok(Some((inputs, store.ask(centre.id, &question, address, Some(by)).await?)))
+    let kept = asked(store, centre.id, &question, ask, (address, by)).await?;
+    Ok(Some((inputs, kept)))
+}
+
+async fn asked(
+    store: &Store,
+    centre: Uuid,
+    question: &Question,
+    ask: Ask,
+    (address, by): (&str, Uuid),
+) -> Result<Option<KeptAnswer>, AppError> {
+    Ok(match ask {
+        Ask::Now => Some(store.ask(centre, question, address, Some(by)).await?),
+        Ask::KnownOnly => store.asked_before(centre, question).await?,
+    })
 }
 
 async fn live_strategy(store: &Store, centre: Uuid) -> Result<Option<Strategy>, AppError> {

@@ -218,4 +218,34 @@ mod tests {
         let present = present_of(vec![CoverInterval { start: stretches[0].0, agents: 10 }], 0.85);
         assert_eq!(present[0].agents, 8);
     }
+
+    proptest::proptest! {
+        /// Whoever is replaced and put back leaves the cover as it was, and nobody's being there counts for anybody else.
+        #[test]
+        fn a_changed_roster_changed_back_leaves_the_cover_as_it_was(
+            saved in proptest::collection::vec((0_i64..80, 1_i64..40), 0..8),
+            changed in proptest::collection::vec((0_i64..80, 1_i64..40), 0..8),
+            nameless in 0_u32..5,
+        ) {
+            let begin = at("2026-11-23T00:00:00Z");
+            let stretch = |&(from, length): &(i64, i64)| {
+                let quarters = |count: i64| begin + SignedDuration::from_mins(15 * count);
+                (quarters(from), quarters(from + length))
+            };
+            let saved: Vec<Stretch> = saved.iter().map(stretch).collect();
+            let changed: Vec<Stretch> = changed.iter().map(stretch).collect();
+            let zone = TimeZone::UTC;
+            let everywhere = (0..60).map(|half| CoverInterval {
+                start: begin + SignedDuration::from_mins(30 * half),
+                agents: nameless,
+            });
+            let cover = cover_after(&everywhere.collect::<Vec<_>>(), &[], &saved, 1800.0, &zone);
+            let after = cover_after(&cover, &saved, &changed, 1800.0, &zone);
+            let back = cover_after(&after, &changed, &saved, 1800.0, &zone);
+            proptest::prop_assert_eq!(&back, &cover);
+            let named: u32 = cover_of(&changed, 1800.0, &zone).iter().map(|each| each.agents).sum();
+            let people: u32 = after.iter().map(|each| each.agents).sum();
+            proptest::prop_assert_eq!(people, named + 60 * nameless);
+        }
+    }
 }

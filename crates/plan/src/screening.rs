@@ -189,3 +189,18 @@ fn changed(
     let (_, half_width) = mean_and_half_width(&by_day);
     ScreenedValue { value, change: if change.is_finite() { change } else { 0.0 }, half_width }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_halved_and_doubled_as_what_they_are() {
+        assert_eq!(others(60.0), [30.0, 120.0]);
+        assert_eq!(others(5.0), [3.0, 10.0], "a whole number stays whole");
+        assert_eq!(others(1.0), [2.0], "half of one is one again");
+        assert_eq!(others(0.6), [0.3, 1.0], "a share stays one");
+        assert_eq!(others(2.5), [1.25, 5.0]);
+        assert_eq!(others(0.0), [1.0, 30.0]);
+    }
+}

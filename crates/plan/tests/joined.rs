@@ -19,6 +19,22 @@ fn load(contacts: f64) -> IntervalLoad {
 }
 
 #[test]
+fn a_days_own_noise_evens_out_over_its_intervals() {
+    let factors: Vec<f64> = (0..100).map(|at| 0.9 + 0.002 * f64::from(at)).collect();
+    // One interval is a day of its own; nothing expected says nothing of how it would spread.
+    assert_eq!(LoadSpread::of_day(&factors, 0.04, &[30.0]), LoadSpread::new(&factors, 0.04));
+    assert_eq!(LoadSpread::of_day(&factors, 0.04, &[]), LoadSpread::new(&factors, 0.04));
+    // Of sixteen alike the day varies a sixteenth as much: a quarter of the deviation.
+    let day = LoadSpread::of_day(&[], 0.04, &[50.0; 16]);
+    assert_eq!(day, LoadSpread::new(&[], 0.0025));
+    let (upper, alone) = (day.quantile(0.9), LoadSpread::new(&[], 0.04).quantile(0.9));
+    assert!((upper - 1.0) / (alone - 1.0) < 0.35 && upper > 1.02, "{upper} {alone}");
+    // The day's common factor stays whole.
+    let common = LoadSpread::of_day(&factors, 0.0, &[50.0; 16]);
+    assert!((common.quantile(0.9) - 1.08).abs() < 0.01, "{}", common.quantile(0.9));
+}
+
+#[test]
 fn a_certain_forecast_needs_what_it_needs() {
     let sure = LoadSpread::new(&[], 0.0);
     let plain = need(load(120.0), HALF_HOUR, &Rules::STARTING, Model::ErlangA).unwrap();

@@ -45,3 +45,33 @@ impl Prices {
             + self.waiting_hour * of.wait_secs / 3600.0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_price_is_for_its_own_contacts() {
+        let tally = TypeTally {
+            abandoned: 3.0,
+            blocked: 1.0,
+            released: 2.0,
+            left_waiting: 4.0,
+            cut_off: 5.0,
+            outside: 6.0,
+            called_back: 7.0,
+            callback_failed: 1.0,
+            wait_secs: 1800.0,
+            ..TypeTally::default()
+        };
+        let only = |prices: Prices| prices.of(&tally);
+        let none = Prices::default();
+        assert_eq!((only(none), none.are_any()), (0.0, false));
+        assert_eq!(only(Prices { abandoned: 2.0, ..none }), 6.0);
+        assert_eq!(only(Prices { turned_away: 1.0, ..none }), 12.0);
+        assert_eq!(only(Prices { elsewhere: 0.5, ..none }), 3.0);
+        assert_eq!(only(Prices { callback: 10.0, ..none }), 80.0);
+        assert_eq!(only(Prices { waiting_hour: 8.0, ..none }), 4.0);
+        assert!(Prices { waiting_hour: 8.0, ..none }.are_any());
+    }
+}

@@ -40,20 +40,8 @@ impl Store {
         let text = serde_json::to_string(question).map_err(StoreError::unreadable("questions"))?;
         let mut tx = self.pool.begin().await.map_err(&failed)?;
         asked_once::wait_for_turn(&mut tx, &text).await?;
-        let known: Option<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "SELECT answers.answer, {RUN_COLUMNS} FROM answers JOIN runs ON runs.id = answers.id {JOIN_RUNS} \
-             WHERE answers.centre_id = $1 AND digest = sha256(convert_to($2, 'UTF8'))"
-        )))
-        .bind(centre)
-        .bind(&text)
-        .fetch_optional(&mut *tx)
-        .await
-        .map_err(&failed)?;
-        if let Some(known) = known {
-            return Ok(KeptAnswer {
-                run: known.run.into(),
-                answer: known.answer.map(|answer| answer.0),
-            });
+        if let Some(known) = known(&mut tx, centre, &text).await? {
+            return Ok(known);
         }
         asked_once::make_room(&mut tx, "answers", centre, MOST_ANSWERS).await?;
         let (kind, work_total) = (RunKind::Answer, question.steps());
@@ -72,6 +60,18 @@ impl Store {
         .map_err(&failed)?;
         tx.commit().await.map_err(&failed)?;
         Ok(KeptAnswer { run: self.run(id).await?, answer: None })
+    }
+
+    /// The answer to a question, or the run that works it out, where somebody has asked it before; nothing is queued.
+    pub async fn asked_before(
+        &self,
+        centre: Uuid,
+        question: &Question,
+    ) -> Result<Option<KeptAnswer>, StoreError> {
+        let text = serde_json::to_string(question).map_err(StoreError::unreadable("questions"))?;
+        let connection = self.pool.acquire().await;
+        let mut connection = connection.map_err(StoreError::on("looking for an answer"))?;
+        known(&mut connection, centre, &text).await
     }
 
     /// A question that is to be answered, and the page that asked it.
@@ -99,4 +99,22 @@ impl Store {
         }
         tx.commit().await.map_err(&failed)
     }
+}
+
+/// The answer to a question by its text, as far as it has been asked.
+async fn known(
+    connection: &mut sqlx::PgConnection,
+    centre: Uuid,
+    text: &str,
+) -> Result<Option<KeptAnswer>, StoreError> {
+    let row: Option<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
+        "SELECT answers.answer, {RUN_COLUMNS} FROM answers JOIN runs ON runs.id = answers.id {JOIN_RUNS} \
+         WHERE answers.centre_id = $1 AND digest = sha256(convert_to($2, 'UTF8'))"
+    )))
+    .bind(centre)
+    .bind(text)
+    .fetch_optional(connection)
+    .await
+    .map_err(StoreError::on("looking for an answer"))?;
+    Ok(row.map(|row| KeptAnswer { run: row.run.into(), answer: row.answer.map(|answer| answer.0) }))
 }

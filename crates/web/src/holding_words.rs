@@ -127,3 +127,60 @@ pub(crate) fn driver_name(inputs: &TrialInputs, driver: &Driver) -> String {
         DriverOfDay::HandleSecs(_) => "handle time".to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use barometer_plan::{Third, Threshold};
+    use barometer_strategy::Strategy;
+    use jiff::civil::date;
+
+    fn inputs() -> TrialInputs {
+        let rules = Rules::STARTING;
+        let customers =
+            barometer_plan::customers_of(&rules, &barometer_strategy::Duration::exponential(300.0));
+        let (zone, strategy) = (&jiff::tz::TimeZone::UTC, Strategy::plain("Bookings"));
+        TrialInputs::of_one_type(strategy, rules, zone, 1800.0, ("Bookings", customers), &[])
+    }
+
+    fn target(target: Target, holding: u32, drivers: Vec<Driver>) -> TargetByDay {
+        let held = HoldingDays { holding, days: 200 };
+        TargetByDay { target, of: Some(0), wanted: 0.8, held, drivers }
+    }
+
+    fn driver(what: DriverOfDay, at: f64) -> Driver {
+        let third = Third { edge: 0.0, share: 0.5, holding: 0.5 };
+        let threshold = Some(Threshold { at, right: 0.91, above: 0.1 });
+        Driver { what, least: third, most: third, threshold }
+    }
+
+    fn said(holding: u32, targets: Vec<TargetByDay>) -> String {
+        let days = DayByDay { held: HoldingDays { holding, days: 200 }, targets };
+        sentence(&inputs(), &days, &days_name(date(2026, 11, 28), 1))
+    }
+
+    #[test]
+    fn a_day_is_said_with_what_fails_and_when() {
+        let drivers = vec![
+            driver(DriverOfDay::Contacts(0), 1720.4),
+            driver(DriverOfDay::HandleSecs(0), 285.2),
+        ];
+        let targets = vec![
+            target(Target::ServiceLevel, 179, drivers),
+            target(Target::Abandonment, 199, Vec::new()),
+        ];
+        insta::assert_snapshot!(said(178, targets), @"All targets hold on 9 of 10 Saturdays (178 of 200 simulated). Service level in 20 s fails most often, on 1 of 10. It fails when more than 1,720 contacts come, or the handle time passes 285.2 s (these tell 91 % and 91 % of days right).");
+    }
+
+    #[test]
+    fn days_that_all_hold_or_all_fail_are_said_as_such() {
+        let level = |holding| vec![target(Target::ServiceLevel, holding, Vec::new())];
+        assert_eq!(said(200, level(200)), "The target holds on all 200 Saturdays simulated.");
+        assert_eq!(said(0, level(0)), "The target holds on none of 200 Saturdays.");
+        assert_eq!(share_words(1.0, "weeks"), "all simulated weeks");
+        assert_eq!(share_words(0.0, "weeks"), "none of the simulated weeks");
+        assert_eq!(share_words(0.903, "weeks"), "9 of 10 weeks");
+        assert_eq!(days_name(date(2026, 11, 28), 7), "weeks");
+        assert_eq!(days_name(date(2026, 11, 28), 3), "rows of days");
+    }
+}

@@ -15,7 +15,9 @@ async fn the_outlook_says_of_a_day_what_a_trial_of_it_says(pool: PgPool) {
     let planner = centre.visitor(Role::Planner).await;
     viewer.get("/").await.says("hx-get=\"/outlook/days?day=2026-11-23\"");
     let first = viewer.get("/outlook/days").await;
-    first.says("simulating").says("load delay");
+    first.says("Simulate these days");
+    assert!(!first.text.contains("simulating"), "a look costs nothing");
+    viewer.get("/outlook/days?simulate=yes").await.says("simulating").says("load delay");
     centre.work_off().await;
     let days = viewer.get("/outlook/days").await;
     assert!(!days.text.contains("simulating"), "{}", days.text);
@@ -50,7 +52,9 @@ async fn a_day_is_sized_for_a_share_of_days_and_planned_with_one_press(pool: PgP
     let day = "day=2026-11-25";
     planner.get(&format!("{address}?{day}")).await.says("/day-need?day=2026-11-25");
     let part = format!("{address}/day-need?{day}");
-    planner.get(&part).await.says("Queued");
+    planner.get(&part).await.says("How surely does the day as a whole hold?");
+    let ask = format!("{part}&simulate=yes");
+    planner.get(&ask).await.says("Queued");
     let early =
         planner.post(&format!("{address}/cover"), &format!("how=sure-90&{day}&based_on=1")).await;
     assert_eq!(early.status, StatusCode::UNPROCESSABLE_ENTITY);
@@ -67,7 +71,7 @@ async fn a_day_is_sized_for_a_share_of_days_and_planned_with_one_press(pool: PgP
     let planned = planner.post(&format!("{address}/cover"), &form).await;
     assert_eq!(planned.status, StatusCode::SEE_OTHER, "{}", planned.text);
     // With these people the day holds on as many days as it was sized for.
-    planner.get(&part).await.says("Queued");
+    planner.get(&ask).await.says("Queued");
     centre.work_off().await;
     let text = planner.get(&part).await.text;
     let row = text.split("<tr>").find(|row| row.contains("Planned cover")).unwrap();

@@ -3,14 +3,15 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Response};
-use barometer_app::holding::day_need as asked_day_need;
+use barometer_app::holding::{Ask, day_need as asked_day_need};
 use barometer_plan::{Answer, CoverInterval, DayNeed, SizedDay, TrialInputs, Verdict};
-use barometer_store::{ContactType, Edited};
+use barometer_store::{ContactType, Edited, KeptAnswer};
+use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::App;
 use crate::access::RequestContext;
-use crate::extract::Path;
+use crate::extract::{Path, Query};
 use crate::frame::Stage;
 use crate::holding_words::{days_name, held_words};
 use crate::page_error::PageError;
@@ -41,15 +42,34 @@ struct Row {
     how: Option<String>,
 }
 
+/// The question, to be asked with a press.
+#[derive(Template)]
+#[template(path = "staffing/day_need_ask.html")]
+struct AskPart {
+    asks: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct DayNeedQuery {
+    /// Present where the day is to be simulated though nobody has asked for it.
+    simulate: Option<String>,
+}
+
 /// `GET /staffing/{contact_type}/day-need`
 pub(crate) async fn day_need(
     State(app): State<App>,
     context: RequestContext,
     Path(id): Path<Uuid>,
+    Query(query): Query<DayNeedQuery>,
 ) -> Result<Response, PageError> {
     let contact_type = app.store.contact_type(id).await?;
-    let Some((inputs, kept)) = asked(&app, &context, &contact_type).await? else {
+    let ask = if query.simulate.is_some() { Ask::Now } else { Ask::KnownOnly };
+    let Some((inputs, kept)) = asked(&app, &context, &contact_type, ask).await? else {
         return Ok(().into_response());
+    };
+    let Some(kept) = kept else {
+        let asks = format!("/staffing/{id}/day-need?day={}&simulate=yes", context.day);
+        return page(&AskPart { asks });
     };
     match kept.answer {
         Some(Answer::DayNeed(need)) => {
@@ -68,10 +88,11 @@ async fn asked(
     app: &App,
     context: &RequestContext,
     contact_type: &ContactType,
-) -> Result<Option<(TrialInputs, barometer_store::KeptAnswer)>, PageError> {
+    ask: Ask,
+) -> Result<Option<(TrialInputs, Option<KeptAnswer>)>, PageError> {
     let page_address = Stage::Staffing.address(context.day, Some(contact_type.id));
     let by = (page_address.as_str(), context.user.id);
-    Ok(asked_day_need(&app.store, &context.centre, contact_type, context.day, by).await?)
+    Ok(asked_day_need(&app.store, &context.centre, contact_type, context.day, ask, by).await?)
 }
 
 /// The cover that holds the day on this share of days, "sure-90"; else why there is none.
@@ -85,7 +106,8 @@ pub(super) async fn cover_for(
         Ok(Err("What holds this day as surely is not worked out. Open the day under Need first."
             .to_owned()))
     };
-    let Some((inputs, kept)) = asked(app, context, contact_type).await? else { return not_known() };
+    let asked = asked(app, context, contact_type, Ask::KnownOnly).await?;
+    let Some((inputs, Some(kept))) = asked else { return not_known() };
     let Some(Answer::DayNeed(need)) = kept.answer else { return not_known() };
     let people = match how {
         OWN => Some(&need.own),
