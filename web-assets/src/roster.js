@@ -1,4 +1,6 @@
 // The roster editor: people as rows, shifts as bars over the hours of a day. The server is asked what each change comes to.
+import { LAST_MINUTE, begun, breakMoved, breakToggled, clock, ended, hours, moved, words } from './shift.js';
+
 const page = document.querySelector('[data-roster]');
 if (page) edit(page);
 
@@ -35,44 +37,15 @@ function edit(page) {
 
   const person = (agent) => state.people.find((each) => each.agent === agent);
   const dayOf = (agent) => days.find((each) => each.agent === agent);
-  const clock = (minutes) =>
-    `${String(Math.floor(minutes / 60) % 24).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
   const percent = (minutes) => `${(100 * (minutes - state.from)) / (state.to - state.from)}%`;
   const wide = (minutes) => `${(100 * minutes) / (state.to - state.from)}%`;
-  const hours = (pieces) => pieces.reduce((sum, [from, to]) => sum + to - from, 0) / 60;
   const snap = (minutes) => Math.round(minutes / state.step) * state.step;
 
-  function words(day) {
-    const { pieces } = day;
-    if (!pieces.length) return '';
-    const breaks = pieces.slice(1).map(([from], nth) => `break ${clock(pieces[nth][1])} to ${clock(from)}`);
-    return [`${clock(pieces[0][0])} to ${clock(pieces.at(-1)[1])}`, ...breaks].join(', ');
-  }
-
-  // Changes of the pieces of a shift; each gives new pieces, or the old ones where they would not be a shift any more.
-  const last = 36 * 60;
-  const possible = (pieces, before) =>
-    pieces.every(([from, to], nth) => from >= 0 && from < 1440 && to - from >= state.step && to <= last && (!nth || from >= pieces[nth - 1][1]))
-      ? pieces
-      : before;
-  const moved = (pieces, by) => possible(pieces.map(([from, to]) => [from + by, to + by]), pieces);
-  const ended = (pieces, by) => possible(pieces.map(([from, to], nth) => [from, nth === pieces.length - 1 ? to + by : to]), pieces);
-  const begun = (pieces, by) => possible(pieces.map(([from, to], nth) => [nth ? from : from + by, to]), pieces);
-  const breakMoved = (pieces, by, at = 0) =>
-    pieces.length < 2
-      ? pieces
-      : possible(pieces.map(([from, to], nth) => [nth === at + 1 ? from + by : from, nth === at ? to + by : to]), pieces);
-  function breakToggled(pieces) {
-    if (pieces.length > 1) return [[pieces[0][0], pieces.at(-1)[1]]];
-    const [[from, to]] = pieces;
-    const begin = snap((from + to) / 2) - state.step;
-    return possible([[from, begin], [begin + 30, to]], pieces);
-  }
   function newShift() {
     const worst = Number(page.querySelector('#roster-strip')?.dataset.worst || NaN);
     const around = Number.isNaN(worst) ? (state.from + state.to) / 2 : worst + 60;
     const from = Math.max(state.from, Math.min(snap(around - 240), state.to - 480));
-    return breakToggled([[from, Math.min(from + 480, last)]]);
+    return breakToggled([[from, Math.min(from + 480, LAST_MINUTE)]]);
   }
 
   function change(act) {
@@ -163,8 +136,8 @@ function edit(page) {
     const made = element('div', 'shift');
     made.tabIndex = 0;
     made.setAttribute('role', 'button');
-    made.setAttribute('aria-label', `${person(day.agent).name}, ${words(day)}`);
-    made.title = words(day);
+    made.setAttribute('aria-label', `${person(day.agent).name}, ${words(pieces)}`);
+    made.title = words(pieces);
     made.style.left = percent(begin);
     made.style.width = wide(end - begin);
     const inside = (minutes) => `${(100 * (minutes - begin)) / (end - begin)}%`;
@@ -255,6 +228,7 @@ function edit(page) {
     figures.setAttribute('aria-busy', 'true');
     try {
       const body = new URLSearchParams({ day: state.day, roster: JSON.stringify(days) });
+      // As htmx asks: who is signed out gets 401 instead of the page to sign in.
       const answer = await fetch(page.dataset.rosterTry, { method: 'POST', body, headers: { 'hx-request': 'true' } });
       if (!answer.ok) throw new Error(answer.status);
       place(new DOMParser().parseFromString(await answer.text(), 'text/html').body);

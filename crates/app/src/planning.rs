@@ -23,6 +23,11 @@ pub fn span(day: Date, days: i64, zone: &TimeZone) -> Result<(Timestamp, Timesta
     Ok((begin(day)?, begin(day.saturating_add(Span::new().days(days)))?))
 }
 
+/// The Monday of a day's week.
+pub fn monday_of(day: Date) -> Date {
+    day.saturating_sub(Span::new().days(i64::from(day.weekday().to_monday_zero_offset())))
+}
+
 /// The last day that a forecast which begins on `first` reaches.
 pub fn last_forecast_day(first: Date) -> Date {
     first.saturating_add(Span::new().days(HORIZON_DAYS as i64 - 1))

@@ -83,7 +83,7 @@ pub async fn load(store: &Store) -> Result<()> {
     Ok(())
 }
 
-/// The shifts of the people by name, from the day after the demo's own until Sunday; the cover stays as it is.
+/// The shifts of the people by name, from the day after the demo's own until Sunday; the cover is not changed.
 async fn roster_the_week(store: &Store, centre: Uuid, zone: &TimeZone) -> Result<()> {
     let (agents, types) = (store.agents(centre).await?, store.contact_types(centre).await?);
     for date in (1..7).map(|ahead| TODAY.saturating_add(jiff::Span::new().days(ahead))) {

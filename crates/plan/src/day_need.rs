@@ -10,6 +10,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::need::{Model, NeedError, NeedSearch};
+use crate::schedule::agent_hours;
 use crate::trial::{DayByDay, HoldingDays, TrialInputs};
 use crate::{IntervalLoad, Rules};
 
@@ -18,9 +19,6 @@ const LOADS: std::ops::RangeInclusive<u32> = 70..=200;
 
 /// Halvings of the loads, the expected one and the planned people.
 const MOST_DAYS_OF_PEOPLE: u32 = 8;
-
-/// Days that are played at a time, between two looks whether anybody still wants the answer.
-const AT_A_TIME: u32 = 25;
 
 /// People interval by interval, and the days on which every target holds with them.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -125,6 +123,18 @@ struct Days<'a> {
     goes_on: &'a mut dyn FnMut(u32) -> bool,
 }
 
+impl SizedDay {
+    /// Its people in agent-hours.
+    pub fn agent_hours(&self, interval_secs: f64) -> f64 {
+        agent_hours(self.agents.iter().copied(), interval_secs)
+    }
+
+    /// Most people at a time.
+    pub fn peak(&self) -> u32 {
+        self.agents.iter().copied().max().unwrap_or(0)
+    }
+}
+
 impl Days<'_> {
     fn with(&mut self, agents: Vec<u32>) -> Result<Option<SizedDay>, String> {
         if let Some(&held) = self.known.get(&agents) {
@@ -134,35 +144,12 @@ impl Days<'_> {
         if let Some(home) = inputs.teams.iter_mut().find(|team| team.team == self.home) {
             home.agents.clone_from(&agents);
         }
-        let Some(days) = simulated_days(&inputs, self.played, self.goes_on)? else {
-            return Ok(None);
-        };
-        self.played += inputs.replications;
-        let days = days.ok_or("the contact type has no target that a day can hold or miss")?;
+        let all = inputs.replications;
+        let Some(summary) = inputs.played(all, self.played, self.goes_on)? else { return Ok(None) };
+        self.played += all;
+        let days = DayByDay::of(&inputs, &summary)
+            .ok_or("the contact type has no target that a day can hold or miss")?;
         self.known.insert(agents.clone(), days.held);
         Ok(Some(SizedDay { agents, held: days.held }))
     }
-}
-
-/// A trial's days one by one, where it has targets and enough days; `None` where nobody wants to know any more.
-/// `goes_on` is told how many days are played, after `before` earlier ones.
-///
-/// # Errors
-///
-/// Why the trial cannot be played, as people read it.
-pub(crate) fn simulated_days(
-    inputs: &TrialInputs,
-    before: u32,
-    goes_on: &mut dyn FnMut(u32) -> bool,
-) -> Result<Option<Option<DayByDay>>, String> {
-    let experiment = inputs.experiment().map_err(|error| error.to_string())?;
-    let mut summary = experiment.summary();
-    for from in (0..inputs.replications).step_by(AT_A_TIME as usize) {
-        if !goes_on(before + from) {
-            return Ok(None);
-        }
-        let part = from..(from + AT_A_TIME).min(inputs.replications);
-        experiment.add_to(&mut summary, part).map_err(|error| error.to_string())?;
-    }
-    Ok(Some(DayByDay::of(inputs, &summary)))
 }

@@ -89,7 +89,8 @@ pub use roster::{
 };
 pub use rules::{Check, Rules, RulesError, Target};
 pub use schedule::{
-    CoverInterval, ForecastInterval, Hole, PlannedInterval, holes, schedule, worst,
+    CoverInterval, ForecastInterval, Hole, PlannedInterval, ScheduleHours, agent_hours, holes,
+    schedule, worst,
 };
 pub use screening::{Screened, ScreenedValue};
 pub use shifts::{

@@ -4,7 +4,7 @@ use barometer_strategy::{Edit, Strategy};
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
-use crate::day_need::{self, DayNeed, day_need, simulated_days};
+use crate::day_need::{self, DayNeed, day_need};
 use crate::day_plan::ExactDay;
 use crate::edit_effect::{self, EditEffect};
 use crate::record::{PastInterval, ReplayedDay, replay_day};
@@ -162,8 +162,8 @@ impl Question {
                 Ok(effects.map(|effects| Answer::Edit { effects }))
             }
             Self::Days { inputs } => {
-                let days = simulated_days(inputs, 0, &mut goes_on)?;
-                Ok(days.map(|days| Answer::Days { days }))
+                let summary = inputs.played(inputs.replications, 0, &mut goes_on)?;
+                Ok(summary.map(|summary| Answer::Days { days: DayByDay::of(inputs, &summary) }))
             }
             Self::DayNeed { inputs, chances } => {
                 Ok(day_need(inputs, chances, &mut goes_on)?.map(Answer::DayNeed))

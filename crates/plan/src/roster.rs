@@ -120,7 +120,7 @@ pub fn present_of(mut cover: Vec<CoverInterval>, share: f64) -> Vec<CoverInterva
     cover
 }
 
-/// The cover after some stretches have been replaced by others: whoever is not named in it stays.
+/// The cover after some stretches have been replaced by others; people who are not named stay.
 pub fn cover_after(
     cover: &[CoverInterval],
     before: &[Stretch],
@@ -220,7 +220,7 @@ mod tests {
     }
 
     proptest::proptest! {
-        /// Whoever is replaced and put back leaves the cover as it was, and nobody's being there counts for anybody else.
+        /// Shifts that are replaced and put back leave the same cover, and people without a name are counted throughout.
         #[test]
         fn a_changed_roster_changed_back_leaves_the_cover_as_it_was(
             saved in proptest::collection::vec((0_i64..80, 1_i64..40), 0..8),

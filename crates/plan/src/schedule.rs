@@ -82,6 +82,42 @@ pub fn schedule(
         .collect()
 }
 
+/// People interval by interval, in agent-hours.
+pub fn agent_hours(people: impl IntoIterator<Item = u32>, interval_secs: f64) -> f64 {
+    people.into_iter().map(f64::from).sum::<f64>() * interval_secs / 3600.0
+}
+
+/// Agent-hours of a schedule.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct ScheduleHours {
+    /// Of the need.
+    pub need: f64,
+    /// Of the cover.
+    pub cover: f64,
+    /// Of the cover, over the need.
+    pub over: f64,
+    /// Missing from the cover.
+    pub under: f64,
+}
+
+impl ScheduleHours {
+    /// Of a schedule's intervals; where nothing is planned, everybody who is needed is missing.
+    pub fn of(schedule: &[PlannedInterval], interval_secs: f64) -> Self {
+        let hours = |of: fn(u32, u32) -> u32| {
+            let people = schedule
+                .iter()
+                .map(|each| of(each.assessment.need, each.assessment.cover.unwrap_or(0)));
+            agent_hours(people, interval_secs)
+        };
+        Self {
+            need: hours(|need, _| need),
+            cover: hours(|_, cover| cover),
+            over: hours(|need, cover| cover.saturating_sub(need)),
+            under: hours(u32::saturating_sub),
+        }
+    }
+}
+
 /// The worst verdict of a schedule; `None` when nothing is planned.
 pub fn worst(schedule: &[PlannedInterval]) -> Option<Verdict> {
     schedule.iter().filter_map(|interval| interval.assessment.verdict).max()
@@ -140,6 +176,19 @@ mod tests {
         assert_eq!(worst(&schedule), Some(Verdict::Breaks));
         assert_eq!(worst(&schedule[..4]), Some(Verdict::Holds));
         assert_eq!(worst(&schedule[3..4]), None);
+    }
+
+    #[test]
+    fn hours_over_and_under_the_need_add_up_to_the_cover() {
+        let need = schedule_of([None; 10])[0].assessment.need;
+        let mut cover = [Some(need); 10];
+        (cover[0], cover[1], cover[2]) = (Some(need + 4), Some(need - 3), None);
+        let hours = ScheduleHours::of(&schedule_of(cover), 1800.0);
+        assert_eq!((hours.over, hours.under), (2.0, 1.5 + 0.5 * f64::from(need)));
+        assert_eq!(hours.need, 5.0 * f64::from(need));
+        assert_eq!(hours.cover, hours.need + hours.over - hours.under);
+        assert_eq!(ScheduleHours::of(&[], 1800.0), ScheduleHours::default());
+        assert_eq!(agent_hours([3, 0, 5], 900.0), 2.0);
     }
 
     #[test]

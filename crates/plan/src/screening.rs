@@ -160,12 +160,9 @@ impl Played<'_> {
     }
 
     fn days_of(&mut self, inputs: &TrialInputs, days: u32) -> Result<Option<Summary>, String> {
-        if !(self.goes_on)(self.days) {
-            return Ok(None);
-        }
+        let summary = inputs.played(days, self.days, self.goes_on)?;
         self.days += days;
-        let experiment = inputs.experiment().map_err(|error| error.to_string())?;
-        experiment.play_part(0..days).map(Some).map_err(|error| error.to_string())
+        Ok(summary)
     }
 }
 

@@ -67,20 +67,6 @@ pub enum WorkingTimeFault {
     },
 }
 
-impl WorkingTimeFault {
-    /// The day that it is about; `None` for the whole week.
-    pub fn day(&self) -> Option<Date> {
-        match *self {
-            Self::Twice(day)
-            | Self::Away(day)
-            | Self::ShortRest { day, .. }
-            | Self::LongDay { day, .. }
-            | Self::NoBreak { day, .. } => Some(day),
-            Self::ManyDays(_) | Self::OverContract { .. } => None,
-        }
-    }
-}
-
 /// Hours that a contract may be passed by before it is said: a quarter of an hour's grid.
 const OVER: f64 = 0.25;
 
@@ -88,7 +74,7 @@ const OVER: f64 = 0.25;
 const LONGEST_BREAK_HOURS: f64 = 4.0;
 
 /// The faults of a person's week, by day. `week` is all that the person works from the day before `days` begin until
-/// they end, whoever it is for; what lies before only counts as the rest before the first of them.
+/// they end, for any contact type; what lies before only counts as the rest before the first of them.
 ///
 /// Hours are hours of the clock on the wall where the person works, so that a night of 23 hours has its own.
 pub fn working_time_faults(
@@ -236,7 +222,6 @@ mod tests {
         assert_eq!(faults(&every_day), [Away(date(2026, 11, 28)), ManyDays(7)]);
         let long: Vec<_> = (23..28).flat_map(|day| [(day, 8.0, 12.0), (day, 12.5, 16.5)]).collect();
         assert_eq!(faults(&long), [OverContract { hours: 40.0, contract: 37.5 }]);
-        assert_eq!(OverContract { hours: 40.0, contract: 37.5 }.day(), None);
     }
 
     #[test]

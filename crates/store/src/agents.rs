@@ -128,39 +128,41 @@ impl Store {
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<AgentStretch>, StoreError> {
-        let rows: Vec<StretchRow> = sqlx::query_as(
-            "SELECT contact_type_id, agent_id, starts_at, ends_at FROM agent_shifts \
-             WHERE contact_type_id = $1 AND starts_at < $3 AND ends_at > $2 \
-             ORDER BY starts_at, agent_id",
-        )
-        .bind(contact_type)
-        .bind(from.to_sqlx())
-        .bind(to.to_sqlx())
-        .fetch_all(&self.pool)
-        .await
-        .map_err(StoreError::on("reading shifts"))?;
-        Ok(rows.into_iter().map(|row| stretch(row).1).collect())
+        let found = self.stretches_where("contact_type_id = $1", contact_type, (from, to)).await?;
+        Ok(found.into_iter().map(|(_, stretch)| stretch).collect())
     }
 
-    /// Stretches of everybody of the centre at work for any contact type that overlap a time, in order.
+    /// Stretches of everybody of the centre at work that overlap a time, in order, each with its contact type.
     pub async fn all_stretches_between(
         &self,
         centre: Uuid,
         from: Timestamp,
         to: Timestamp,
     ) -> Result<Vec<(Uuid, AgentStretch)>, StoreError> {
-        let rows: Vec<StretchRow> = sqlx::query_as(
+        let of_centre = "agent_id IN (SELECT id FROM agents WHERE centre_id = $1)";
+        self.stretches_where(of_centre, centre, (from, to)).await
+    }
+
+    async fn stretches_where(
+        &self,
+        condition: &'static str,
+        key: Uuid,
+        (from, to): (Timestamp, Timestamp),
+    ) -> Result<Vec<(Uuid, AgentStretch)>, StoreError> {
+        type Row = (Uuid, Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp);
+        let rows: Vec<Row> = sqlx::query_as(sqlx::AssertSqlSafe(format!(
             "SELECT contact_type_id, agent_id, starts_at, ends_at FROM agent_shifts \
-             JOIN agents ON agents.id = agent_id \
-             WHERE centre_id = $1 AND starts_at < $3 AND ends_at > $2 \
-             ORDER BY starts_at, agent_id",
-        )
-        .bind(centre)
+             WHERE {condition} AND starts_at < $3 AND ends_at > $2 ORDER BY starts_at, agent_id"
+        )))
+        .bind(key)
         .bind(from.to_sqlx())
         .bind(to.to_sqlx())
         .fetch_all(&self.pool)
         .await
         .map_err(StoreError::on("reading shifts"))?;
+        let stretch = |(contact_type, agent, start, end): Row| {
+            (contact_type, AgentStretch { agent, start: start.to_jiff(), end: end.to_jiff() })
+        };
         Ok(rows.into_iter().map(stretch).collect())
     }
 
@@ -326,13 +328,6 @@ impl Store {
         .map_err(StoreError::on("removing time off"))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
     }
-}
-
-/// Contact type, agent, from and until.
-type StretchRow = (Uuid, Uuid, jiff_sqlx::Timestamp, jiff_sqlx::Timestamp);
-
-fn stretch((contact_type, agent, start, end): StretchRow) -> (Uuid, AgentStretch) {
-    (contact_type, AgentStretch { agent, start: start.to_jiff(), end: end.to_jiff() })
 }
 
 /// Leaves a contact type without shifts that begin from a time until another.

@@ -101,7 +101,7 @@ impl Store {
     }
 }
 
-/// The answer to a question by its text, as far as it has been asked.
+/// The answer to a question by its text; none where nobody has asked it.
 async fn known(
     connection: &mut sqlx::PgConnection,
     centre: Uuid,

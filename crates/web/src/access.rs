@@ -116,8 +116,7 @@ impl RequestContext {
 
     /// Monday of the week that they are looking at.
     pub fn monday(&self) -> Date {
-        let days = i64::from(self.day.weekday().to_monday_zero_offset());
-        self.day.saturating_sub(jiff::Span::new().days(days))
+        barometer_app::planning::monday_of(self.day)
     }
 }
 

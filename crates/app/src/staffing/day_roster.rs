@@ -4,8 +4,8 @@
 use std::collections::BTreeSet;
 
 use barometer_plan::{
-    IntervalLoad, NeedError, PlannedInterval, Service, Stretch, Verdict, WorkingTimeFault,
-    WorkingTimeRules, cover_after, service_of, working_time_faults, worst,
+    IntervalLoad, NeedError, PlannedInterval, ScheduleHours, Service, Stretch, Verdict,
+    WorkingTimeFault, WorkingTimeRules, cover_after, service_of, working_time_faults, worst,
 };
 use barometer_store::{Agent, AgentStretch, Centre, ContactType, DayRoster, Save, Store, TimeOff};
 use jiff::civil::Date;
@@ -17,10 +17,13 @@ use uuid::Uuid;
 use super::source::Span as PeriodSpan;
 use super::{Period, Source};
 use crate::AppError;
-use crate::planning::span;
+use crate::planning::{monday_of, span};
 
 /// Minutes after midnight until which a shift may last: noon of the next day.
 pub const LAST_MINUTE: u32 = 36 * 60;
+
+/// The limits of working time that a roster is held against.
+pub const LIMITS: WorkingTimeRules = WorkingTimeRules::STARTING;
 
 /// Pieces of a person's day at most.
 const MOST_PIECES: usize = 8;
@@ -37,6 +40,15 @@ pub struct PersonDay {
     pub is_away: bool,
 }
 
+/// Why somebody is away on the day.
+#[derive(Clone, Debug)]
+pub struct Away {
+    /// The reason that was noted.
+    pub why: String,
+    /// Whether it is for this day alone: leave of several days is not ended here.
+    pub is_this_day_alone: bool,
+}
+
 /// A person who can work for the contact type on the day.
 #[derive(Clone, Debug)]
 pub struct RosterPerson {
@@ -44,8 +56,8 @@ pub struct RosterPerson {
     pub agent: Agent,
     /// The day as it is saved.
     pub saved: PersonDay,
-    /// Why the person is away, and whether that is for this day alone.
-    pub away: Option<(String, bool)>,
+    /// Why the person is away.
+    pub away: Option<Away>,
     /// Work for other contact types on the day.
     pub elsewhere: Vec<(u32, u32)>,
 }
@@ -71,12 +83,10 @@ pub struct RosterFigures {
     pub plan: Vec<PlannedInterval>,
     /// Length of its intervals in seconds.
     pub interval_secs: f64,
-    /// Agent-hours that are missing, and those over the need.
-    pub under_and_over: (f64, f64),
+    /// Agent-hours of need and cover.
+    pub hours: ScheduleHours,
     /// What the cover comes to over the day; `None` for work that can wait, and without contacts.
     pub service: Option<Service>,
-    /// Agent-hours of the cover.
-    pub cover_hours: f64,
     /// Hours of those with a name.
     pub named_hours: f64,
     /// What the cover costs with shrinkage, where an hour has a price.
@@ -136,7 +146,10 @@ impl RosterDay {
                 let off = time_off.iter().find(|off| {
                     off.agent == agent.id && (off.first_day..=off.last_day).contains(&date)
                 });
-                let away = off.map(|off| (off.why.clone(), off.first_day == off.last_day));
+                let away = off.map(|off| Away {
+                    why: off.why.clone(),
+                    is_this_day_alone: off.first_day == off.last_day,
+                });
                 let saved = PersonDay { agent: agent.id, pieces, is_away: away.is_some() };
                 Some(RosterPerson { agent, saved, away, elsewhere })
             })
@@ -161,7 +174,7 @@ impl RosterDay {
         self.people.iter().map(|person| person.saved.clone()).collect()
     }
 
-    /// A day as somebody sent it, if it can be one.
+    /// A day as somebody sent it, if it can be one; those whom it does not name keep their own.
     ///
     /// # Errors
     ///
@@ -178,6 +191,10 @@ impl RosterDay {
             }
             if day.is_away {
                 day.pieces.clear();
+            } else if person.away.as_ref().is_some_and(|away| !away.is_this_day_alone) {
+                return Err(format!(
+                    "{name} is away for several days. Change that under Cover first."
+                ));
             }
             day.pieces.sort_unstable();
             if day.pieces.len() > MOST_PIECES {
@@ -194,6 +211,8 @@ impl RosterDay {
                 ));
             }
         }
+        let unnamed = self.people.iter().filter(|person| !seen.contains(&person.agent.id));
+        typed.extend(unnamed.map(|person| person.saved.clone()));
         Ok(typed)
     }
 
@@ -212,31 +231,18 @@ impl RosterDay {
             .collect()
     }
 
-    /// What a day comes to with these people; off the threads that answer pages.
+    /// What a day comes to with these people.
     ///
     /// # Errors
     ///
-    /// [`AppError`] where no number of people would do, or cannot be computed with.
+    /// [`NeedError`] where no number of people would do.
     pub fn figures(&self, days: &[PersonDay]) -> Result<RosterFigures, NeedError> {
         let work = self.stretches(days);
         let before = pairs(&self.stretches(&self.saved()));
-        let cover = cover_after(
-            self.source.cover(),
-            &before,
-            &pairs(&work),
-            self.source.interval_secs(),
-            &self.zone,
-        );
-        let plan = self.source.clone().with_cover(cover).schedule(&self.rules)?;
         let secs = self.source.interval_secs();
-        let hours = |people: u32| f64::from(people) * secs / 3600.0;
-        let (mut under, mut over, mut cover_hours) = (0.0, 0.0, 0.0);
-        for each in &plan {
-            let (need, cover) = (each.assessment.need, each.assessment.cover.unwrap_or(0));
-            under += hours(need.saturating_sub(cover));
-            over += hours(cover.saturating_sub(need));
-            cover_hours += hours(cover);
-        }
+        let cover = cover_after(self.source.cover(), &before, &pairs(&work), secs, &self.zone);
+        let plan = self.source.clone().with_cover(cover).schedule(&self.rules)?;
+        let hours = ScheduleHours::of(&plan, secs);
         let is_deferred = plan.iter().any(|each| each.assessment.backlog_hours.is_some());
         let loads: Vec<IntervalLoad> = plan.iter().map(|each| each.load).collect();
         let people: Vec<u32> = plan.iter().map(|each| each.assessment.cover.unwrap_or(0)).collect();
@@ -248,14 +254,13 @@ impl RosterDay {
             work.iter().map(|each| each.end.duration_since(each.start).as_secs_f64()).sum::<f64>()
                 / 3600.0;
         Ok(RosterFigures {
-            under_and_over: (under, over),
+            hours,
             service,
-            cover_hours,
             named_hours,
             cost: self
                 .rules
                 .cost_per_hour
-                .map(|cost| cost * cover_hours / self.rules.shrinkage.present()),
+                .map(|cost| cost * hours.cover / self.rules.shrinkage.present()),
             verdict: worst(&plan),
             faults: self.faults(days, &work),
             plan,
@@ -271,32 +276,27 @@ impl RosterDay {
     ) -> Vec<(Uuid, Vec<WorkingTimeFault>)> {
         let monday = monday_of(self.date);
         let week = monday..=monday.saturating_add(Span::new().days(6));
-        let next = self.date.saturating_add(Span::new().days(1));
+        let is_of_day = |piece: &Stretch| self.zone.to_datetime(piece.0).date() == self.date;
         let of_person = |day: &PersonDay| {
             let person = self.people.iter().find(|each| each.agent.id == day.agent)?;
             let own = self.other_work.iter().chain(work).filter(|each| each.agent == day.agent);
             let own: Vec<Stretch> = own.map(|each| (each.start, each.end)).collect();
+            let rest: Vec<Stretch> = own.iter().copied().filter(|each| !is_of_day(each)).collect();
             let is_away = |date: Date| {
                 let noted = self.time_off.iter().any(|off| {
                     off.agent == day.agent && (off.first_day..=off.last_day).contains(&date)
                 });
                 if date == self.date { day.is_away } else { noted }
             };
-            let rules = WorkingTimeRules::STARTING;
-            let mut faults = working_time_faults(
-                &own,
-                week.clone(),
-                is_away,
-                person.agent.contract_hours,
-                &rules,
-                &self.zone,
-            );
-            // The rest before the next day depends on when this one ends.
-            faults.retain(|fault| match fault {
-                WorkingTimeFault::ShortRest { day, .. } => *day == self.date || *day == next,
-                fault => fault.day().is_none_or(|day| day == self.date),
-            });
-            (!faults.is_empty() && !day.pieces.is_empty()).then_some((day.agent, faults))
+            let faults_of = |work: &[Stretch]| {
+                let contract = person.agent.contract_hours;
+                working_time_faults(work, week.clone(), is_away, contract, &LIMITS, &self.zone)
+            };
+            // What would be wrong without this day's work too is told on another day.
+            let without = faults_of(&rest);
+            let mut faults = faults_of(&own);
+            faults.retain(|fault| !without.contains(fault));
+            (!faults.is_empty()).then_some((day.agent, faults))
         };
         days.iter().filter_map(of_person).collect()
     }
@@ -344,10 +344,6 @@ impl RosterDay {
         };
         Ok(store.save_day_roster(centre.id, contact_type.id, &day, save).await?)
     }
-}
-
-fn monday_of(date: Date) -> Date {
-    date.saturating_sub(Span::new().days(i64::from(date.weekday().to_monday_zero_offset())))
 }
 
 fn pairs(stretches: &[AgentStretch]) -> Vec<Stretch> {

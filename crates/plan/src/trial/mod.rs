@@ -33,6 +33,9 @@ pub use theory::Theory;
 const MOST_PARTS: u32 = 40;
 const LEAST_PART: u32 = 25;
 
+/// Days that are played at a time, between two looks whether anybody still wants the answer.
+const AT_A_TIME: u32 = 25;
+
 /// Everything that a trial's numbers follow from. Kept with the trial, never changed.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct TrialInputs {
@@ -166,6 +169,30 @@ impl TrialInputs {
     pub fn experiment(&self) -> Result<Experiment, ExperimentError> {
         let (demand, cover) = (self.demand(), self.cover());
         Experiment::new(&self.strategy, &demand, &cover, self.replications, self.seed)
+    }
+
+    /// The first days of this trial, a few at a time: `goes_on` is told how many days are played, after `before` others,
+    /// and `None` comes where it says no.
+    ///
+    /// # Errors
+    ///
+    /// Why the trial cannot be played, as people read it.
+    pub(crate) fn played(
+        &self,
+        days: u32,
+        before: u32,
+        goes_on: &mut dyn FnMut(u32) -> bool,
+    ) -> Result<Option<Summary>, String> {
+        let experiment = self.experiment().map_err(|error| error.to_string())?;
+        let mut summary = experiment.summary();
+        for from in (0..days).step_by(AT_A_TIME as usize) {
+            if !goes_on(before + from) {
+                return Ok(None);
+            }
+            let part = from..(from + AT_A_TIME).min(days);
+            experiment.add_to(&mut summary, part).map_err(|error| error.to_string())?;
+        }
+        Ok(Some(summary))
     }
 
     /// Who comes.

@@ -168,7 +168,7 @@ async fn what_is_no_roster_is_refused_and_changes_nothing(pool: PgPool) {
 }
 
 #[sqlx::test(migrations = false)]
-async fn rest_before_the_day_and_hours_of_the_week_count_whoever_they_are_worked_for(pool: PgPool) {
+async fn rest_before_the_day_and_hours_of_the_week_count_for_any_contact_type(pool: PgPool) {
     let (centre, agents) = rostered(pool).await;
     let planner = centre.visitor(Role::Planner).await;
     let groups = centre.add_type("Groups").await;
@@ -193,4 +193,49 @@ async fn rest_before_the_day_and_hours_of_the_week_count_whoever_they_are_worked
         .says("works 11.5 h: at most 10 h a day")
         .says("works 6.5 h without a break")
         .says("works 20.5 h this week: the contract has 20");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_night_ends_the_next_morning_and_people_who_are_not_sent_keep_their_shifts(pool: PgPool) {
+    let (centre, agents) = rostered(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let address = format!("/staffing/{}/roster/day", centre.bookings);
+    let (ada, bram) = (id(&agents, "Ada"), id(&agents, "Bram"));
+    let page = format!("{address}?day={DAY}");
+    let seen = version(&planner, &page).await;
+    let night = json!([person(ada, json!([[1320, 1800]]), false)]);
+    let saved = planner.post(&address, &form(&night, &seen)).await;
+    assert_eq!(saved.status, StatusCode::SEE_OTHER, "{}", saved.text);
+    let next = |clock: &str| format!("2026-11-26T{clock}:00Z").parse::<Timestamp>().unwrap();
+    let kept = centre.store.stretches_between(centre.bookings, at("00:00"), next("12:00")).await;
+    let kept: Vec<(Uuid, Timestamp, Timestamp)> =
+        kept.unwrap().iter().map(|each| (each.agent, each.start, each.end)).collect();
+    assert_eq!(
+        kept,
+        [(bram, at("09:00"), at("13:00")), (ada, at("22:00"), next("06:00"))],
+        "Bram was not sent and keeps what he had"
+    );
+    let cover =
+        centre.store.cover_between(centre.bookings, at("00:00"), next("12:00")).await.unwrap();
+    let people = |at: Timestamp| cover.iter().find(|each| each.start == at).map(|each| each.agents);
+    assert_eq!((people(at("09:00")), people(at("22:00"))), (Some(4), Some(1)));
+    assert_eq!((people(next("05:30")), people(next("06:00"))), (Some(10), Some(9)));
+    // The next morning's shift begins too soon after it.
+    for (from, said) in [
+        (660, "rests 5.0 h before Thu 26 Nov: at least 11 h"),
+        // After a break of two hours it is the same shift.
+        (480, "works 12.0 h: at most 10 h a day"),
+    ] {
+        let early = json!([person(ada, json!([[from, from + 240]]), false)]);
+        let early = form(&early, "").replace(DAY, "2026-11-26");
+        planner.post(&format!("{address}/try"), &early).await.says(said);
+    }
+    // Leave of several days is not ended by a shift on one of them.
+    let (first, last) = (DAY.parse().unwrap(), "2026-11-27".parse().unwrap());
+    centre.store.add_time_off(centre.centre, bram, first, last, "Leave").await.unwrap();
+    planner.get(&page).await.says("\"away\":\"Leave\",\"may_return\":false");
+    let back = json!([person(bram, json!([[540, 780]]), false)]);
+    let refused = planner.post(&address, &form(&back, &version(&planner, &page).await)).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    refused.says("Bram Oster is away for several days. Change that under Cover first.");
 }

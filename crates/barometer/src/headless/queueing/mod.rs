@@ -2,6 +2,7 @@
 //! sums of his own.
 
 mod case;
+mod columns;
 mod families;
 
 use std::path::PathBuf;

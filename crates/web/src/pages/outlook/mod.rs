@@ -138,8 +138,7 @@ fn is_worth_simulating(weeks: &[TypeWeek], monday: Date, today: Date) -> bool {
 }
 
 fn question(monday: Date, today: Date) -> String {
-    let this_monday =
-        today.saturating_sub(Span::new().days(i64::from(today.weekday().to_monday_zero_offset())));
+    let this_monday = planning::monday_of(today);
     let week = Span::new().days(7);
     if monday == this_monday {
         "Will this week hold?".to_owned()

@@ -6,7 +6,7 @@ use axum::extract::multipart::MultipartError;
 use axum::response::{IntoResponse, Redirect, Response};
 use barometer_app::AppError;
 use barometer_app::staffing::roster;
-use barometer_plan::{CoverInterval, PlannedInterval, Verdict, worst};
+use barometer_plan::{CoverInterval, PlannedInterval, ScheduleHours, Verdict, worst};
 use barometer_store::{AgentStretch, ContactType, Deed, Edited, Noted, StoreError};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
@@ -178,43 +178,25 @@ impl CoverPage {
     }
 }
 
-fn hours(people: u32, secs: f64) -> f64 {
-    f64::from(people) * secs / 3600.0
-}
-
-/// Hours of the cover that are over the need, and those that are missing.
-fn over_and_under(plan: &[PlannedInterval], secs: f64) -> (f64, f64) {
-    plan.iter().fold((0.0, 0.0), |(over, under), interval| {
-        let (need, cover) = (interval.assessment.need, interval.assessment.cover.unwrap_or(0));
-        (
-            over + hours(cover.saturating_sub(need), secs),
-            under + hours(need.saturating_sub(cover), secs),
-        )
-    })
-}
-
 fn answer(contact_type: &ContactType, plan: &[PlannedInterval], monday: Date, secs: f64) -> String {
     let week = words::week_span(monday);
     if plan.is_empty() {
         return format!("{} has nothing forecast in the week {week}.", contact_type.name);
     }
-    let need: f64 = plan.iter().map(|interval| hours(interval.assessment.need, secs)).sum();
+    let hours = ScheduleHours::of(plan, secs);
     let lead = format!(
         "{} needs {} agent-hours on the phones in the week {week}",
         contact_type.name,
-        words::thousands(need)
+        words::thousands(hours.need)
     );
     if plan.iter().all(|interval| interval.assessment.cover.is_none()) {
         return format!("{lead}, and no cover is planned.");
     }
-    let cover: f64 =
-        plan.iter().map(|interval| hours(interval.assessment.cover.unwrap_or(0), secs)).sum();
-    let (over, under) = over_and_under(plan, secs);
     format!(
         "{lead} and has {}: {} more than needed where it is over, {} missing where it is short.",
-        words::thousands(cover),
-        words::thousands(over),
-        words::thousands(under)
+        words::thousands(hours.cover),
+        words::thousands(hours.over),
+        words::thousands(hours.under)
     )
 }
 
@@ -236,16 +218,13 @@ fn chart(plan: &[PlannedInterval], zone: &TimeZone) -> CoverChart {
 fn totals(plan: &[PlannedInterval], zone: &TimeZone, secs: f64) -> Vec<DayTotal> {
     plan.chunk_by(|a, b| zone.to_datetime(a.start).date() == zone.to_datetime(b.start).date())
         .map(|day| {
-            let (over, under) = over_and_under(day, secs);
-            let of = |people: fn(&PlannedInterval) -> u32| -> f64 {
-                day.iter().map(|interval| hours(people(interval), secs)).sum()
-            };
+            let hours = ScheduleHours::of(day, secs);
             DayTotal {
                 day: words::short_day(zone.to_datetime(day[0].start).date()),
-                need: words::thousands(of(|interval| interval.assessment.need)),
-                cover: words::thousands(of(|interval| interval.assessment.cover.unwrap_or(0))),
-                over: words::thousands(over),
-                under: words::thousands(under),
+                need: words::thousands(hours.need),
+                cover: words::thousands(hours.cover),
+                over: words::thousands(hours.over),
+                under: words::thousands(hours.under),
                 verdict: worst(day),
             }
         })

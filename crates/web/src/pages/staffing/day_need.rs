@@ -4,7 +4,9 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Response};
 use barometer_app::holding::{Ask, day_need as asked_day_need};
-use barometer_plan::{Answer, CoverInterval, DayNeed, SizedDay, TrialInputs, Verdict};
+use barometer_plan::{
+    Answer, CoverInterval, DayNeed, SizedDay, TrialInputs, Verdict, share_of_ten,
+};
 use barometer_store::{ContactType, Edited, KeptAnswer};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -132,11 +134,6 @@ fn sure_key(chance: f64) -> String {
     format!("sure-{:.0}", 100.0 * chance)
 }
 
-/// "9 of 10".
-fn chance_words(chance: f64) -> String {
-    format!("{:.0} of 10", 10.0 * chance)
-}
-
 impl DayNeedPart {
     fn of(
         contact_type: &ContactType,
@@ -146,14 +143,11 @@ impl DayNeedPart {
         based_on: String,
     ) -> Self {
         let name = days_name(context.day, 1);
-        let hours = |day: &SizedDay| {
-            let people: u32 = day.agents.iter().sum();
-            f64::from(people) * inputs.interval_secs / 3600.0
-        };
+        let hours = |day: &SizedDay| day.agent_hours(inputs.interval_secs);
         let row = |people: String, day: &SizedDay, how: Option<String>| Row {
             people,
             hours: words::one_decimal(hours(day)),
-            peak: day.agents.iter().max().copied().unwrap_or(0).to_string(),
+            peak: day.peak().to_string(),
             verdict: Some(day.held.verdict()),
             held: format!("{} of {}", day.held.holding, day.held.days),
             range: {
@@ -169,7 +163,7 @@ impl DayNeedPart {
             Some(OWN.to_owned()),
         ));
         let sure = need.sure.iter().map(|sure| {
-            let people = format!("To hold on {}", chance_words(sure.chance));
+            let people = format!("To hold on {}", share_of_ten(sure.chance));
             match &sure.people {
                 Some(day) => row(people, day, Some(sure_key(sure.chance))),
                 None => Row {
@@ -205,12 +199,12 @@ fn said(need: &DayNeed, name: &str, hours: impl Fn(&SizedDay) -> f64) -> String 
     match need.sure.last().map(|sure| (sure.chance, &sure.people)) {
         Some((chance, Some(sure))) => format!(
             "{lead}; to hold on {} takes {} agent-hours.",
-            chance_words(chance),
+            share_of_ten(chance),
             words::thousands(hours(sure))
         ),
         Some((chance, None)) => format!(
             "{lead}; not even the need of twice the contacts holds it on {}.",
-            chance_words(chance)
+            share_of_ten(chance)
         ),
         None => format!("{lead}."),
     }

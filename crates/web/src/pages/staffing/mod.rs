@@ -215,6 +215,17 @@ fn messages(wrong: &FormErrors) -> Vec<FieldMessage> {
         .collect()
 }
 
+/// Computes off the threads that answer pages.
+async fn in_background<T: Send + 'static>(
+    compute: impl FnOnce() -> Result<T, NeedError> + Send + 'static,
+) -> Result<T, PageError> {
+    let internal = |error| PageError::Internal(error);
+    barometer_app::computing::computed(compute)
+        .await
+        .map_err(|error| internal(Box::new(error)))?
+        .map_err(|error| PageError::Internal(Box::new(error)))
+}
+
 async fn source(
     app: &App,
     context: &RequestContext,

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use barometer_app::staffing::{Period, Source, Span};
-use barometer_plan::{IntervalLoad, Model, PlannedInterval, Rules, Verdict, need};
+use barometer_plan::{IntervalLoad, Model, PlannedInterval, Rules, ScheduleHours, Verdict, need};
 use barometer_queueing::Outcome;
 use barometer_store::ContactType;
 use jiff::Timestamp;
@@ -171,14 +171,6 @@ fn busiest(plan: &[PlannedInterval]) -> Option<&PlannedInterval> {
     plan.iter().max_by_key(|interval| interval.assessment.need)
 }
 
-fn hours(people: u32, secs: f64) -> f64 {
-    f64::from(people) * secs / 3600.0
-}
-
-fn need_hours(plan: &[PlannedInterval], secs: f64) -> f64 {
-    plan.iter().map(|interval| hours(interval.assessment.need, secs)).sum()
-}
-
 fn is_short(interval: &&PlannedInterval) -> bool {
     matches!(interval.assessment.verdict, Some(Verdict::Breaks | Verdict::Marginal))
 }
@@ -197,7 +189,7 @@ fn answer(
     let at = |start: Timestamp| {
         if period.is_one_day() { words::clock(start, zone) } else { words::day_clock(start, zone) }
     };
-    let need_hours = need_hours(plan, secs);
+    let need_hours = ScheduleHours::of(plan, secs).need;
     let mut lead = format!(
         "{} {when} needs {} people at its peak, {}, and {} agent-hours on the phones in all.",
         contact_type.name,
@@ -238,9 +230,9 @@ fn effect(
     rules: &Rules,
     secs: f64,
 ) -> String {
-    let now = need_hours(plan, secs);
+    let now = ScheduleHours::of(plan, secs).need;
     let Ok(before) = source.schedule(saved) else { return String::new() };
-    let then = need_hours(&before, secs);
+    let then = ScheduleHours::of(&before, secs).need;
     let change = now - then;
     let mut said = format!(
         "{} → {} agent-hours on the phones ({}{}",
@@ -303,12 +295,8 @@ fn strips(
 fn totals(plan: &[PlannedInterval], rules: &Rules, zone: &TimeZone, secs: f64) -> Vec<Total> {
     by_day(plan, zone)
         .map(|day| {
-            let need = need_hours(day, secs);
+            let ScheduleHours { need, cover, .. } = ScheduleHours::of(day, secs);
             let is_covered = day.iter().any(|interval| interval.assessment.cover.is_some());
-            let cover: f64 = day
-                .iter()
-                .map(|interval| hours(interval.assessment.cover.unwrap_or(0), secs))
-                .sum();
             Total {
                 day: words::short_day(zone.to_datetime(day[0].start).date()),
                 contacts: words::thousands(day.iter().map(|each| each.load.contacts).sum()),

@@ -6,8 +6,8 @@ use axum::extract::State;
 use axum::response::Response;
 use barometer_plan::{
     ForecastInterval, IntervalLoad, Model, NeedError, PlannedInterval, Pooling, PricedLevel, Rules,
-    Service, Shrinkage, Verdict, may_pool, need_of_all, peak_of_levels, pooling, price_of_levels,
-    service_of,
+    Service, Shrinkage, Verdict, agent_hours, may_pool, need_of_all, peak_of_levels, pooling,
+    price_of_levels, service_of,
 };
 use barometer_store::ContactType;
 use jiff::Timestamp;
@@ -15,6 +15,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::head::{Head, Tab};
+use super::in_background;
 use super::period::{period_words, span_of};
 use super::{Asked, day_tabs};
 use crate::App;
@@ -337,21 +338,6 @@ impl Moved {
     }
 }
 
-/// Computes off the threads that answer pages.
-async fn in_background<T: Send + 'static>(
-    compute: impl FnOnce() -> Result<T, NeedError> + Send + 'static,
-) -> Result<T, PageError> {
-    let internal = |error| PageError::Internal(error);
-    barometer_app::computing::computed(compute)
-        .await
-        .map_err(|error| internal(Box::new(error)))?
-        .map_err(|error| PageError::Internal(Box::new(error)))
-}
-
-fn hours(agents: &[u32], secs: f64) -> f64 {
-    agents.iter().map(|&agents| f64::from(agents)).sum::<f64>() * secs / 3600.0
-}
-
 fn answer(
     contact_type: &ContactType,
     plan: &[PlannedInterval],
@@ -362,7 +348,8 @@ fn answer(
     when: &str,
 ) -> String {
     let saved: Vec<u32> = plan.iter().map(|interval| interval.assessment.need).collect();
-    let (then, now) = (hours(&saved, secs), hours(agents, secs));
+    let hours = |people: &[u32]| agent_hours(people.iter().copied(), secs);
+    let (then, now) = (hours(&saved), hours(agents));
     let peak = agents.iter().max().copied().unwrap_or(0);
     let peak_then = saved.iter().max().copied().unwrap_or(0);
     let mut said = if agents == saved.as_slice() {

@@ -1,11 +1,11 @@
 //! What a day's roster comes to beside the one that is saved: the strip, the figures, the limits of working time.
 
 use askama::Template;
-use barometer_app::computing::computed;
-use barometer_app::staffing::day_roster::{PersonDay, RosterDay, RosterFigures};
-use barometer_plan::{NeedError, PlannedInterval, Verdict, WorkingTimeFault, WorkingTimeRules};
+use barometer_app::staffing::day_roster::{LIMITS, PersonDay, RosterDay, RosterFigures};
+use barometer_plan::{PlannedInterval, Verdict, WorkingTimeFault, WorkingTimeRules};
 use uuid::Uuid;
 
+use super::super::in_background;
 use crate::access::RequestContext;
 use crate::charts;
 use crate::page_error::PageError;
@@ -54,7 +54,7 @@ struct FaultRow {
     words: String,
 }
 
-/// A day's roster as it is on the screen beside the one that is saved.
+/// A day's roster on the screen beside the one that is saved.
 pub(super) struct Compared {
     pub roster: RosterDay,
     pub days: Vec<PersonDay>,
@@ -64,15 +64,12 @@ pub(super) struct Compared {
 
 impl Compared {
     pub async fn of(roster: RosterDay, days: Vec<PersonDay>) -> Result<Self, PageError> {
-        let compared = computed(move || {
+        in_background(move || {
             let now = roster.figures(&days)?;
             let saved = roster.figures(&roster.saved())?;
-            Ok::<_, NeedError>(Self { roster, days, now, saved })
-        });
-        compared
-            .await
-            .map_err(|error| PageError::Internal(Box::new(error)))?
-            .map_err(|error| PageError::Internal(Box::new(error)))
+            Ok(Self { roster, days, now, saved })
+        })
+        .await
     }
 
     pub fn shown(&self, context: &RequestContext) -> Result<DayFigures, PageError> {
@@ -123,12 +120,11 @@ fn answer(now: &RosterFigures, context: &RequestContext) -> String {
         return "Nothing is forecast on this day, so nobody is needed.".to_owned();
     }
     let zone = &context.centre.zone;
-    let (under, _) = now.under_and_over;
     match worst(now) {
-        None => "Yes: the roster covers the need all day.".to_owned(),
+        None => "The roster covers the need all day.".to_owned(),
         Some(worst) => format!(
             "{} agent-hours are missing, most at {}: {} short.",
-            words::one_decimal(under),
+            words::one_decimal(now.hours.under),
             words::clock(worst.start, zone),
             words::people(worst.assessment.shortfall())
         ),
@@ -156,9 +152,9 @@ fn rows(saved: &RosterFigures, now: &RosterFigures) -> Vec<FigureRow> {
     };
     let hours = |hours: f64| Some(words::one_decimal(hours));
     let rows = [
-        row("Missing, agent-hours", &|of| hours(of.under_and_over.0)),
-        row("Over the need, agent-hours", &|of| hours(of.under_and_over.1)),
-        row("Cover, agent-hours", &|of| hours(of.cover_hours)),
+        row("Missing, agent-hours", &|of| hours(of.hours.under)),
+        row("Over the need, agent-hours", &|of| hours(of.hours.over)),
+        row("Cover, agent-hours", &|of| hours(of.hours.cover)),
         row("Of people by name, hours", &|of| hours(of.named_hours)),
         row("Service level of the day", &|of| Some(words::percent(of.service?.service_level))),
         row("Abandonment", &|of| Some(words::percent(of.service?.abandonment))),
@@ -223,8 +219,6 @@ fn cover_path(
     }
     path
 }
-
-const LIMITS: WorkingTimeRules = WorkingTimeRules::STARTING;
 
 /// "11 h of rest, 10 h a day, 6 h without a break, 6 days a week, the contract’s hours".
 fn limits_words() -> String {

@@ -219,8 +219,8 @@ async fn shown(
         agent: person.agent.id,
         name: person.agent.name.clone(),
         team: person.agent.team.clone(),
-        away: person.away.as_ref().map_or_else(String::new, |(why, _)| why.clone()),
-        may_return: person.away.as_ref().is_none_or(|(_, is_one_day)| *is_one_day),
+        away: person.away.as_ref().map_or_else(String::new, |away| away.why.clone()),
+        may_return: person.away.as_ref().is_none_or(|away| away.is_this_day_alone),
         elsewhere: person.elsewhere.clone(),
     });
     let drawn = Roster {
