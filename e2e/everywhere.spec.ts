@@ -20,8 +20,8 @@ async function pages(page: Page) {
 
 for (const theme of ['light', 'dark'] as const) {
   test(`every page is accessible in the ${theme} theme`, async ({ page }) => {
-    // Every page in turn, on a machine that may be busy with something else.
-    test.setTimeout(300_000);
+    // Every page in turn.
+    test.setTimeout(900_000);
     await page.emulateMedia({ colorScheme: theme });
     await signIn(page, 'planner');
     // The dark theme changes colours and nothing else.

@@ -19,7 +19,7 @@ export async function signIn(page: Page, who: keyof typeof people) {
 
 // What a run answers, once workers come to it: it waits its turn behind what others have asked for.
 export async function whenPlayed(answer: Locator) {
-  await expect(answer).toBeVisible({ timeout: 60_000 });
+  await expect(answer).toBeVisible({ timeout: 180_000 });
 }
 
 // A page is drawn before its script listens: a key pressed in between would be lost.

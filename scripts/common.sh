@@ -151,6 +151,20 @@ start_server() {
   fail "Barometer did not start; see the message above."
 }
 
+# work_off PROGRAM DATABASE: does what is queued in a database and waits until all of it is over.
+work_off() {
+  DATABASE_URL="$DATABASE_SERVER/$2" setsid "$1" worker >/dev/null 2>&1 &
+  local worker=$!
+  STARTED_PROCESSES+=("$worker")
+  local left="SELECT count(*) FROM runs WHERE ended_at IS NULL"
+  until [ "$("$(pg_programs)/psql" -qAt "$DATABASE_SERVER/$2" -c "$left")" = 0 ]; do
+    kill -0 "$worker" 2>/dev/null || fail "The worker ended before its work was done."
+    sleep 1
+  done
+  kill "$worker"
+  wait "$worker" || true
+}
+
 # start_switch PROGRAM PORT FOLDER OPTION...: the telephone switch stand-in with a token of its own; sets
 # what the server needs to hear it.
 start_switch() {

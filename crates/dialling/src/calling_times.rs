@@ -29,6 +29,41 @@ struct Zone {
     offsets: Vec<(Seconds, f64)>,
 }
 
+/// A stretch of time in which nothing changes about whom a campaign may call.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Stretch {
+    from: Seconds,
+    until: Seconds,
+    /// When the campaign's hours end; `None` where it does not dial.
+    pub hours_end: Option<Seconds>,
+}
+
+impl Stretch {
+    /// Of which nothing is known yet: no moment lies in it.
+    pub(crate) const NONE: Self =
+        Self { from: f64::INFINITY, until: f64::NEG_INFINITY, hours_end: None };
+
+    /// Whether a moment lies in it.
+    pub(crate) fn contains(&self, now: Seconds) -> bool {
+        self.from <= now && now < self.until
+    }
+
+    /// Whether the campaign dials in it.
+    pub fn is_dialling(&self) -> bool {
+        self.hours_end.is_some()
+    }
+
+    /// Seconds until the campaign's hours are over; 0 outside them.
+    pub fn left_secs(&self, now: Seconds) -> Seconds {
+        self.hours_end.map_or(0.0, |end| end - now)
+    }
+
+    /// When something changes; infinite where nothing does any more.
+    pub(crate) fn until(&self) -> Seconds {
+        self.until
+    }
+}
+
 impl CallingTimes {
     /// The times of a campaign from `start` on, for so many seconds.
     pub fn of(campaign: &Campaign, start: Timestamp, secs: f64, centre: &TimeZone) -> Self {
@@ -98,14 +133,12 @@ impl CallingTimes {
         &self.centre.open
     }
 
-    /// Seconds until the hours of now are over; 0 outside them.
-    pub fn left_secs(&self, now: Seconds) -> Seconds {
+    /// What holds from now on until something changes.
+    pub fn stretch(&self, now: Seconds) -> Stretch {
         let after = self.centre.open.partition_point(|&(_, until)| until <= now);
-        self.centre
-            .open
-            .get(after)
-            .filter(|(from, _)| *from <= now)
-            .map_or(0.0, |hours| hours.1 - now)
+        let hours = self.centre.open.get(after).filter(|(from, _)| *from <= now);
+        let until = self.next_change(now);
+        Stretch { from: now, until, hours_end: hours.map(|hours| hours.1) }
     }
 
     /// Seconds in which the campaign dials between two moments.

@@ -35,3 +35,42 @@ impl Detection {
 pub(crate) fn normal_below(point: f64) -> f64 {
     0.5 * libm::erfc(-point * std::f64::consts::FRAC_1_SQRT_2)
 }
+
+/// Steps in which Newton's method comes near enough from anywhere between the shares that are asked for.
+const MOST_STEPS: u32 = 40;
+
+/// The point that a standard normal is below with this share, between 0.001 and 0.999; by Newton's method from a point near it.
+pub(crate) fn normal_point(share: f64, near: f64) -> f64 {
+    let mut point = near;
+    for _ in 0..MOST_STEPS {
+        let density = libm::exp(-0.5 * point * point) / std::f64::consts::TAU.sqrt();
+        // Far out the density is small and a whole step would go too far.
+        let step = ((share - normal_below(point)) / density).clamp(-1.0, 1.0);
+        point += step;
+        if step.abs() < 1e-12 {
+            break;
+        }
+    }
+    point
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn points_of_a_standard_normal_are_those_of_the_tables() {
+        for (share, point) in [
+            (0.5, 0.0),
+            (0.975, 1.959_963_984_540),
+            (0.9, 1.281_551_565_545),
+            (0.002, -2.878_161_739_095),
+        ] {
+            for near in [-3.0, 0.0, 1.0, point] {
+                let found = normal_point(share, near);
+                assert!((found - point).abs() < 1e-10, "{share} from {near}: {found}");
+                assert!((normal_below(found) - share).abs() < 1e-14);
+            }
+        }
+    }
+}

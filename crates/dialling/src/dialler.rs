@@ -6,7 +6,7 @@ use barometer_strategy::Campaign;
 
 use crate::Seconds;
 use crate::book::{Book, PersonId};
-use crate::calling_times::CallingTimes;
+use crate::calling_times::{CallingTimes, Stretch};
 use crate::pacing::{Learned, Pacing, Reckoned, Situation, of};
 
 /// How a call to a person ended.
@@ -35,6 +35,8 @@ pub enum CallEnd {
 pub struct Dialler<'c> {
     campaign: &'c Campaign,
     times: CallingTimes,
+    /// The stretch that was looked up last: it is asked for at every change of an agent.
+    stretch: Stretch,
     /// Whom it calls.
     pub book: Book,
     pacing: Box<dyn Pacing>,
@@ -66,6 +68,7 @@ impl<'c> Dialler<'c> {
             asked_for: 0,
             answered_today: (0, 0),
             nobody_until: f64::NEG_INFINITY,
+            stretch: Stretch::NONE,
             campaign,
             times,
         }
@@ -86,10 +89,18 @@ impl<'c> Dialler<'c> {
         &self.times
     }
 
+    /// What holds about when it may call, from a moment at or before now until something changes.
+    pub fn stretch(&mut self, now: Seconds) -> Stretch {
+        if !self.stretch.contains(now) {
+            self.stretch = self.times.stretch(now);
+        }
+        self.stretch
+    }
+
     /// How many calls to begin now: `factor` times as many lines as the pacing asks for (1 as it should be), within the
     /// caps.
     pub fn calls_to_begin(&mut self, at: &Situation<'_>, lines_in_use: u32, factor: f64) -> u32 {
-        if at.now < self.nobody_until || !self.times.is_dialling(at.now) {
+        if at.now < self.nobody_until || !self.stretch(at.now).is_dialling() {
             return 0;
         }
         let day = self.times.day(at.now);
@@ -121,7 +132,7 @@ impl<'c> Dialler<'c> {
     /// Takes the next person who may be called now; the call begins.
     pub fn next_person(&mut self, now: Seconds) -> Option<PersonId> {
         let Some(person) = self.book.next(&self.times, now) else {
-            self.nobody_until = self.times.next_change(now).min(self.book.next_due(now));
+            self.nobody_until = self.stretch(now).until().min(self.book.next_due(now));
             return None;
         };
         if self.campaign.caps.dials_per_minute.is_some() {
@@ -194,12 +205,13 @@ impl<'c> Dialler<'c> {
 
     /// When to decide again at the latest though nothing else happens; infinite where there is nothing to
     /// wait for. Time alone changes a decision only while something is under way.
-    pub fn next_look(&self, now: Seconds, is_under_way: bool) -> Seconds {
+    pub fn next_look(&mut self, now: Seconds, is_under_way: bool) -> Seconds {
         if self.book.is_used_up() {
             return f64::INFINITY;
         }
-        let change = self.times.next_change(now);
-        if !self.times.is_dialling(now) {
+        let stretch = self.stretch(now);
+        let change = stretch.until();
+        if !stretch.is_dialling() {
             return change;
         }
         if now < self.nobody_until {

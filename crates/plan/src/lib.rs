@@ -98,7 +98,7 @@ pub use shifts::{
     check_shifts, fit_shifts,
 };
 pub use shrinkage::Shrinkage;
-pub use sweep::Sweepable;
+pub use sweep::{Searchable, Sweepable};
 pub use threshold::Threshold;
 pub use trial::{
     AssemblyError, DayByDay, Driver, DriverOfDay, Followed, FollowedEnd, HoldingDays, Judged,

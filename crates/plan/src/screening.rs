@@ -1,4 +1,5 @@
-//! Which settings of a strategy matter to its targets: each number is halved and doubled, on the same days.
+//! Which settings of a strategy matter to its targets: each number is halved and doubled, each choice made otherwise, on the
+//! same days.
 //!
 //! The customers are the same with and without (common random numbers), so a few days tell what changes nothing; what
 //! changes most is played on more of them. One setting at a time: what two of them do only together is not seen
@@ -9,7 +10,7 @@ use barometer_strategy::PartId;
 use serde::{Deserialize, Serialize};
 
 use crate::spread::mean_and_half_width;
-use crate::sweep::Sweepable;
+use crate::sweep::{Searchable, Sweepable};
 use crate::trial::{TargetByDay, TrialInputs, targets_by_day};
 
 /// Days on which every setting is played, and those that change most.
@@ -76,10 +77,33 @@ fn others(now: f64) -> Vec<f64> {
     tried.into_iter().filter(|value| *value != now).collect()
 }
 
+/// The settings that are tried, and the values that they are tried with.
+fn candidates(inputs: &TrialInputs) -> Vec<(Searchable, Vec<f64>)> {
+    let tried = |searchable: Searchable| {
+        // How fast people answer, what they refuse, and which share of customers chooses what: facts, not choices.
+        let is_fact = match &searchable.setting {
+            Sweepable::Setting { part, setting } => {
+                matches!(part, PartId::Team(_)) || setting.ends_with("share")
+            }
+            _ => false,
+        };
+        let values = match &searchable.setting {
+            Sweepable::Choice { .. } => searchable.other_options(),
+            _ => others(searchable.now?),
+        };
+        (!is_fact).then_some((searchable, values))
+    };
+    Searchable::all(&inputs.strategy).into_iter().filter_map(tried).collect()
+}
+
 /// The most days that [`screen`] plays.
 pub(crate) fn steps(inputs: &TrialInputs) -> u32 {
-    let settings = inputs.strategy.numbers().len() as u32;
-    (2 * settings + 1) * FIRST_DAYS + (2 * LOOKED_AT as u32 + 1) * MORE_DAYS
+    let mut values: Vec<u32> =
+        candidates(inputs).iter().map(|(_, values)| values.len() as u32).collect();
+    values.sort_unstable_by(|one, other| other.cmp(one));
+    let all: u32 = values.iter().sum();
+    let again: u32 = values.iter().take(LOOKED_AT).sum();
+    (all + 1) * FIRST_DAYS + (again + 1) * MORE_DAYS
 }
 
 /// Which settings change the target that is worst, those that change it most first; those without any effect are left
@@ -96,15 +120,9 @@ pub(crate) fn screen(
     if played.targets.is_empty() {
         return Ok(Some(Vec::new()));
     }
-    let candidates = inputs.strategy.numbers().into_iter().filter_map(|number| {
-        let now = number.now?;
-        // How fast people answer, what they refuse, and which share of customers chooses what: facts, not choices.
-        if matches!(number.part, PartId::Team(_)) || number.setting.ends_with("share") {
-            return None;
-        }
-        let values = others(now);
-        let setting = Sweepable::Setting { part: number.part, setting: number.setting };
-        Some((Screened { setting, name: number.name, now, values: Vec::new() }, values))
+    let candidates = candidates(inputs).into_iter().map(|(searchable, values)| {
+        let Searchable { setting, name, now } = searchable;
+        (Screened { setting, name, now: now.unwrap_or(0.0), values: Vec::new() }, values)
     });
     let candidates: Vec<(Screened, Vec<f64>)> = candidates.collect();
     let Some(first) = played.round(inputs, candidates, FIRST_DAYS)? else { return Ok(None) };

@@ -31,6 +31,10 @@ pub struct Answer {
     /// By setting, what each of its values would do to the best design.
     #[serde(default)]
     pub values: Vec<Vec<ValueTried>>,
+    /// By setting, how far its number may move with the best design before a target breaks; `None` for a choice, for a limit
+    /// that is not set, and where nothing holds.
+    #[serde(default)]
+    pub ranges: Vec<Option<SettingRange>>,
     /// Above how many contacts a day the best design breaks.
     pub breaking_point: Option<BreakingPoint>,
     /// What was simulated, in order.
@@ -79,6 +83,13 @@ pub struct DesignFigures {
 pub enum GoalName {
     /// A contact type.
     ContactType(usize),
+    /// A contact type on another kind of day.
+    OnDayKind {
+        /// The contact type.
+        contact_type: usize,
+        /// The kind of day, by its number in the question.
+        day_kind: usize,
+    },
     /// A team.
     Team(usize),
 }
@@ -181,6 +192,24 @@ pub struct ValueTried {
     pub value: Option<f64>,
     /// Points by which the worst target is over or under.
     pub worst: f64,
+}
+
+/// How far a setting's number may move before a target breaks, on the days of the search.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SettingRange {
+    /// Downwards.
+    pub down: Reach,
+    /// Upwards.
+    pub up: Reach,
+}
+
+/// The end of a range.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Reach {
+    /// The furthest value that was seen to hold.
+    pub holds: f64,
+    /// The nearest beyond it that was seen not to; `None` where all that were tried hold.
+    pub breaks: Option<f64>,
 }
 
 /// A design that was simulated.

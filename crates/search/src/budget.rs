@@ -77,7 +77,7 @@ impl<'a> Bench<'a> {
             None => {}
         }
         self.days += u64::from(range.end - range.start);
-        Days::play(&self.inputs(design)?, &self.question.prices, range)
+        Days::play(&self.inputs(design)?, self.question, range)
     }
 
     /// Plays the days of the search of a design near one whose days are known; one that is hopeless

@@ -33,7 +33,7 @@ pub(crate) fn test(bench: &Bench<'_>, design: &Design, nth: u32) -> Result<Teste
     let mut inputs: TrialInputs =
         design.inputs(question, bench.blocks).map_err(SearchError::Setting)?;
     inputs.seed = seed_of(question.seed, nth);
-    let days = Days::play(&inputs, &question.prices, 0..question.fresh_days)?;
+    let days = Days::play(&inputs, question, 0..question.fresh_days)?;
     let shortfalls = bench.goals.all.iter().map(|goal| shortfall(bench, goal, &days)).collect();
     Ok(Tested { figures: figures(bench, design, &days), shortfalls, days })
 }
@@ -48,7 +48,7 @@ pub(crate) fn test_base(
     let question = bench.question;
     let mut inputs = question.base.clone();
     (inputs.seed, inputs.precision) = (seed_of(question.seed, nth), None);
-    let days = Days::play(&inputs, &question.prices, 0..question.fresh_days)?;
+    let days = Days::play(&inputs, question, 0..question.fresh_days)?;
     let hours_of_interval = inputs.interval_secs / 3600.0;
     let (mut cost, mut hours) = (days.priced(), 0.0);
     for knob in &question.teams {

@@ -35,22 +35,30 @@ impl Goals {
     /// The goals of a question: targets of contact types that are offered at all, and of teams.
     pub fn of(question: &Question) -> Self {
         let base = &question.base;
-        let mut contacts = Vec::new();
+        let offered =
+            |of: &usize| base.types[*of].intervals.iter().any(|interval| interval.contacts > 0.0);
+        let offered: Vec<usize> = (0..base.types.len()).filter(offered).collect();
+        let targets = |day_kind: Option<usize>| {
+            let own = day_kind.map(|nth| &question.day_kinds[nth]);
+            let of_type = |&of: &usize| {
+                let rules = &base.types[of].rules;
+                let level = own.and_then(|kind| kind.service_level).unwrap_or(rules.service_level);
+                let abandonment = own.and_then(|kind| kind.abandonment).or(rules.abandonment);
+                let target =
+                    |measure, wanted| Target { of, day_kind, measure, wanted, interval: None };
+                let level = target(Measure::ServiceLevel, level);
+                std::iter::once(level)
+                    .chain(abandonment.map(|most| target(Measure::Abandonment, most)))
+            };
+            offered.iter().flat_map(of_type).collect::<Vec<Target>>()
+        };
+        let contacts = targets(None);
         let mut people = Vec::new();
-        for (of, kind) in base.types.iter().enumerate() {
-            if kind.intervals.iter().all(|interval| interval.contacts <= 0.0) {
-                continue;
-            }
-            let target = |measure, wanted| Target { of, measure, wanted, interval: None };
-            contacts.push(target(Measure::ServiceLevel, kind.rules.service_level));
-            if let Some(wanted) = kind.rules.abandonment {
-                contacts.push(target(Measure::Abandonment, wanted));
-            }
-        }
         for (of, team) in base.strategy.teams.iter().enumerate() {
             let played = base.teams.iter().find(|each| each.team == team.id);
             if let Some(wanted) = played.and_then(|team| team.occupancy) {
-                people.push(Target { of, measure: Measure::Occupancy, wanted, interval: None });
+                let measure = Measure::Occupancy;
+                people.push(Target { of, day_kind: None, measure, wanted, interval: None });
             }
         }
         let mut all = Vec::new();
@@ -78,8 +86,9 @@ impl Goals {
                 (share + ONE_SIDED * error).min(0.999)
             }
         };
-        // A ceiling on how busy people are is meant for all their days.
-        all.extend(people.into_iter().map(Goal::Mean));
+        // A ceiling on how busy people are is meant for all their days, and a kind of day for all days like it.
+        let of_kinds = (0..question.day_kinds.len()).flat_map(|nth| targets(Some(nth)));
+        all.extend(people.into_iter().chain(of_kinds).map(Goal::Mean));
         Self { margins: vec![0.0; all.len()], all, contacts, share }
     }
 

@@ -18,6 +18,7 @@
 mod answer;
 mod budget;
 mod confirm;
+mod day_kind;
 mod descent;
 mod design;
 mod error;
@@ -36,9 +37,10 @@ mod slopes;
 mod target;
 
 pub use answer::{
-    Answer, BreakingPoint, Claim, DesignFigures, FrontierPoint, GoalAnswer, GoalName, Tried,
-    TriedWhat, ValueTried,
+    Answer, BreakingPoint, Claim, DesignFigures, FrontierPoint, GoalAnswer, GoalName, Reach,
+    SettingRange, Tried, TriedWhat, ValueTried,
 };
+pub use day_kind::DayKind;
 pub use design::{Block, Design};
 pub use error::{SearchError, Stopped};
 pub use prices::Prices;

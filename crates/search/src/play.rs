@@ -6,6 +6,7 @@ use barometer_simulate::DayTally;
 
 use crate::error::SearchError;
 use crate::prices::Prices;
+use crate::question::Question;
 use crate::target::{Measure, Share, Target};
 
 /// Counts of a contact type in an interval that are kept.
@@ -17,28 +18,42 @@ const OF_TEAM: usize = 2;
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Days {
     types: usize,
+    /// The trial's own days and other kinds of them.
+    kinds: usize,
     teams: usize,
     intervals: usize,
-    /// Of each day, its types' and then its teams' counts, and what its contacts cost, each interval by interval.
+    /// Of each day, its types' counts, then those of the same day of each other kind, its teams' counts, and what its contacts
+    /// cost, each interval by interval.
     days: Vec<Vec<f64>>,
 }
 
 impl Days {
-    /// Plays the replications `from..until` of a trial.
+    /// Plays the replications `from..until` of a trial, and of the same days of each other kind.
     pub fn play(
         inputs: &TrialInputs,
-        prices: &Prices,
+        question: &Question,
         range: std::ops::Range<u32>,
     ) -> Result<Self, SearchError> {
-        let mut inputs = inputs.clone();
-        inputs.replications = range.end;
-        let experiment = inputs.experiment()?;
-        let tallies = experiment.play_range(range)?;
+        let played = |inputs: TrialInputs| -> Result<Vec<DayTally>, SearchError> {
+            let inputs = TrialInputs { replications: range.end, ..inputs };
+            Ok(inputs.experiment()?.play_range(range.clone())?)
+        };
         let (types, teams) = (inputs.types.len(), inputs.strategy.teams.len());
         let intervals = inputs.interval_count();
-        let days = tallies.iter().map(|tally| row(tally, prices, types, teams, intervals));
-        let days = days.collect();
-        Ok(Self { types, teams, intervals, days })
+        let of_types = |tally: &DayTally| type_counts(tally, types, intervals);
+        let own = played(inputs.clone())?;
+        let mut days: Vec<Vec<f64>> = own.iter().map(of_types).collect();
+        for kind in &question.day_kinds {
+            let others = played(kind.trial(inputs))?;
+            for (day, other) in days.iter_mut().zip(&others) {
+                day.extend(of_types(other));
+            }
+        }
+        for (day, tally) in days.iter_mut().zip(&own) {
+            day.extend(team_counts(tally, teams, intervals));
+            day.extend(priced(tally, &question.prices, types, intervals));
+        }
+        Ok(Self { types, kinds: 1 + question.day_kinds.len(), teams, intervals, days })
     }
 
     /// The first few of these days.
@@ -70,7 +85,7 @@ impl Days {
 
     /// What the contacts of a day cost.
     pub fn priced_on(&self, day: usize) -> f64 {
-        let first = (self.types * OF_TYPE + self.teams * OF_TEAM) * self.intervals;
+        let first = (self.kinds * self.types * OF_TYPE + self.teams * OF_TEAM) * self.intervals;
         self.days[day][first..].iter().sum()
     }
 
@@ -102,9 +117,10 @@ impl Days {
     }
 
     fn share(&self, target: &Target, day: &[f64]) -> Share {
+        let kind = target.day_kind.map_or(0, |nth| nth + 1) * self.types + target.of;
         let (top, bottom) = match target.measure {
-            Measure::ServiceLevel => (self.of_type(target.of, 1), self.of_type(target.of, 0)),
-            Measure::Abandonment => (self.of_type(target.of, 2), self.of_type(target.of, 0)),
+            Measure::ServiceLevel => (self.of_type(kind, 1), self.of_type(kind, 0)),
+            Measure::Abandonment => (self.of_type(kind, 2), self.of_type(kind, 0)),
             Measure::Occupancy => (self.of_team(target.of, 0), self.of_team(target.of, 1)),
         };
         let sum = |row: usize| -> f64 {
@@ -122,29 +138,38 @@ impl Days {
     /// The row of a count of a team.
     fn of_team(&self, team: usize, count: usize) -> usize {
         debug_assert!(team < self.teams);
-        self.types * OF_TYPE + team * OF_TEAM + count
+        self.kinds * self.types * OF_TYPE + team * OF_TEAM + count
     }
 }
 
-/// The counts of a day that targets are about, and what its contacts cost.
-fn row(
+/// The counts of contact types that targets are about.
+fn type_counts(tally: &DayTally, types: usize, intervals: usize) -> Vec<f64> {
+    let mut counts = Vec::with_capacity(types * OF_TYPE * intervals);
+    for kind in tally.types.chunks(intervals.max(1)).take(types) {
+        counts.extend(kind.iter().map(|each| each.offered));
+        counts.extend(kind.iter().map(|each| each.answered_in_time));
+        counts.extend(kind.iter().map(|each| each.abandoned));
+    }
+    counts
+}
+
+/// The counts of teams that targets are about.
+fn team_counts(tally: &DayTally, teams: usize, intervals: usize) -> Vec<f64> {
+    let mut counts = Vec::with_capacity(teams * OF_TEAM * intervals);
+    for team in tally.teams.chunks(intervals.max(1)).take(teams) {
+        counts.extend(team.iter().map(|each| each.busy_secs));
+        counts.extend(team.iter().map(|each| each.staffed_secs));
+    }
+    counts
+}
+
+/// What the contacts of each interval cost.
+fn priced(
     tally: &DayTally,
     prices: &Prices,
     types: usize,
-    teams: usize,
     intervals: usize,
-) -> Vec<f64> {
-    let mut row = Vec::with_capacity((types * OF_TYPE + teams * OF_TEAM + 1) * intervals);
-    for kind in tally.types.chunks(intervals.max(1)).take(types) {
-        row.extend(kind.iter().map(|each| each.offered));
-        row.extend(kind.iter().map(|each| each.answered_in_time));
-        row.extend(kind.iter().map(|each| each.abandoned));
-    }
-    for team in tally.teams.chunks(intervals.max(1)).take(teams) {
-        row.extend(team.iter().map(|each| each.busy_secs));
-        row.extend(team.iter().map(|each| each.staffed_secs));
-    }
-    let kinds = || tally.types.chunks(intervals.max(1)).take(types);
-    row.extend((0..intervals).map(|at| kinds().map(|kind| prices.of(&kind[at])).sum::<f64>()));
-    row
+) -> impl Iterator<Item = f64> {
+    let kinds = move || tally.types.chunks(intervals.max(1)).take(types);
+    (0..intervals).map(move |at| kinds().map(|kind| prices.of(&kind[at])).sum::<f64>())
 }

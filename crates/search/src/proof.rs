@@ -15,14 +15,16 @@ use crate::confirm::standing;
 use crate::design::Design;
 use crate::error::{SearchError, Stopped};
 use crate::play::Days;
+use crate::settings::combinations;
 
 /// Most blocks of a centre for which a proof is tried.
 const MOST_BLOCKS: usize = 10;
 
-/// Designs that are simulated for a proof, at most.
+/// Designs that are simulated for a proof, at most, of each combination of settings.
 const MOST_DESIGNS: usize = 2000;
 
-/// A proof takes no more than half of the days that are left, the days of eight tests, and contacts for about a minute.
+/// A proof takes no more than half of the days that are left, the days of eight tests for each combination of settings, and
+/// contacts for about a minute.
 const MOST_OF_DAYS: u64 = 2;
 const MOST_TESTS: u64 = 8;
 const MOST_CONTACTS: f64 = 4e7;
@@ -39,21 +41,25 @@ const DEARER: f64 = 1.1;
 /// A design is cheaper by at least this.
 const CHEAPER: f64 = 1e-6;
 
-/// That nothing cheaper holds, with the settings as they were found.
+/// That nothing cheaper holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Proof {
     /// Designs that were simulated for it; every cheaper one has no more people anywhere than one of these that misses
     /// a target.
     pub designs: usize,
+    /// Whether that is so for every combination of the settings' values, and not only for those that were found.
+    #[serde(default)]
+    pub of_all_settings: bool,
 }
 
-/// Numbers of people from `low` to `high` in each block.
+/// Numbers of people from `low` to `high` in each block, with one combination of settings.
 struct Area {
+    settings: usize,
     low: Vec<u32>,
     high: Vec<u32>,
 }
 
-/// People known to hold every goal, and people known to miss one.
+/// People known to hold every goal, and people known to miss one, with the same settings.
 #[derive(Default)]
 struct Known {
     holding: Vec<Vec<u32>>,
@@ -69,35 +75,47 @@ pub(crate) fn can_be_proven(bench: &Bench<'_>) -> bool {
 /// Rules out everything that is cheaper than the best design, or finds what is not ruled out: then that is the best.
 /// `None` where that is not done with the days that it may take.
 pub(crate) fn prove(bench: &mut Bench<'_>) -> Result<Option<Proof>, SearchError> {
+    let Some((_, best, _)) = bench.best.clone() else { return Ok(None) };
+    let settings = combinations(bench.question, &best.settings);
     let days = (MOST_CONTACTS / bench.question.contacts_of_a_day()) as u64;
-    let tests = MOST_TESTS * u64::from(bench.question.fresh_days);
+    let tests = MOST_TESTS * u64::from(bench.question.fresh_days) * settings.len() as u64;
     let most_days = bench.days_played() + days.min(tests).min(bench.days_left() / MOST_OF_DAYS);
-    match rule_out(bench, most_days) {
+    match rule_out(bench, &settings, most_days) {
         // What is left of the days is for the test and the frontier.
         Err(SearchError::Stopped(Stopped::Enough)) => Ok(None),
         other => other,
     }
 }
 
-fn rule_out(bench: &mut Bench<'_>, most_days: u64) -> Result<Option<Proof>, SearchError> {
+fn rule_out(
+    bench: &mut Bench<'_>,
+    settings: &[Vec<Option<f64>>],
+    most_days: u64,
+) -> Result<Option<Proof>, SearchError> {
     let Some((cost, best, _)) = bench.best.clone() else { return Ok(None) };
-    let mut known = Known::default();
-    let mut is_sure = known.holds(bench, &best)?;
+    let found = settings.iter().position(|each| *each == best.settings).unwrap_or_default();
+    let mut known: Vec<Known> = settings.iter().map(|_| Known::default()).collect();
+    let mut is_sure = known[found].holds(bench, &best)?;
     // What is not sure to hold is no measure: somewhat dearer designs count as well.
     let mut budget = if is_sure { cost - CHEAPER } else { cost * DEARER + bench.dearest_person() };
-    let mut areas = vec![Area {
+    // The settings that were found are looked at first: what they reach is what others are measured by.
+    let order = (0..settings.len()).filter(|nth| *nth != found).chain([found]);
+    let whole = |settings: usize| Area {
+        settings,
         low: bench.blocks.iter().map(|block| block.least).collect(),
         high: bench.blocks.iter().map(|block| block.most).collect(),
-    }];
+    };
+    let mut areas: Vec<Area> = order.map(whole).collect();
     while let Some(mut area) = areas.pop() {
-        if known.designs >= MOST_DESIGNS || bench.days_played() >= most_days {
+        if designs(&known) >= MOST_DESIGNS * settings.len() || bench.days_played() >= most_days {
             return Ok(None);
         }
         if !area.tighten(bench, budget) {
             continue;
         }
-        let fullest = Design { people: area.high.clone(), settings: best.settings.clone() };
-        if !known.holds(bench, &fullest)? {
+        let (people, nth) = (area.high.clone(), area.settings);
+        let fullest = Design { people, settings: settings[nth].clone() };
+        if !known[nth].holds(bench, &fullest)? {
             continue;
         }
         let cost = fullest.cost(bench.blocks);
@@ -109,7 +127,13 @@ fn rule_out(bench: &mut Bench<'_>, most_days: u64) -> Result<Option<Proof>, Sear
             areas.extend(area.halves(bench));
         }
     }
-    Ok(is_sure.then_some(Proof { designs: known.designs }))
+    let of_all_settings = settings.len() > 1;
+    Ok(is_sure.then_some(Proof { designs: designs(&known), of_all_settings }))
+}
+
+/// Designs that were simulated.
+fn designs(known: &[Known]) -> usize {
+    known.iter().map(|each| each.designs).sum()
 }
 
 impl Area {
@@ -135,7 +159,8 @@ impl Area {
             (0..self.low.len()).max_by(|&a, &b| width(a).total_cmp(&width(b)).then(b.cmp(&a)));
         let Some(at) = widest.filter(|&at| self.high[at] > self.low[at]) else { return Vec::new() };
         let middle = self.low[at] + (self.high[at] - self.low[at]) / 2;
-        let (mut lean, mut full) = (Self { low: self.low.clone(), high: self.high.clone() }, self);
+        let (low, high) = (self.low.clone(), self.high.clone());
+        let (mut lean, mut full) = (Self { settings: self.settings, low, high }, self);
         lean.high[at] = middle;
         full.low[at] = middle + 1;
         vec![full, lean]

@@ -3,6 +3,7 @@
 use barometer_plan::{Sweepable, TrialInputs};
 use serde::{Deserialize, Serialize};
 
+use crate::day_kind::DayKind;
 use crate::prices::Prices;
 use crate::target::Promise;
 
@@ -43,6 +44,9 @@ pub struct Question {
     pub prices: Prices,
     /// Settings that may change.
     pub settings: Vec<SettingKnob>,
+    /// Other kinds of day on which a design must hold too.
+    #[serde(default)]
+    pub day_kinds: Vec<DayKind>,
     /// How surely every target must hold.
     pub promise: Promise,
     /// Intervals in a row in which a team has the same people.
@@ -121,6 +125,9 @@ const TESTS_WORTH: u64 = 100;
 /// Numbers of people that can be searched.
 const MOST_KNOBS: usize = 1000;
 
+/// Other kinds of day: each is played beside every day of the search.
+const MOST_DAY_KINDS: usize = 4;
+
 /// Days of a search, at most.
 const MOST_DAYS: u32 = 5000;
 
@@ -151,6 +158,7 @@ impl Question {
             teams: base.teams.iter().filter_map(knob).collect(),
             prices: Prices::default(),
             settings: Vec::new(),
+            day_kinds: Vec::new(),
             promise: Promise::OnAverage,
             block_intervals,
             days,
@@ -212,6 +220,18 @@ impl Question {
         for (name, price) in self.prices.named() {
             if !(0.0..=1e6).contains(&price) {
                 return bad(format!("price of a {name}"), "0 to 1000000", price);
+            }
+        }
+        if self.day_kinds.len() > MOST_DAY_KINDS {
+            let got = self.day_kinds.len() as f64;
+            return bad("other kinds of day".to_owned(), &format!("at most {MOST_DAY_KINDS}"), got);
+        }
+        for kind in &self.day_kinds {
+            for (what, range, given) in kind.numbers() {
+                if let Some(given) = given.filter(|given| !range.contains(given)) {
+                    let wanted = format!("{} to {}", range.start(), range.end());
+                    return bad(format!("{what} on “{}”", kind.name), &wanted, given);
+                }
             }
         }
         let intervals = self.base.interval_count();

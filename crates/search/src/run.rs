@@ -2,7 +2,9 @@
 
 use barometer_plan::Threshold;
 
-use crate::answer::{Answer, BreakingPoint, Claim, DesignFigures, TriedWhat, ValueTried};
+use crate::answer::{
+    Answer, BreakingPoint, Claim, DesignFigures, SettingRange, TriedWhat, ValueTried,
+};
 use crate::budget::Bench;
 use crate::confirm::{TESTS, Tested, every_contact_target, ratio, test, test_base};
 use crate::descent::descend;
@@ -20,6 +22,9 @@ use crate::settings;
 
 /// Standard errors of the days of the search by which the best design there looks better than it is.
 const LUCK: f64 = 0.7;
+
+/// How often settings are chosen, each time with the people that go with those chosen before.
+const CHOOSING: usize = 3;
 
 /// The cheapest design that a question has, as far as it can be found.
 ///
@@ -41,11 +46,13 @@ pub fn search(
     let has_effect = vec![true; question.settings.len()];
     let mut found = Found {
         master: Master::default(),
+        settings: Vec::new(),
         bound: None,
         proof: None,
         is_beyond_proof: !can_be_proven(&bench),
         has_effect,
         values: Vec::new(),
+        ranges: Vec::new(),
     };
     let start = Design::start(question, &blocks);
     let mut is_cut_short = false;
@@ -78,6 +85,7 @@ pub fn search(
     let points = if_days_last(frontier(&mut bench, &found.master))?;
     bench.enter(TriedWhat::Settings);
     found.values = if_days_last(settings::values(&mut bench, &tested.figures.design))?;
+    found.ranges = if_days_last(settings::ranges(&mut bench, &tested.figures.design))?;
     let start = test_base(&bench, &start, nth)?;
     Ok(answer(bench, found, tested, claim, start, points, is_cut_short))
 }
@@ -93,24 +101,57 @@ fn if_days_last<T: Default>(found: Result<T, SearchError>) -> Result<T, SearchEr
 /// What the parts of a search leave behind.
 struct Found {
     master: Master,
+    /// The settings that the cuts and the bound tell of.
+    settings: Vec<Option<f64>>,
     bound: Option<f64>,
     proof: Option<Proof>,
     /// Whether a proof was begun and given up: a second one would be as well.
     is_beyond_proof: bool,
     has_effect: Vec<bool>,
     values: Vec<Vec<ValueTried>>,
+    ranges: Vec<Option<SettingRange>>,
 }
 
 impl Found {
     /// Cutting planes, settings, local search; the best design is left in the bench.
     fn one_search(&mut self, bench: &mut Bench<'_>, start: &Design) -> Result<(), SearchError> {
         bench.enter(TriedWhat::Cuts);
-        let from = start.clone();
-        let fullest = bench.evaluate(&from.fullest(bench.blocks))?;
+        let fullest = bench.evaluate(&start.fullest(bench.blocks))?;
         if !bench.holds(&fullest) {
             bench.best = None;
             return Ok(());
         }
+        self.descended(bench, start.clone(), &fullest)?;
+        let rounds = if bench.question.settings.is_empty() { 0 } else { CHOOSING };
+        for round in 0..rounds {
+            let Some((_, before, _)) = bench.best.clone() else { break };
+            bench.enter(TriedWhat::Settings);
+            let prices = self.master.prices(bench.blocks, &bench.goals.margins);
+            let has_effect = settings::choose(bench, &prices)?;
+            for (known, has_effect) in self.has_effect.iter_mut().zip(has_effect) {
+                *known = has_effect || (round > 0 && *known);
+            }
+            let Some((_, chosen, _)) = bench.best.clone() else { break };
+            if chosen.settings == before.settings {
+                break;
+            }
+            // Cuts tell of the settings that they were taken with.
+            bench.enter(TriedWhat::Cuts);
+            self.master = Master::default();
+            let fullest = bench.evaluate(&chosen.fullest(bench.blocks))?;
+            self.descended(bench, chosen, &fullest)?;
+        }
+        self.once_improved(bench)
+    }
+
+    /// Cutting planes from a design on, and the bound that they leave; `fullest` are the days with the most people.
+    fn descended(
+        &mut self,
+        bench: &mut Bench<'_>,
+        from: Design,
+        fullest: &Days,
+    ) -> Result<(), SearchError> {
+        self.settings.clone_from(&from.settings);
         let last = descend(bench, &mut self.master, from)?;
         // The bound is for the promise alone, without the margins.
         let promised = vec![0.0; bench.goals.all.len()];
@@ -118,12 +159,7 @@ impl Found {
         // With the most people that are allowed contacts cost least.
         self.bound = solution.map(|solution| solution.bound + fullest.priced());
         bench.ask_for_certainty(&last)?;
-        repair(bench, last)?;
-        if !bench.question.settings.is_empty() {
-            bench.enter(TriedWhat::Settings);
-            self.has_effect = settings::choose(bench)?;
-        }
-        self.once_improved(bench)
+        repair(bench, last)
     }
 
     /// From a design that a test has not confirmed: people added. The local search would find what is best on its own days
@@ -212,13 +248,17 @@ fn answer(
     }
     Answer {
         blocks: bench.blocks.to_vec(),
-        bound: found.bound.filter(|bound| claim != Claim::OutOfReach && *bound <= best.cost + 1e-6),
+        bound: found.bound.filter(|bound| {
+            let is_of_these = found.settings == best.design.settings;
+            claim != Claim::OutOfReach && is_of_these && *bound <= best.cost + 1e-6
+        }),
         proof: found.proof.filter(|_| claim == Claim::Holds && !is_cut_short),
         start,
         claim,
         frontier,
         has_effect: found.has_effect,
         values: found.values,
+        ranges: found.ranges,
         breaking_point: breaking_point(&tested.days, &every_contact_target(&bench)),
         days: bench.days_played(),
         tried: bench.tried,

@@ -1,28 +1,35 @@
 //! Settings: each value is simulated with the people found so far, and the best is taken where it is
 //! better by more than chance.
 
-use crate::answer::ValueTried;
+use barometer_plan::{Searchable, Sweepable};
+
+use crate::answer::{Reach, SettingRange, ValueTried};
 use crate::budget::{Bench, worst_of};
 use crate::design::Design;
 use crate::error::SearchError;
 use crate::play::Days;
+use crate::question::{Question, SettingKnob};
 
 /// Standard errors of the paired difference by which a value must gain to be taken.
 const SURE: f64 = 2.5;
 
-/// Chooses the value of each setting in turn; gives, by setting, whether any value changed anything.
-pub(crate) fn choose(bench: &mut Bench<'_>) -> Result<Vec<bool>, SearchError> {
+/// Combinations of settings that are each looked at by a proof, at most.
+const MOST_COMBINATIONS: usize = 16;
+
+/// Chooses the value of each setting in turn; gives, by setting, whether any value changed anything. What a unit of each
+/// goal's score is worth is told by `prices`.
+pub(crate) fn choose(bench: &mut Bench<'_>, prices: &[f64]) -> Result<Vec<bool>, SearchError> {
     let question = bench.question;
     let mut has_effect = vec![false; question.settings.len()];
     for (nth, knob) in question.settings.iter().enumerate() {
         let Some((_, design, days)) = bench.best.clone() else { break };
         let mut chosen: Option<(f64, Design, Days)> = None;
-        for &value in &knob.values {
+        for value in values_of(knob).filter(|value| *value != design.settings[nth]) {
             let mut other = design.clone();
-            other.settings[nth] = Some(value);
+            other.settings[nth] = value;
             let played = bench.evaluate(&other)?;
             has_effect[nth] |= played != days;
-            let gain = gain(bench, &days, &played);
+            let gain = gain(bench, prices, &days, &played);
             if gain > chosen.as_ref().map_or(0.0, |(best, ..)| *best) {
                 chosen = Some((gain, other, played));
             }
@@ -34,6 +41,26 @@ pub(crate) fn choose(bench: &mut Bench<'_>) -> Result<Vec<bool>, SearchError> {
     Ok(has_effect)
 }
 
+/// The trial's own value, and those to try beside it.
+fn values_of(knob: &SettingKnob) -> impl Iterator<Item = Option<f64>> {
+    std::iter::once(None).chain(knob.values.iter().copied().map(Some))
+}
+
+/// Every combination of the settings' values; only `found` where there are too many.
+pub(crate) fn combinations(question: &Question, found: &[Option<f64>]) -> Vec<Vec<Option<f64>>> {
+    let mut all: Vec<Vec<Option<f64>>> = vec![Vec::new()];
+    for knob in &question.settings {
+        let longer = |settings: Vec<Option<f64>>| {
+            values_of(knob).map(move |value| [settings.as_slice(), &[value]].concat())
+        };
+        all = all.into_iter().flat_map(longer).collect();
+        if all.len() > MOST_COMBINATIONS {
+            return vec![found.to_vec()];
+        }
+    }
+    all
+}
+
 /// What each value of each setting, the trial's own among them, does to a design: how far it may move before a target breaks.
 pub(crate) fn values(
     bench: &mut Bench<'_>,
@@ -43,7 +70,7 @@ pub(crate) fn values(
     let mut all = Vec::new();
     for (nth, knob) in question.settings.iter().enumerate() {
         let mut tried = Vec::new();
-        for value in std::iter::once(None).chain(knob.values.iter().copied().map(Some)) {
+        for value in values_of(knob) {
             let mut other = design.clone();
             other.settings[nth] = value;
             let days = bench.play(&other, 0..question.days)?;
@@ -54,24 +81,108 @@ pub(crate) fn values(
     Ok(all)
 }
 
-/// By how much the worst goal gains; nothing where it is no more than chance, or something breaks.
-fn gain(bench: &Bench<'_>, before: &Days, after: &Days) -> f64 {
+/// How often a number is doubled, or halved, to find where something breaks, and how often the gap is halved then.
+const DOUBLED: usize = 3;
+const HALVED: usize = 4;
+
+/// How far each number may move with a design before a target breaks, on the days of the search; `None` for choices, for
+/// limits that are not set, and where the design does not hold to begin with.
+pub(crate) fn ranges(
+    bench: &mut Bench<'_>,
+    design: &Design,
+) -> Result<Vec<Option<SettingRange>>, SearchError> {
+    let question = bench.question;
+    let all = Searchable::all(&question.base.strategy);
+    let mut ranges = Vec::new();
+    for (nth, knob) in question.settings.iter().enumerate() {
+        let own = all.iter().find(|known| known.setting == knob.setting);
+        let is_number = matches!(knob.setting, Sweepable::Setting { .. });
+        let now = design.settings[nth].or_else(|| own?.now).filter(|now| is_number && *now > 0.0);
+        let range = match now {
+            Some(now) if bench.holds_with(design, nth, now)? => Some(SettingRange {
+                down: bench.reach(design, nth, now, 0.5)?,
+                up: bench.reach(design, nth, now, 2.0)?,
+            }),
+            _ => None,
+        };
+        ranges.push(range);
+    }
+    Ok(ranges)
+}
+
+impl Bench<'_> {
+    /// Whether a design holds with a value of a setting; a value that cannot be set does not.
+    fn holds_with(&mut self, design: &Design, nth: usize, value: f64) -> Result<bool, SearchError> {
+        let mut other = design.clone();
+        other.settings[nth] = Some(value);
+        match self.play(&other, 0..self.question.days) {
+            Ok(days) => Ok(worst_of(&self.goals.scores(&days)) >= 0.0),
+            Err(SearchError::Setting(_)) => Ok(false),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// How far a value that holds may be moved by a factor, and by it again.
+    fn reach(
+        &mut self,
+        design: &Design,
+        nth: usize,
+        from: f64,
+        factor: f64,
+    ) -> Result<Reach, SearchError> {
+        // A whole number stays whole.
+        let fitting = |value: f64| if from.fract() == 0.0 { value.round() } else { value };
+        let (mut holds, mut breaks) = (from, None);
+        for _ in 0..DOUBLED {
+            let next = fitting(holds * factor);
+            if next == holds || next == 0.0 {
+                break;
+            }
+            if self.holds_with(design, nth, next)? {
+                holds = next;
+            } else {
+                breaks = Some(next);
+                break;
+            }
+        }
+        for _ in 0..HALVED {
+            let Some(broken) = breaks else { break };
+            let between = fitting(f64::midpoint(holds, broken));
+            if between == holds || between == broken {
+                break;
+            }
+            if self.holds_with(design, nth, between)? {
+                holds = between;
+            } else {
+                breaks = Some(between);
+            }
+        }
+        Ok(Reach { holds, breaks })
+    }
+}
+
+/// What a value gains: scores by what they are worth, and what contacts cost less; nothing where it is no more than chance,
+/// or something breaks.
+fn gain(bench: &Bench<'_>, prices: &[f64], before: &Days, after: &Days) -> f64 {
     let slacks = bench.goals.slacks(before);
-    let Some(binding) = (0..slacks.len()).min_by(|&a, &b| slacks[a].total_cmp(&slacks[b])) else {
-        return 0.0;
+    let binding = (0..slacks.len()).min_by(|&a, &b| slacks[a].total_cmp(&slacks[b]));
+    let Some(binding) = binding.filter(|_| bench.holds(after)) else { return 0.0 };
+    let is_known = prices.iter().any(|price| *price > 0.0);
+    let worth = |goal: usize| match is_known {
+        true => prices[goal],
+        // Nobody knows what a point is worth: the goal that binds is what counts.
+        false => f64::from(u8::from(goal == binding)),
     };
-    let after_slacks = bench.goals.slacks(after);
-    if worst_of(&after_slacks) < 0.0 {
-        return 0.0;
+    let mut gained: Vec<f64> =
+        (0..before.count()).map(|day| before.priced_on(day) - after.priced_on(day)).collect();
+    for (nth, goal) in bench.goals.all.iter().enumerate().filter(|(nth, _)| worth(*nth) > 0.0) {
+        let pairs = goal.by_day(after).into_iter().zip(goal.by_day(before));
+        for (gained, (new, old)) in gained.iter_mut().zip(pairs) {
+            *gained += worth(nth) * (new - old);
+        }
     }
-    let goal = &bench.goals.all[binding];
-    let pairs: Vec<f64> =
-        goal.by_day(after).iter().zip(goal.by_day(before)).map(|(new, old)| new - old).collect();
-    let n = pairs.len() as f64;
-    let mean = pairs.iter().sum::<f64>() / n;
-    let variance = pairs.iter().map(|each| (each - mean).powi(2)).sum::<f64>() / (n - 1.0);
-    if mean <= SURE * (variance / n).sqrt() {
-        return 0.0;
-    }
-    worst_of(&after_slacks) - worst_of(&slacks)
+    let n = gained.len() as f64;
+    let mean = gained.iter().sum::<f64>() / n;
+    let variance = gained.iter().map(|each| (each - mean).powi(2)).sum::<f64>() / (n - 1.0);
+    if mean <= SURE * (variance / n).sqrt() { 0.0 } else { mean }
 }

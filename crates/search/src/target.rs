@@ -43,6 +43,8 @@ impl Measure {
 pub(crate) struct Target {
     /// Number of the contact type, or of the team.
     pub of: usize,
+    /// Number of the other kind of day that it is about; the trial's own days without one.
+    pub day_kind: Option<usize>,
     pub measure: Measure,
     pub wanted: f64,
     /// Of what arrives in this interval; of all contacts, or of all time, without one.
@@ -66,9 +68,10 @@ impl Share {
 impl Target {
     /// Whose it is.
     pub fn name(&self) -> GoalName {
-        match self.measure {
-            Measure::Occupancy => GoalName::Team(self.of),
-            Measure::ServiceLevel | Measure::Abandonment => GoalName::ContactType(self.of),
+        match (self.measure, self.day_kind) {
+            (Measure::Occupancy, _) => GoalName::Team(self.of),
+            (_, None) => GoalName::ContactType(self.of),
+            (_, Some(day_kind)) => GoalName::OnDayKind { contact_type: self.of, day_kind },
         }
     }
 

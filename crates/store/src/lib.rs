@@ -122,11 +122,12 @@ impl Store {
     ///
     /// # Errors
     ///
-    /// [`StoreError::Database`] when it does not answer within five seconds.
+    /// [`StoreError::Database`] when it does not answer within 20 seconds.
     pub async fn connect(url: &str, most_connections: u32) -> Result<Self, StoreError> {
         let pool = Self::pool_options()
             .max_connections(most_connections)
-            .acquire_timeout(std::time::Duration::from_secs(5))
+            // On a machine that is busy a page comes late rather than not at all.
+            .acquire_timeout(std::time::Duration::from_secs(20))
             .connect(url)
             .await
             .map_err(StoreError::on("connecting to the database"))?;

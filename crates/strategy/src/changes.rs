@@ -255,7 +255,7 @@ fn plain(value: &Value) -> String {
 }
 
 /// What can be chosen, where its name in JSON is not what planners say.
-fn choice_words(name: &str) -> Option<&'static str> {
+pub(crate) fn choice_words(name: &str) -> Option<&'static str> {
     Some(match name {
         "release" => "released",
         "busy_tone" => "busy tone",

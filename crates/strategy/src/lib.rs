@@ -37,7 +37,7 @@ mod types;
 pub use changes::{Change, PartChange, changed_parts, changes, field_words};
 pub use customers::{Channel, CustomerHabits, Customers, CustomersFile, Profile, Repeat, TryAgain};
 pub use duration::Duration;
-pub use edit::{Edit, NumberSetting, Part, PartId, StepName};
+pub use edit::{ChoiceOption, ChoiceSetting, Edit, NumberSetting, Part, PartId, StepName};
 pub use faults::{Fault, is_unseen};
 pub use folded::Folded;
 pub use journey::{Journey, Link, Stop, WayEnd};

@@ -163,7 +163,7 @@ impl<'a> Call<'a> {
             free: free.saturating_sub(blending.kept_free),
             owed: blending.kept_free.saturating_sub(free),
             on_shift: router.campaign_agents_on_shift(self.id),
-            left_secs: self.dialler.times().left_secs(now),
+            left_secs: self.dialler.stretch(now).left_secs(now),
             left_people: self.dialler.book.left(),
             talking_since: &[],
             ringing_since: &[],

@@ -79,7 +79,7 @@ impl FormErrors {
 
     /// A number as people type it ("12.5", "12,5", "30 %"); `None` for nothing or with a message.
     pub fn number(&mut self, field: &'static str, typed: &str) -> Option<f64> {
-        let plain = typed.trim().trim_end_matches('%').trim().replace(',', ".");
+        let plain = typed.trim().trim_end_matches('%').trim().replace(',', ".").replace('−', "-");
         match plain.parse::<f64>() {
             Ok(number) if number.is_finite() => Some(number),
             _ if plain.is_empty() => None,
@@ -102,6 +102,7 @@ mod tests {
         assert_eq!(wrong.whole("days", "1,200", 2..=20_000), Some(1200));
         assert_eq!(wrong.whole("more", "+2", 0_u32..=9), Some(2));
         assert_eq!(wrong.number("share", "12,5 %"), Some(12.5));
+        assert_eq!(wrong.number("setting", "−1.5"), Some(-1.5));
         assert_eq!(
             (wrong.number("share", " "), wrong.optional_whole("a", "", 0..=5)),
             (None, None)

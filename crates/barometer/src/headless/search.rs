@@ -4,8 +4,10 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result, bail};
-use barometer_plan::{Rules, Sweepable, TrialInputs, TrialTeam, TrialType};
-use barometer_search::{Answer, Claim, Prices, Promise, Question, SettingKnob, TeamKnob, search};
+use barometer_plan::{Rules, Searchable, TrialInputs, TrialTeam, TrialType};
+use barometer_search::{
+    Answer, Claim, DayKind, Prices, Promise, Question, SettingKnob, TeamKnob, search,
+};
 use barometer_simulate::{Cover, Demand, People, TypeDemand};
 use barometer_strategy::Strategy;
 use clap::Args;
@@ -58,6 +60,8 @@ struct Written {
     /// By team id; the people of other teams stay.
     teams: BTreeMap<String, WrittenTeam>,
     settings: Vec<WrittenSetting>,
+    /// Other kinds of day on which the design must hold too.
+    day_kinds: Vec<DayKind>,
     /// What contacts cost beside people.
     prices: Prices,
 }
@@ -77,7 +81,17 @@ struct WrittenTeam {
 struct WrittenSetting {
     /// The key of a setting, as a refusal lists them.
     setting: String,
-    values: Vec<f64>,
+    /// Of a choice without any, all others are tried.
+    #[serde(default)]
+    values: Vec<WrittenValue>,
+}
+
+/// A number, or what an option is called.
+#[derive(Debug, Deserialize)]
+#[serde(untagged)]
+enum WrittenValue {
+    Number(f64),
+    Named(String),
 }
 
 fn one() -> f64 {
@@ -189,15 +203,22 @@ fn inputs(
 }
 
 fn question(base: TrialInputs, written: &Written) -> Result<Question> {
-    let all = Sweepable::all(&base.strategy);
+    let all = Searchable::all(&base.strategy);
     let mut settings = Vec::new();
     for each in &written.settings {
-        let Some((setting, _)) = all.iter().find(|(setting, _)| setting.key() == each.setting)
-        else {
-            let known: Vec<String> = all.iter().map(|(setting, _)| setting.key()).collect();
+        let Some(found) = all.iter().find(|known| known.setting.key() == each.setting) else {
+            let known: Vec<String> = all.iter().map(|known| known.setting.key()).collect();
             bail!("settings: “{}” is none of: {}", each.setting, known.join(", "));
         };
-        settings.push(SettingKnob { setting: setting.clone(), values: each.values.clone() });
+        let value = |value: &WrittenValue| match value {
+            WrittenValue::Number(number) => Ok(*number),
+            WrittenValue::Named(name) => found.setting.named_value(name),
+        };
+        let values = each.values.iter().map(value).collect::<Result<Vec<f64>, String>>();
+        let values =
+            values.map_err(|error| anyhow::anyhow!("settings, {}: {error}", each.setting))?;
+        let values = if values.is_empty() { found.other_options() } else { values };
+        settings.push(SettingKnob { setting: found.setting.clone(), values });
     }
     let secs = base.interval_secs;
     let mut question = Question::about(base);
@@ -218,6 +239,7 @@ fn question(base: TrialInputs, written: &Written) -> Result<Question> {
         question.teams = knobs.collect();
     }
     (question.settings, question.prices) = (settings, written.prices);
+    question.day_kinds.clone_from(&written.day_kinds);
     question.promise = match (written.promise, written.every_interval) {
         (Some(_), true) => {
             bail!("promise and every_interval: choose one; a share of days is about whole days")

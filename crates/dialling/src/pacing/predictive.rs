@@ -19,7 +19,7 @@ use barometer_strategy::{Campaign, MachineAction};
 
 use super::{Learned, Pacing, Reckoned, Situation};
 use crate::Seconds;
-use crate::detection::{Detection, normal_below};
+use crate::detection::{Detection, normal_point};
 use crate::learned_durations::{Assumption, LearnedDurations};
 
 /// Share of the ceiling that is aimed at, so that chance stays under it; and that nothing is risked above.
@@ -79,6 +79,8 @@ pub struct Predictive {
     handle: LearnedDurations,
     /// The chance of finding no free agent up to which a line is begun.
     risk: f64,
+    /// The point that a standard normal is below with that chance.
+    risk_point: f64,
     answers: f64,
     abandoned: f64,
     /// Calls that people answered over the last 29 days, and those that were abandoned; nothing where that is
@@ -122,6 +124,7 @@ impl Predictive {
             answer_after: LearnedDurations::of(1.0),
             handle: LearnedDurations::of(5.0),
             risk: 0.0,
+            risk_point: 0.0,
             answers: 0.0,
             abandoned: 0.0,
             before: (0.0, 0.0),
@@ -184,6 +187,7 @@ impl Predictive {
             let off = allowed - f64::from(u8::from(is_abandoned));
             let corrected = self.risk * libm::exp(CORRECTION * off / allowed);
             self.risk = corrected.clamp(RISKS.0, RISKS.1);
+            self.risk_point = normal_point(self.risk, self.risk_point);
         }
     }
 
@@ -215,6 +219,7 @@ impl Pacing for Predictive {
         self.answer_after.begin(self.assumed_answer);
         self.handle.begin(self.assumed_handle);
         self.risk = (FIRST_RISK * self.ceiling).clamp(RISKS.0, RISKS.1);
+        self.risk_point = normal_point(self.risk, 0.0);
         (self.answers, self.abandoned) = (0.0, 0.0);
         self.before = self.before_the_first_day;
     }
@@ -260,7 +265,9 @@ impl Pacing for Predictive {
             let more = f64::from(lines - in_air);
             let mean = answers + share * more;
             let deviation = (spread + share * (1.0 - share) * more).sqrt();
-            if at_least_none_left(mean - agents, deviation) > self.risk {
+            // The chance that as many are answered as there are agents, or more, so that the next answer finds none, is over
+            // the risk. Half is added, as the count is whole.
+            if mean - agents + 0.5 > self.risk_point * deviation {
                 break;
             }
             lines += 1;
@@ -300,13 +307,4 @@ impl Pacing for Predictive {
     fn every_secs(&self) -> Option<Seconds> {
         Some(EVERY_SECS)
     }
-}
-
-/// The chance that as many are answered as there are agents, or more, so that the next answer finds none:
-/// `surplus` and `deviation` are of answers less agents. Half is taken off, as the count is whole.
-fn at_least_none_left(surplus: f64, deviation: f64) -> f64 {
-    if deviation <= 0.0 {
-        return f64::from(u8::from(surplus > -0.5));
-    }
-    normal_below((surplus + 0.5) / deviation)
 }

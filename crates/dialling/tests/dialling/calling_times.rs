@@ -36,8 +36,8 @@ fn both_clocks_have_to_allow_a_call() {
     assert!(!times.is_open(1, 12.9 * HOUR) && times.is_open(1, 13.0 * HOUR));
     assert!(times.is_dialling(10.0 * HOUR) && !times.is_dialling(20.0 * HOUR));
     assert_eq!(times.next_change(9.5 * HOUR), 13.0 * HOUR);
-    assert_eq!(times.left_secs(19.0 * HOUR), HOUR);
-    assert_eq!(times.left_secs(20.5 * HOUR), 0.0);
+    assert_eq!(times.stretch(19.0 * HOUR).left_secs(19.0 * HOUR), HOUR);
+    assert_eq!(times.stretch(20.5 * HOUR).left_secs(20.5 * HOUR), 0.0);
     assert_eq!(times.secs_between(0.0, DAY), 11.0 * HOUR);
     assert_eq!(times.secs_between(19.0 * HOUR, 23.0 * HOUR), HOUR);
     assert_eq!((times.local_hour(0, 10.5 * HOUR), times.local_hour(1, 10.5 * HOUR)), (10, 5));

@@ -2,6 +2,7 @@
 
 #![cfg(test)]
 
+mod day_kinds;
 mod enumerated;
 mod fixture;
 mod priced;

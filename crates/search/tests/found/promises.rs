@@ -1,6 +1,6 @@
 //! What is promised holds: on average, on a share of days, and the same on every run.
 
-use barometer_plan::Sweepable;
+use barometer_plan::{Sweepable, TrialOutcome};
 use barometer_search::{Claim, Promise, Question, SettingKnob, Stopped, search};
 
 use crate::fixture::{n_design, on_share_of_days, one_team, question, with_luck};
@@ -94,4 +94,36 @@ fn what_was_tried_is_told_with_its_people_and_what_other_values_would_do() {
     assert_eq!((present.value, none.value, long.value), (None, Some(0.0), Some(600.0)));
     assert_eq!(present.worst, none.worst, "no wrap-up is what there is");
     assert!(long.worst < -0.2, "ten minutes of wrap-up break it: {long:?}");
+    assert_eq!(answer.ranges, [None], "nothing cannot be halved or doubled");
+}
+
+#[test]
+fn a_number_is_told_as_far_as_it_may_move() {
+    // Ninety seconds of wrap-up: less is never worse, and much more breaks it.
+    let mut base = one_team();
+    let wrap_up = base.strategy.numbers();
+    let wrap_up = wrap_up.iter().find(|number| number.setting.contains("wrap_up")).unwrap();
+    base.strategy = wrap_up.set(90.0).apply(&base.strategy).unwrap();
+    let (part, setting) = (wrap_up.part.clone(), wrap_up.setting.clone());
+    let setting = Sweepable::Setting { part, setting };
+    let knob = SettingKnob { setting: setting.clone(), values: vec![91.0] };
+    let question = Question { settings: vec![knob], ..question(base, 3, 11, &[1.0]) };
+    let answer = search(&question, |_| None).unwrap();
+    let Some(range) = answer.ranges[0] else { panic!("{:?}", answer.ranges) };
+    assert_eq!(
+        (range.down.holds, range.down.breaks),
+        (12.0, None),
+        "halved three times: 45, 23, 12"
+    );
+    let breaks = range.up.breaks.expect("some wrap-up is too long");
+    assert!(90.0 <= range.up.holds && range.up.holds < breaks && breaks <= 720.0, "{range:?}");
+    // At either end as the trial itself has it, on the days of the search.
+    let holds = |value: f64| {
+        let inputs = answer.best.design.inputs(&question, &answer.blocks).unwrap();
+        let mut inputs = setting.set(&inputs, value).unwrap();
+        inputs.replications = question.days;
+        let summary = inputs.experiment().unwrap().play_part(0..question.days).unwrap();
+        TrialOutcome::of(&summary).holds_on_average(&inputs)
+    };
+    assert_eq!((holds(range.up.holds), holds(breaks)), (true, false));
 }

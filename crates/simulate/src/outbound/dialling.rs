@@ -19,7 +19,8 @@ impl<'m> Outbound<'m> {
         let of = self.at_work[place].model;
         // What is still under way when the last interval is over is finished, and nothing is begun.
         let is_day = now < router.host.end_of_day();
-        let is_dialling = is_day && of.times.is_dialling(now);
+        let stretch = self.at_work[place].dialler.stretch(now);
+        let is_dialling = is_day && stretch.is_dialling();
         let gives_way = is_dialling && self.gives_way(router, of);
         let keeps = is_dialling && !gives_way && self.at_work[place].dialler.has_people(now);
         let kept_for_it = if keeps { of.campaign.blending.kept_for_calls } else { 0 };
@@ -47,7 +48,7 @@ impl<'m> Outbound<'m> {
                 free: free.saturating_sub(kept),
                 owed: kept.saturating_sub(free),
                 on_shift,
-                left_secs: of.times.left_secs(now),
+                left_secs: stretch.left_secs(now),
                 left_people: at_work.dialler.book.left(),
                 talking_since: &at_work.talking_since,
                 ringing_since: &at_work.ringing_since,

@@ -5,6 +5,7 @@
 //! ([`Edit::inverse`]); and it says itself in the planner's words ([`Edit::sentence`]).
 
 mod between;
+mod choices;
 mod new_part;
 mod numbers;
 mod part;
@@ -17,6 +18,7 @@ use serde_json::Value;
 use crate::faults::Fault;
 use crate::types::{Next, Strategy};
 
+pub use choices::{ChoiceOption, ChoiceSetting};
 pub use new_part::StepName;
 pub use numbers::NumberSetting;
 pub use part::{Part, PartId};

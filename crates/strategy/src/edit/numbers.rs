@@ -2,6 +2,7 @@
 
 use serde_json::Value;
 
+use super::part::pointer_key;
 use super::{Edit, Part, PartId};
 use crate::changes::{field_words, is_limit, joined};
 use crate::types::Strategy;
@@ -70,7 +71,7 @@ impl Found<'_> {
                     let is_kind = field == "does" || pointer.rsplit('/').next() == Some("does");
                     let words =
                         if is_kind { words.to_owned() } else { joined(words, &field_words(field)) };
-                    self.look(inner, &format!("{pointer}/{field}"), &words);
+                    self.look(inner, &format!("{pointer}/{}", pointer_key(field)), &words);
                 }
             }
             Value::Array(items) => {

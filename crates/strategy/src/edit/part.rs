@@ -164,7 +164,7 @@ impl PartId {
         let (within, field) = setting.rsplit_once('/').ok_or_else(not_there)?;
         match value.pointer_mut(within).ok_or_else(not_there)? {
             // A setting without a value may be left out of the JSON form.
-            Value::Object(fields) => drop(fields.insert(field.to_owned(), to)),
+            Value::Object(fields) => drop(fields.insert(key_of_pointer(field), to)),
             Value::Array(items) => {
                 let item = field.parse().ok().and_then(|at: usize| items.get_mut(at));
                 *item.ok_or_else(not_there)? = to;
@@ -312,4 +312,14 @@ impl Part {
         }
         Ok(())
     }
+}
+
+/// A key as a JSON pointer has it (RFC 6901).
+pub(super) fn pointer_key(key: &str) -> String {
+    key.replace('~', "~0").replace('/', "~1")
+}
+
+/// The key that a piece of a JSON pointer stands for.
+fn key_of_pointer(piece: &str) -> String {
+    piece.replace("~1", "/").replace("~0", "~")
 }

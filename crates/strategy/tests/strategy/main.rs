@@ -3,6 +3,7 @@
 #![cfg(test)]
 
 mod campaigns;
+mod choices;
 mod edits;
 mod folded;
 mod joined;

@@ -120,8 +120,9 @@ async fn a_setting_that_a_search_found_becomes_a_draft(pool: PgPool) {
     let trial = trial(&centre, &planner).await;
     let address = format!("/trials/{trial}/search");
     let asked = planner.get(&address).await;
-    let setting = asked.text.split("value=\"step.").nth(1).expect("a setting of a step to choose");
-    let setting = format!("step.{}", setting.split('"').next().unwrap());
+    let keys = asked.text.split("value=\"").map(|rest| rest.split('"').next().unwrap());
+    let setting =
+        keys.into_iter().find(|key| key.ends_with("/places")).expect("a number of a step");
     let team = &centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
     let form = format!(
         "promise=&block=240&days=20&team={team}&least=2&most=25&cost=20&setting={}&values=37",
@@ -193,6 +194,80 @@ async fn settings_that_matter_are_found_and_searched_with_a_tick(pool: PgPool) {
     assert!(ticked.starts_with(&knob.setting.key()) && !knob.values.is_empty());
     let nonsense = planner.post(&address, &form("40").replace(&sent, "nothing%3D1")).await;
     nonsense.says("Choose a setting of this strategy.");
+}
+
+#[sqlx::test(migrations = false)]
+async fn a_choice_is_searched_among_its_options_and_told_in_their_words(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let address = format!("/trials/{trial}/search");
+    let asked = planner.get(&address).await;
+    asked.says("offer order");
+    let keys = asked.text.split("value=\"").map(|rest| rest.split('"').next().unwrap());
+    let order = keys.into_iter().find(|key| key.ends_with("/offering/order")).unwrap();
+    let team = centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
+    let form = |values: &str| {
+        format!(
+            "promise=&block=240&days=20&team={team}&least=2&most=25&cost=20&setting={}&values={values}",
+            order.replace('/', "%2F")
+        )
+    };
+    planner
+        .post(&address, &form("upside+down"))
+        .await
+        .says("upside down: is none of longest idle;");
+    let named = planner.post(&address, &form("top-down;+random")).await;
+    assert_eq!(named.status, StatusCode::SEE_OTHER, "{}", named.text);
+    let question = centre.store.search(key(named.location())).await.unwrap().question;
+    assert_eq!(question.settings[0].values, [2.0, 5.0]);
+    // Without any named, all others are tried.
+    let all = planner.post(&address, &form("")).await;
+    let all = centre.store.search(key(all.location())).await.unwrap().question;
+    assert_eq!(all.settings[0].values, [1.0, 2.0, 3.0, 4.0, 5.0, 6.0]);
+    centre.work_off().await;
+    let page = planner.get(named.location()).await;
+    page.says("offer order").says("top-down: ").says("random: ");
+}
+
+#[sqlx::test(migrations = false)]
+async fn people_can_be_asked_to_hold_on_a_storm_day_too(pool: PgPool) {
+    let centre = Centre::new(pool).await;
+    let planner = centre.visitor(Role::Planner).await;
+    let trial = trial(&centre, &planner).await;
+    let address = format!("/trials/{trial}/search");
+    planner.get(&address).await.says("Other kinds of day, if any");
+    let team = centre.store.trial(trial).await.unwrap().inputs.strategy.teams[0].id.clone();
+    let form = |kind: &str| {
+        format!(
+            "promise=&block=240&days=20&team={team}&least=2&most=40&cost=20&setting=&values={kind}"
+        )
+    };
+    for (kind, said) in [
+        ("&kind_volume=140", "Give each kind of day a name."),
+        ("&kind=Storm&kind_volume=2", "Contacts must be 10 to 1000 %."),
+        ("&kind=Storm&kind_absent=95", "People missing must be 0 to 90 %."),
+        ("&kind=Storm&kind_level=most", "“most” is not a number"),
+    ] {
+        let refused = planner.post(&address, &form(kind)).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{kind}");
+        refused.says(said);
+        let typed = kind.rsplit('=').next().unwrap();
+        refused.says(&format!("value=\"{typed}\""));
+    }
+    let asked = "&kind=Storm&kind_volume=130&kind_absent=10&kind_level=60&kind_abandonment=20";
+    let queued = planner.post(&address, &form(asked)).await;
+    assert_eq!(queued.status, StatusCode::SEE_OTHER, "{}", queued.text);
+    let question = centre.store.search(key(queued.location())).await.unwrap().question;
+    let [kind] = question.day_kinds.as_slice() else { panic!("{:?}", question.day_kinds) };
+    assert_eq!((kind.volume, kind.absent_share), (1.3, 0.1));
+    assert_eq!((kind.service_level, kind.abandonment), (Some(0.6), Some(0.2)));
+    centre.work_off().await;
+    planner
+        .get(queued.location())
+        .await
+        .says(", Storm")
+        .says("Storm: 130.0 % of the contacts, 10.0 % of people missing");
 }
 
 #[sqlx::test(migrations = false)]

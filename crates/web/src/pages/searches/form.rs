@@ -3,8 +3,8 @@
 use askama::Template;
 use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
-use barometer_plan::{Sweepable, TrialInputs};
-use barometer_search::{Prices, Promise, Question, SettingKnob, TeamKnob};
+use barometer_plan::{Searchable, Sweepable, TrialInputs};
+use barometer_search::{DayKind, Prices, Promise, Question, SettingKnob, TeamKnob};
 use barometer_store::{NewSearch, Trial};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -36,11 +36,17 @@ const BLOCKS: [u32; 5] = [30, 60, 120, 240, 480];
 const LEAST_FRESH: u32 = 300;
 const MOST_FRESH: u32 = 20_000;
 
+/// Other kinds of day that a form has room for.
+const DAY_KINDS: usize = 2;
+
 /// Settings that a form has room for.
 const SETTINGS: usize = 2;
 
 /// Values of a setting that are tried, at most.
 const MOST_VALUES: usize = 8;
+
+/// What stands between values: options have spaces and commas of their own.
+pub(super) const VALUES_BETWEEN: &str = "; ";
 
 /// A question as typed.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -54,13 +60,28 @@ pub(crate) struct SearchForm {
     pub cost: Vec<String>,
     pub setting: Vec<String>,
     pub values: Vec<String>,
-    /// Settings ticked after a screening, each as "key=value value".
+    /// Settings ticked after a screening, each as "key=value; value".
     pub screened: Vec<String>,
     /// What contacts cost, in the order of [`PRICES`].
     pub price: Vec<String>,
+    /// Other kinds of day: names, and contacts, people missing, service level and abandonment in per cent.
+    pub kind: Vec<String>,
+    pub kind_volume: Vec<String>,
+    pub kind_absent: Vec<String>,
+    pub kind_level: Vec<String>,
+    pub kind_abandonment: Vec<String>,
     pub days: String,
     #[serde(skip)]
     pub wrong: FormErrors,
+}
+
+/// Another kind of day in the form.
+struct DayKindRow {
+    name: String,
+    volume: String,
+    absent: String,
+    level: String,
+    abandonment: String,
 }
 
 /// A price in the form.
@@ -107,6 +128,7 @@ struct AskPage {
     teams: Vec<TeamRow>,
     settings: Vec<SettingRow>,
     prices: Vec<PriceRow>,
+    day_kinds: Vec<DayKindRow>,
     /// Settings that were ticked before the form was refused: name, and as the form sends it.
     ticked: Vec<(String, String)>,
     days: String,
@@ -259,6 +281,7 @@ impl SearchForm {
         let teams = self.teams(&mut wrong);
         let settings = self.settings(base, &mut wrong);
         let prices = self.prices(&mut wrong);
+        let day_kinds = self.day_kinds(&mut wrong);
         let usual = Question::about(base.clone());
         let question = Question {
             promise,
@@ -269,6 +292,7 @@ impl SearchForm {
             teams,
             settings,
             prices,
+            day_kinds,
             ..usual
         };
         if wrong.is_empty()
@@ -320,47 +344,101 @@ impl SearchForm {
         }
     }
 
+    /// Other kinds of day: the rows with anything in them.
+    fn day_kinds(&self, wrong: &mut FormErrors) -> Vec<DayKind> {
+        let row = |nth: usize| {
+            let name = self.kind.get(nth).map_or("", |name| name.trim());
+            let mut share =
+                |column: &[String], what: &str, range: std::ops::RangeInclusive<f64>| {
+                    let typed = column.get(nth).map_or("", |typed| typed.trim());
+                    let share = wrong.number("kind", typed)? / 100.0;
+                    if !range.contains(&share) {
+                        let (least, most) = (100.0 * range.start(), 100.0 * range.end());
+                        wrong.note("kind", format!("{what} must be {least} to {most} %."));
+                    }
+                    Some(share)
+                };
+            let volume = share(&self.kind_volume, "Contacts", 0.1..=10.0);
+            let absent = share(&self.kind_absent, "People missing", 0.0..=0.9);
+            let service_level = share(&self.kind_level, "Service level", 0.0..=0.999);
+            let abandonment = share(&self.kind_abandonment, "Abandonment", 0.0..=1.0);
+            let typed = [volume, absent, service_level, abandonment];
+            if name.is_empty() && typed.iter().any(Option::is_some) {
+                wrong.note("kind", "Give each kind of day a name.");
+            }
+            (!name.is_empty()).then(|| DayKind {
+                name: name.to_owned(),
+                volume: volume.unwrap_or(1.0),
+                absent_share: absent.unwrap_or(0.0),
+                service_level,
+                abandonment,
+            })
+        };
+        (0..DAY_KINDS).filter_map(row).collect()
+    }
+
     fn settings(&self, base: &TrialInputs, wrong: &mut FormErrors) -> Vec<SettingKnob> {
-        let all = Sweepable::all(&base.strategy);
+        let all = Searchable::all(&base.strategy);
         let typed = self.setting.iter().zip(&self.values);
         let typed = typed.map(|(key, values)| (key.as_str(), values.as_str()));
         // What is typed by hand goes before a tick at the same setting.
         let is_typed = |key: &str| self.setting.iter().any(|typed| typed == key);
-        let ticked = self.screened.iter().filter_map(|ticked| ticked.rsplit_once('='));
+        let ticked = self.screened.iter().filter_map(|ticked| ticked.split_once('='));
         typed
             .filter(|(key, _)| !key.is_empty())
             .chain(ticked.filter(|(key, _)| !is_typed(key)))
             .filter_map(|(key, values)| {
-                let Some((setting, _)) = all.iter().find(|(setting, _)| setting.key() == key)
-                else {
+                let Some(found) = all.iter().find(|found| found.setting.key() == key) else {
                     wrong.note("setting", "Choose a setting of this strategy.");
                     return None;
                 };
-                let values: Vec<f64> = values
-                    .split([' ', ';'])
-                    .map(|value| value.trim_end_matches(','))
-                    .filter(|value| !value.is_empty())
-                    .filter_map(|value| wrong.number("setting", value))
-                    .collect();
-                if values.is_empty() || values.len() > MOST_VALUES {
-                    wrong.note("setting", "Write one to eight values with spaces between.");
-                }
+                let values = typed_values(found, values, wrong);
                 for &value in &values {
-                    if let Err(error) = setting.set(base, value) {
+                    if let Err(error) = found.setting.set(base, value) {
                         wrong.note("setting", format!("The value {error}."));
                     }
                 }
-                Some(SettingKnob { setting: setting.clone(), values })
+                Some(SettingKnob { setting: found.setting.clone(), values })
             })
             .collect()
     }
 }
 
-/// "“Bookings queue”, places: 10 40".
-fn screened_words(all: &[(Sweepable, String)], ticked: &str) -> String {
-    let Some((key, values)) = ticked.rsplit_once('=') else { return ticked.to_owned() };
-    let named = all.iter().find(|(setting, _)| setting.key() == key);
-    let name = named.map_or(key, |(_, name)| name);
+/// The values of a setting that were typed; of a choice all others where none are named.
+fn typed_values(of: &Searchable, typed: &str, wrong: &mut FormErrors) -> Vec<f64> {
+    let values: Vec<f64> = if matches!(of.setting, Sweepable::Choice { .. }) {
+        let named = typed.split([';', ',']).map(str::trim).filter(|value| !value.is_empty());
+        let named = named.filter_map(|value| match of.setting.named_value(value) {
+            Ok(value) => Some(value),
+            Err(error) => {
+                wrong.note("setting", format!("The value {error}."));
+                None
+            }
+        });
+        named.collect()
+    } else {
+        let numbers = typed.split([' ', ';']).map(|value| value.trim_end_matches(','));
+        let numbers = numbers.filter(|value| !value.is_empty());
+        numbers.filter_map(|value| wrong.number("setting", value)).collect()
+    };
+    let values = if typed.trim().is_empty() { of.other_options() } else { values };
+    if values.is_empty() || values.len() > MOST_VALUES {
+        wrong.note("setting", "Write one to eight values with “;” between.");
+    }
+    values
+}
+
+/// A value of a setting as people read and type it.
+pub(super) fn value_words(setting: &Sweepable, value: f64) -> String {
+    let number = || words::plain_number((value * 1e4).round() / 1e4);
+    setting.option_words(value).map_or_else(number, str::to_owned)
+}
+
+/// "“Bookings queue”, places: 10; 40".
+fn screened_words(all: &[Searchable], ticked: &str) -> String {
+    let Some((key, values)) = ticked.split_once('=') else { return ticked.to_owned() };
+    let named = all.iter().find(|known| known.setting.key() == key);
+    let name = named.map_or(key, |known| &known.name);
     format!("{}: {values}", words::capitalised(name))
 }
 
@@ -396,17 +474,14 @@ impl AskPage {
                 cost: at(&typed.cost, nth),
             }
         });
-        let all = Sweepable::all(&inputs.strategy);
+        let all = Searchable::all(&inputs.strategy);
         let settings = (0..SETTINGS).map(|nth| {
             let chosen = at(&typed.setting, nth);
-            let options = all
-                .iter()
-                .filter(|(setting, _)| matches!(setting, Sweepable::Setting { .. }))
-                .map(|(setting, name)| Choosable {
-                    value: setting.key(),
-                    name: name.clone(),
-                    is_chosen: setting.key() == chosen,
-                });
+            let options = all.iter().map(|known| Choosable {
+                value: known.setting.key(),
+                name: known.name.clone(),
+                is_chosen: known.setting.key() == chosen,
+            });
             SettingRow { nth, options: options.collect(), values: at(&typed.values, nth) }
         });
         let interval_minutes = (inputs.interval_secs / 60.0).round() as u32;
@@ -441,6 +516,15 @@ impl AskPage {
                 .into_iter()
                 .enumerate()
                 .map(|(nth, name)| PriceRow { name, value: at(&typed.price, nth) })
+                .collect(),
+            day_kinds: (0..DAY_KINDS)
+                .map(|nth| DayKindRow {
+                    name: at(&typed.kind, nth),
+                    volume: at(&typed.kind_volume, nth),
+                    absent: at(&typed.kind_absent, nth),
+                    level: at(&typed.kind_level, nth),
+                    abandonment: at(&typed.kind_abandonment, nth),
+                })
                 .collect(),
             settings: settings.collect(),
             days: typed.days.clone(),

@@ -2,6 +2,7 @@
 
 use barometer_search::{Answer, Claim, Question, Tried};
 
+use super::form::value_words;
 use super::result::setting_name;
 use crate::words;
 
@@ -60,7 +61,7 @@ struct Scale {
     unit: &'static str,
     values: Vec<f64>,
     /// How a value is shown.
-    show: fn(f64) -> String,
+    show: Box<dyn Fn(f64) -> String>,
 }
 
 impl Scale {
@@ -163,11 +164,11 @@ impl Parallel {
 }
 
 fn scales(question: &Question, shown: &[Tried]) -> Vec<Scale> {
-    let of = |name: String, unit, show, value: &dyn Fn(&Tried) -> f64| Scale {
+    let of = |name: String, unit, show: fn(f64) -> String, value: &dyn Fn(&Tried) -> f64| Scale {
         name,
         unit,
         values: shown.iter().map(value).collect(),
-        show,
+        show: Box::new(show),
     };
     let whole: fn(f64) -> String = words::thousands;
     let teams = question.teams.iter().enumerate().map(|(nth, knob)| {
@@ -176,12 +177,21 @@ fn scales(question: &Question, shown: &[Tried]) -> Vec<Scale> {
         of(name, "h", whole, &|tried| tried.hours[nth])
     });
     let settings = question.settings.iter().enumerate().filter_map(|(nth, knob)| {
-        // What the trial has is not a number here: a setting is an axis once values were tried.
+        // What the trial has is no number here: a setting is an axis once values were tried. Of a choice it is the first option.
         let known = |tried: &Tried| tried.settings.get(nth).copied().flatten();
         let first = shown.iter().find_map(known)?;
-        Some(of(setting_name(question, &knob.setting), "", words::plain_number, &|tried| {
-            known(tried).unwrap_or(first)
-        }))
+        let setting = knob.setting.clone();
+        let is_choice = setting.option_words(0.0).is_some();
+        let own = if is_choice { 0.0 } else { first };
+        // Whose it is has no room: "“Bookings queue”, offer order".
+        let name = setting_name(question, &setting);
+        let name = name.split_once("”, ").map_or(name.as_str(), |(_, what)| what).to_owned();
+        Some(Scale {
+            name,
+            unit: "",
+            values: shown.iter().map(|tried| known(tried).unwrap_or(own)).collect(),
+            show: Box::new(move |value| short(&value_words(&setting, value))),
+        })
     });
     let mut all: Vec<Scale> = teams.chain(settings).take(MOST_AXES - 2).collect();
     all.push(of(
@@ -212,7 +222,8 @@ mod tests {
     #[test]
     fn an_axis_goes_from_its_least_to_its_most_and_a_name_that_is_too_long_is_cut() {
         let values = vec![4.0, 10.0, 7.0];
-        let scale = Scale { name: String::new(), unit: "h", values, show: words::thousands };
+        let scale =
+            Scale { name: String::new(), unit: "h", values, show: Box::new(words::thousands) };
         assert_eq!(
             [4.0, 7.0, 10.0].map(|value| scale.y(value)),
             [BOTTOM, (TOP + BOTTOM) / 2.0, TOP]

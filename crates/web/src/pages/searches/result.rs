@@ -2,15 +2,15 @@
 
 use std::collections::BTreeSet;
 
-use barometer_plan::{Sweepable, Verdict};
+use barometer_plan::{Searchable, Sweepable, Verdict};
 use barometer_search::{
-    Answer, Claim, DesignFigures, GoalAnswer, GoalName, Measure, Promise, Question, TriedWhat,
-    ValueTried,
+    Answer, Claim, DayKind, DesignFigures, GoalAnswer, GoalName, Measure, Promise, Question, Reach,
+    SettingRange, TriedWhat, ValueTried,
 };
 use barometer_store::Search;
 use jiff::tz::TimeZone;
 
-use super::form::promise_words;
+use super::form::{promise_words, value_words};
 use super::parallel::Parallel;
 use super::picture::{HEIGHT, Picture, WIDTH};
 use crate::holding_words::{days_name, share_words};
@@ -69,6 +69,8 @@ pub(super) struct SettingRow {
     pub value: String,
     /// What each value does to the design: the value, whether every target holds, and the points of the worst.
     pub values: Vec<(String, Verdict, String)>,
+    /// How far it may move; empty where that is not known.
+    pub range: String,
 }
 
 pub(super) struct FrontierRow {
@@ -141,6 +143,11 @@ impl View<'_> {
         match of {
             GoalName::ContactType(at) => {
                 base.types.get(at).map_or_else(String::new, |each| each.name.clone())
+            }
+            GoalName::OnDayKind { contact_type, day_kind } => {
+                let kind = self.search.question.day_kinds.get(day_kind);
+                let kind = kind.map_or("", |kind| kind.name.as_str());
+                format!("{}, {kind}", self.name(GoalName::ContactType(contact_type)))
             }
             GoalName::Team(at) => {
                 base.strategy.teams.get(at).map_or_else(String::new, |team| team.name.clone())
@@ -242,6 +249,9 @@ impl View<'_> {
                 words::listing(&priced)
             ));
         }
+        for kind in &self.search.question.day_kinds {
+            notes.push(day_kind_words(kind));
+        }
         if let Some(point) = answer.breaking_point {
             notes.push(format!(
                 "It breaks on days with more than {} contacts ({} of days; this tells {} of days right).",
@@ -253,15 +263,20 @@ impl View<'_> {
         if let Some(proof) = answer.proof {
             notes.push(format!(
                 "Proven on simulated days: nothing cheaper is sure to hold{}. {} designs were simulated to rule it out; more people never serve worse.",
-                if self.search.question.settings.is_empty() { "" } else { " with these settings" },
+                match (self.search.question.settings.is_empty(), proof.of_all_settings) {
+                    (true, _) => "",
+                    (false, true) => " with any of the settings’ values",
+                    (false, false) => " with these settings",
+                },
                 words::thousands(proof.designs as f64),
             ));
         } else if let Some(bound) = answer.bound.filter(|_| answer.claim != Claim::OutOfReach) {
             let gap = (answer.best.cost - bound) / answer.best.cost.max(1e-9);
             notes.push(format!(
-                "The cutting planes allow nothing below {} ({} less) where service is concave in people; it is the best found, not a proven optimum.",
+                "The cutting planes allow nothing below {} ({} less){} where service is concave in people; it is the best found, not a proven optimum.",
                 words::one_decimal(bound),
-                words::percent(gap.max(0.0))
+                words::percent(gap.max(0.0)),
+                if self.search.question.settings.is_empty() { "" } else { " with these settings" },
             ));
         }
         if answer.is_cut_short {
@@ -361,7 +376,7 @@ impl View<'_> {
                 value: match (value, has_effect) {
                     (_, false) => "no effect on these days".to_owned(),
                     (None, true) => "stays as it is: no value is better".to_owned(),
-                    (Some(value), true) => words::plain_number(*value),
+                    (Some(value), true) => value_words(&knob.setting, *value),
                 },
                 values: self
                     .answer
@@ -369,8 +384,14 @@ impl View<'_> {
                     .get(nth)
                     .into_iter()
                     .flatten()
-                    .map(value_words)
+                    .map(|tried| tried_words(&knob.setting, tried))
                     .collect(),
+                range: self
+                    .answer
+                    .ranges
+                    .get(nth)
+                    .and_then(Option::as_ref)
+                    .map_or_else(String::new, range_words),
             })
             .collect()
     }
@@ -407,17 +428,31 @@ impl View<'_> {
     }
 }
 
+/// "Storm day: 140 % of the contacts and 10.0 % of people missing, on average over such days."
+fn day_kind_words(kind: &DayKind) -> String {
+    let missing = match kind.absent_share > 0.0 {
+        true => format!(", {} of people missing", words::percent(kind.absent_share)),
+        false => String::new(),
+    };
+    format!(
+        "{}: {} of the contacts{missing}; its targets hold on average over such days.",
+        words::capitalised(&kind.name),
+        words::percent(kind.volume),
+    )
+}
+
 /// What a setting is called.
 pub(super) fn setting_name(question: &Question, setting: &Sweepable) -> String {
-    let names = Sweepable::all(&question.base.strategy);
-    let named = names.into_iter().find(|(known, _)| known == setting);
-    named.map_or_else(|| setting.key(), |(_, name)| name)
+    let all = Searchable::all(&question.base.strategy);
+    let named = all.into_iter().find(|known| known.setting.key() == setting.key());
+    named.map_or_else(|| setting.key(), |known| known.name)
 }
 
 /// Of a target on average, by its confidence interval; of one on a share of days, by that share.
 fn verdict_of(goal: &GoalAnswer, promise: Promise) -> Verdict {
     match promise {
-        Promise::OnShareOfDays(share) if goal.measure != Measure::Occupancy => {
+        // How busy people are, and other kinds of day, are promised for all days together.
+        Promise::OnShareOfDays(share) if matches!(goal.of, GoalName::ContactType(_)) => {
             if goal.days_held >= share { Verdict::Holds } else { Verdict::Breaks }
         }
         _ if goal.score() >= goal.half_width => Verdict::Holds,
@@ -427,11 +462,29 @@ fn verdict_of(goal: &GoalAnswer, promise: Promise) -> Verdict {
 }
 
 /// A value of a setting, and what it would do.
-fn value_words(tried: &ValueTried) -> (String, Verdict, String) {
+fn tried_words(setting: &Sweepable, tried: &ValueTried) -> (String, Verdict, String) {
     (
-        tried.value.map_or_else(|| "as in the trial".to_owned(), words::plain_number),
+        tried
+            .value
+            .map_or_else(|| "as in the trial".to_owned(), |value| value_words(setting, value)),
         if tried.worst >= 0.0 { Verdict::Holds } else { Verdict::Breaks },
         format!("{} points", words::signed_one_decimal(100.0 * tried.worst)),
+    )
+}
+
+/// "Every target holds from 10 (breaks at 9) to 80 or more."
+fn range_words(range: &SettingRange) -> String {
+    let end = |reach: &Reach, beyond: &str| {
+        let holds = words::plain_number(reach.holds);
+        reach.breaks.map_or_else(
+            || format!("{holds}{beyond}"),
+            |breaks| format!("{holds} (breaks at {})", words::plain_number(breaks)),
+        )
+    };
+    format!(
+        "Every target holds from {} to {}.",
+        end(&range.down, " or less"),
+        end(&range.up, " or more")
     )
 }
 

@@ -12,6 +12,7 @@ use crate::extract::Path;
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::pages::progress::ProgressPart;
+use crate::pages::searches::form::{VALUES_BETWEEN, value_words};
 use crate::words;
 
 #[derive(Template)]
@@ -57,8 +58,9 @@ pub(crate) async fn screening(
 }
 
 fn row(screened: &Screened) -> Row {
+    let value_words = |value: f64| value_words(&screened.setting, value);
     let cell = |value: &ScreenedValue| Cell {
-        value: words::plain(value.value),
+        value: value_words(value.value),
         change: format!(
             "{}{}",
             words::signed_one_decimal(100.0 * value.change),
@@ -67,11 +69,11 @@ fn row(screened: &Screened) -> Row {
         is_told: value.is_told(),
     };
     let values: Vec<String> =
-        screened.values.iter().map(|value| words::plain(value.value)).collect();
+        screened.values.iter().map(|value| value_words(value.value)).collect();
     Row {
         name: words::capitalised(&screened.name),
-        now: words::plain(screened.now),
+        now: value_words(screened.now),
         values: screened.values.iter().map(cell).collect(),
-        key: format!("{}={}", screened.setting.key(), values.join(" ")),
+        key: format!("{}={}", screened.setting.key(), values.join(VALUES_BETWEEN)),
     }
 }
