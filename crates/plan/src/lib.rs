@@ -102,8 +102,9 @@ pub use sweep::{Searchable, Sweepable};
 pub use threshold::Threshold;
 pub use trial::{
     AssemblyError, DayByDay, Driver, DriverOfDay, Followed, FollowedEnd, HoldingDays, Judged,
-    TargetByDay, TeamPeople, Theory, Third, TrialDigest, TrialInputs, TrialInterval, TrialOutcome,
-    TrialResult, TrialTeam, TrialType, TypePlan, channel_of, customers_of, followed, share_of_ten,
+    LessPatience, TargetByDay, TeamPeople, Theory, Third, TrialDigest, TrialInputs, TrialInterval,
+    TrialOutcome, TrialResult, TrialTeam, TrialType, TypePlan, channel_of, customers_of, followed,
+    share_of_ten,
 };
 pub use uncertain::{LoadSpread, UncertainNeed, normal_quantile};
 pub use verdict::Verdict;

@@ -145,7 +145,7 @@ mod tests {
 
     fn target(target: Target, holding: u32, drivers: Vec<Driver>) -> TargetByDay {
         let held = HoldingDays { holding, days: 200 };
-        TargetByDay { target, of: Some(0), wanted: 0.8, held, drivers }
+        TargetByDay { target, of: Some(0), wanted: 0.8, held, drivers, less_patience: None }
     }
 
     fn driver(what: DriverOfDay, at: f64) -> Driver {

@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use super::TrialInputs;
 use super::holding_days::HoldingDays;
+use super::patience_effect::LessPatience;
 use crate::rules::Target;
 use crate::threshold::Threshold;
 
@@ -42,6 +43,9 @@ pub struct TargetByDay {
     pub held: HoldingDays,
     /// What decides whether it holds, the strongest first.
     pub drivers: Vec<Driver>,
+    /// What less patience would do; `None` where that cannot be told from these days.
+    #[serde(default)]
+    pub less_patience: Option<LessPatience>,
 }
 
 /// Something that differs from day to day and decides with it.
@@ -101,6 +105,7 @@ impl DayByDay {
             target.drivers =
                 what_differs(days).filter_map(|what| Driver::of(what, days, target)).collect();
             target.drivers.sort_by(|one, other| other.effect().total_cmp(&one.effect()));
+            target.less_patience = LessPatience::of(target, inputs, days);
         }
         if targets.is_empty() {
             return None;
@@ -113,7 +118,7 @@ impl DayByDay {
 pub(crate) fn targets_by_day(inputs: &TrialInputs) -> Vec<TargetByDay> {
     let target = |target, of, wanted| {
         let held = HoldingDays { holding: 0, days: 0 };
-        TargetByDay { target, of, wanted, held, drivers: Vec::new() }
+        TargetByDay { target, of, wanted, held, drivers: Vec::new(), less_patience: None }
     };
     let of_types = inputs.types.iter().enumerate().flat_map(|(kind, each)| {
         let rules = &each.rules;
@@ -151,8 +156,13 @@ impl DriverOfDay {
 }
 
 impl TargetByDay {
+    /// Whether it is about a contact type's contacts, and not about how busy people are.
+    pub(super) fn is_of_contacts(&self) -> bool {
+        self.target != Target::Occupancy
+    }
+
     /// Top and bottom of its share on a day.
-    fn counts_on(&self, day: &SingleDay) -> (f64, f64) {
+    pub(super) fn counts_on(&self, day: &SingleDay) -> (f64, f64) {
         if self.target == Target::Occupancy {
             let is_meant = |place: usize| self.of.is_none_or(|of| of == place);
             let teams = day.teams.iter().enumerate().filter(|(place, _)| is_meant(*place));

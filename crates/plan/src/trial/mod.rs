@@ -4,6 +4,7 @@ mod day_by_day;
 mod followed;
 mod holding_days;
 mod of_centre;
+mod patience_effect;
 mod result;
 mod theory;
 
@@ -26,6 +27,7 @@ pub use day_by_day::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
 pub use followed::{Followed, FollowedEnd, followed};
 pub use holding_days::{HoldingDays, share_of_ten};
 pub use of_centre::{AssemblyError, TeamPeople, TypePlan};
+pub use patience_effect::LessPatience;
 pub use result::{Judged, TrialDigest, TrialOutcome, TrialResult};
 pub use theory::Theory;
 

@@ -26,6 +26,9 @@ pub struct TypeOfDay {
     pub answered_in_time: u32,
     /// Abandoned.
     pub abandoned: u32,
+    /// Seconds waited in lines by all of them, in whole seconds; nothing in trials of earlier builds.
+    #[serde(default)]
+    pub waited_secs: u32,
 }
 
 /// A team in one replication.
@@ -48,6 +51,7 @@ impl SingleDay {
                 offered: sum(|each| each.offered),
                 answered_in_time: sum(|each| each.answered_in_time),
                 abandoned: sum(|each| each.abandoned),
+                waited_secs: sum(|each| each.wait_secs),
             }
         };
         let of_team = |row: &[TeamTally]| {

@@ -5,6 +5,7 @@ mod parallel;
 mod picture;
 mod result;
 mod screening;
+mod typed;
 
 use askama::Template;
 use axum::extract::State;
@@ -197,9 +198,12 @@ pub(crate) async fn tried(
             Cell::Number(f64::from(tried.days), 0),
         ];
         row.extend((0..question.teams.len()).map(|nth| of(&tried.hours, nth, 2)));
-        row.extend((0..question.settings.len()).map(|nth| {
-            let value: Vec<f64> = tried.settings.get(nth).copied().flatten().into_iter().collect();
-            of(&value, 0, 3)
+        row.extend(question.settings.iter().enumerate().map(|(nth, knob)| {
+            let Some(value) = tried.settings.get(nth).copied().flatten() else {
+                return Cell::Text(String::new());
+            };
+            let option = knob.setting.option_words(value);
+            option.map_or(Cell::Number(value, 3), |words| Cell::Text(words.to_owned()))
         }));
         row
     });

@@ -2,8 +2,8 @@
 
 use barometer_search::{Answer, Claim, Question, Tried};
 
-use super::form::value_words;
 use super::result::setting_name;
+use super::typed::value_words;
 use crate::words;
 
 /// Size of the picture, and where its axes begin and end.

@@ -10,9 +10,10 @@ use barometer_search::{
 use barometer_store::Search;
 use jiff::tz::TimeZone;
 
-use super::form::{promise_words, value_words};
+use super::form::promise_words;
 use super::parallel::Parallel;
 use super::picture::{HEIGHT, Picture, WIDTH};
+use super::typed::value_words;
 use crate::holding_words::{days_name, share_words};
 use crate::words;
 

@@ -12,7 +12,7 @@ use crate::extract::Path;
 use crate::page_error::PageError;
 use crate::pages::page;
 use crate::pages::progress::ProgressPart;
-use crate::pages::searches::form::{VALUES_BETWEEN, value_words};
+use crate::pages::searches::typed::{VALUES_BETWEEN, value_words};
 use crate::words;
 
 #[derive(Template)]

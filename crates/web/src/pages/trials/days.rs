@@ -2,7 +2,9 @@
 
 use axum::extract::State;
 use axum::response::Response;
-use barometer_plan::{DayByDay, Driver, DriverOfDay, TargetByDay, Third};
+use barometer_plan::{
+    DayByDay, Driver, DriverOfDay, LessPatience, TargetByDay, Third, TrialInputs,
+};
 use barometer_simulate::Summary;
 use barometer_store::Trial;
 use uuid::Uuid;
@@ -26,6 +28,8 @@ const EDGE: f64 = 10.0;
 pub(super) struct DaysView {
     pub sentence: String,
     pub rows: Vec<DriverRow>,
+    /// What customers with less patience would change; empty where that is not told.
+    pub less_patience: String,
     /// Where the target lies on the scale.
     pub target_x: String,
     /// What the ends of the scale are, in points from the target.
@@ -103,11 +107,27 @@ impl DaysView {
                 &days_name(trial.subject.day, trial.subject.days),
             ),
             rows: shown.iter().map(row).collect(),
+            less_patience: less_patience_words(&trial.inputs, &days),
             target_x: scale.x(0.0),
             low: words::signed_count(100.0 * scale.low),
             high: words::signed_count(100.0 * scale.high),
         })
     }
+}
+
+/// "Were customers a tenth less patient: abandonment of Bookings +0.3 ± 0.1 points, service level …"
+fn less_patience_words(inputs: &TrialInputs, days: &DayByDay) -> String {
+    let told = days.targets.iter().filter_map(|target| {
+        let effect = target.less_patience.filter(LessPatience::is_told)?;
+        let change = words::signed_one_decimal(100.0 * effect.change);
+        let half_width = words::plus_minus(Some(effect.half_width), 100.0);
+        Some(format!("{} {change}{half_width} points", target_name(inputs, target)))
+    });
+    let told: Vec<String> = told.collect();
+    if told.is_empty() {
+        return String::new();
+    }
+    format!("Were customers a tenth less patient: {}.", words::listing(&told))
 }
 
 fn row(trial: &Trial, target: &TargetByDay, driver: &Driver, scale: &Scale) -> DriverRow {
