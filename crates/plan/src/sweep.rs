@@ -46,8 +46,8 @@ impl Searchable {
     /// Every setting of a strategy that can be searched: numbers, and choices, which come first.
     pub fn all(strategy: &Strategy) -> Vec<Self> {
         let choices = strategy.choices().into_iter().map(|choice| {
-            let ChoiceSetting { part, setting, name, options, now } = choice;
-            let now = Some(now as f64);
+            let ChoiceSetting { part, setting, name, options } = choice;
+            let now = Some(0.0);
             Self { setting: Sweepable::Choice { part, setting, options }, name, now }
         });
         let mut all: Vec<Self> = choices.collect();

@@ -19,10 +19,8 @@ pub struct ChoiceSetting {
     pub setting: String,
     /// What it is, in the planner's words: "“Bookings queue”, offer order".
     pub name: String,
-    /// What can be chosen, the present value among it.
+    /// What can be chosen, the present value first.
     pub options: Vec<ChoiceOption>,
-    /// Which of the options is the present one.
-    pub now: usize,
 }
 
 /// A value of a setting.
@@ -130,7 +128,6 @@ impl Found<'_> {
                 setting: setting.to_owned(),
                 name: format!("{}, {name}", self.subject),
                 options,
-                now: 0,
             });
         }
     }

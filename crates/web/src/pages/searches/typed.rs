@@ -14,7 +14,7 @@ const MOST_FRESH: u32 = 20_000;
 /// Other kinds of day that a form has room for.
 pub(super) const DAY_KINDS: usize = 2;
 
-/// Values of a setting that are tried, at most.
+/// Values of a number that are tried, at most.
 const MOST_VALUES: usize = 8;
 
 /// What stands between values: options have spaces and commas of their own.
@@ -208,7 +208,7 @@ impl SearchForm {
 
 /// The values of a setting that were typed; of a choice all others where none are named.
 fn typed_values(of: &Searchable, typed: &str, wrong: &mut FormErrors) -> Vec<f64> {
-    let values: Vec<f64> = if matches!(of.setting, Sweepable::Choice { .. }) {
+    if matches!(of.setting, Sweepable::Choice { .. }) {
         let named = typed.split([';', ',']).map(str::trim).filter(|value| !value.is_empty());
         let named = named.filter_map(|value| match of.setting.named_value(value) {
             Ok(value) => Some(value),
@@ -217,13 +217,12 @@ fn typed_values(of: &Searchable, typed: &str, wrong: &mut FormErrors) -> Vec<f64
                 None
             }
         });
-        named.collect()
-    } else {
-        let numbers = typed.split([' ', ';']).map(|value| value.trim_end_matches(','));
-        let numbers = numbers.filter(|value| !value.is_empty());
-        numbers.filter_map(|value| wrong.number("setting", value)).collect()
-    };
-    let values = if typed.trim().is_empty() { of.other_options() } else { values };
+        let named: Vec<f64> = named.collect();
+        return if typed.trim().is_empty() { of.other_options() } else { named };
+    }
+    let numbers = typed.split([' ', ';']).map(|value| value.trim_end_matches(','));
+    let numbers = numbers.filter(|value| !value.is_empty());
+    let values: Vec<f64> = numbers.filter_map(|value| wrong.number("setting", value)).collect();
     if values.is_empty() || values.len() > MOST_VALUES {
         wrong.note("setting", "Write one to eight values with “;” between.");
     }
