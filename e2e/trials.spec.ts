@@ -27,7 +27,7 @@ test('the hole in Saturday morning shows in a trial, and the need closes it', as
   await expect(page.getByText(/as far off the forecast as days have been/)).toBeVisible();
   // The days one by one: on how many it holds, and that contacts are what decides.
   const deciding = page.getByRole('region', { name: 'What decides whether it holds?' });
-  await expect(deciding.getByText(/hold on \d+ of 200 simulated days\. .* fails most often, on \d+/)).toBeVisible();
+  await expect(deciding.getByText(/hold on .* \(\d+ of 200 simulated\)\. .* fails most often, on \d+/)).toBeVisible();
   await expect(deciding.getByRole('row', { name: /Contacts.* to [\d,]+ .* from [\d,]+/ }).first()).toBeVisible();
   await expect(page.getByRole('link', { name: 'Days as CSV' })).toBeVisible();
   // What happened there, and one contact of it in slow motion.

@@ -77,7 +77,9 @@ pub(crate) fn can_be_proven(bench: &Bench<'_>) -> bool {
 pub(crate) fn prove(bench: &mut Bench<'_>) -> Result<Option<Proof>, SearchError> {
     let Some((_, best, _)) = bench.best.clone() else { return Ok(None) };
     let settings = combinations(bench.question, &best.settings);
-    let days = (MOST_CONTACTS / bench.question.contacts_of_a_day()) as u64;
+    // The same day of every other kind is played with each day.
+    let kinds = 1 + bench.question.day_kinds.len();
+    let days = (MOST_CONTACTS / (bench.question.contacts_of_a_day() * kinds as f64)) as u64;
     let tests = MOST_TESTS * u64::from(bench.question.fresh_days) * settings.len() as u64;
     let most_days = bench.days_played() + days.min(tests).min(bench.days_left() / MOST_OF_DAYS);
     match rule_out(bench, &settings, most_days) {
