@@ -35,7 +35,7 @@ pub struct Stretch {
     from: Seconds,
     until: Seconds,
     /// When the campaign's hours end; `None` where it does not dial.
-    pub hours_end: Option<Seconds>,
+    hours_end: Option<Seconds>,
 }
 
 impl Stretch {

@@ -1,5 +1,7 @@
 //! Settings that can be swept or searched: people, volume, every number and every choice of a strategy.
 
+use std::collections::HashSet;
+
 use barometer_strategy::{ChoiceOption, ChoiceSetting, Edit, NumberSetting, PartId, Strategy};
 use serde::{Deserialize, Serialize};
 
@@ -51,10 +53,11 @@ impl Searchable {
             Self { setting: Sweepable::Choice { part, setting, options }, name, now }
         });
         let mut all: Vec<Self> = choices.collect();
+        let chosen: HashSet<String> = all.iter().map(|choice| choice.setting.key()).collect();
         for NumberSetting { part, setting, name, now } in strategy.numbers() {
             let number = Self { setting: Sweepable::Setting { part, setting }, name, now };
             // A rank is a choice among few.
-            if all.iter().all(|known| known.setting.key() != number.setting.key()) {
+            if !chosen.contains(&number.setting.key()) {
                 all.push(number);
             }
         }

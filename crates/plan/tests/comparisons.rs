@@ -2,34 +2,21 @@
 
 #![cfg(test)]
 
+mod flat_day;
+
 use barometer_plan::{
-    Axis, Candidate, ComparisonInputs, ComparisonWork, EvidenceDocument, IntervalLoad, Risks,
-    Rules, Sweepable, TrialInputs, TrialInterval, TrialResult, Verdict, customers_of,
+    Axis, Candidate, ComparisonInputs, ComparisonWork, EvidenceDocument, Risks, Rules, Sweepable,
+    TrialInputs, TrialResult, Verdict,
 };
 use barometer_simulate::Compared;
-use barometer_strategy::{Duration, Strategy};
-use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+use barometer_strategy::Strategy;
+
+use flat_day::flat_day;
 
 fn inputs(agents: u32) -> TrialInputs {
-    let opening: Timestamp = "2026-11-28T07:00:00Z".parse().unwrap();
-    let intervals: Vec<_> = (0..20)
-        .map(|half| TrialInterval {
-            start: opening + (30 * half).minutes(),
-            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-            agents,
-        })
-        .collect();
-    let mut inputs = TrialInputs::of_one_type(
-        Strategy::plain("Bookings"),
-        Rules::STARTING,
-        &TimeZone::UTC,
-        1800.0,
-        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(300.0))),
-        &intervals,
-    );
-    inputs.replications = 60;
-    inputs
+    let strategy = Strategy::plain("Bookings");
+    let inputs = flat_day(strategy, Rules::STARTING, "2026-11-28T07:00:00Z", 20, agents);
+    TrialInputs { replications: 60, ..inputs }
 }
 
 fn candidate(name: &str, inputs: TrialInputs) -> Candidate {

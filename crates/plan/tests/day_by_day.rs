@@ -2,32 +2,19 @@
 
 #![cfg(test)]
 
-use barometer_plan::{
-    DayByDay, DriverOfDay, IntervalLoad, Rules, Target, TrialInputs, TrialInterval, customers_of,
-};
+mod flat_day;
+
+use barometer_plan::{DayByDay, DriverOfDay, Rules, Target, TrialInputs};
 use barometer_simulate::{DemandLuck, Summary};
-use barometer_strategy::{Duration, Strategy};
-use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+use barometer_strategy::Strategy;
+
+use flat_day::flat_day;
 
 /// A short day whose contacts are as far off the forecast as the factors say.
 fn inputs(agents: u32, day_factors: Vec<f64>) -> TrialInputs {
-    let opening: Timestamp = "2026-11-28T08:00:00Z".parse().unwrap();
-    let intervals: Vec<_> = (0..16)
-        .map(|half_hour| TrialInterval {
-            start: opening + (30 * half_hour).minutes(),
-            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-            agents,
-        })
-        .collect();
-    let mut inputs = TrialInputs::of_one_type(
-        Strategy::plain("Bookings"),
-        Rules { occupancy: None, abandonment: None, ..Rules::STARTING },
-        &TimeZone::UTC,
-        1800.0,
-        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(300.0))),
-        &intervals,
-    );
+    let rules = Rules { occupancy: None, abandonment: None, ..Rules::STARTING };
+    let strategy = Strategy::plain("Bookings");
+    let mut inputs = flat_day(strategy, rules, "2026-11-28T08:00:00Z", 16, agents);
     inputs.types[0].luck = Some(DemandLuck { day_factors, interval_variance: 0.0 });
     inputs
 }

@@ -2,39 +2,23 @@
 
 #![cfg(test)]
 
-use barometer_plan::{
-    DayByDay, IntervalLoad, LessPatience, Rules, Target, TrialInputs, TrialInterval, customers_of,
-};
+mod flat_day;
+
+use barometer_plan::{DayByDay, LessPatience, Rules, Target, TrialInputs};
 use barometer_simulate::DemandLuck;
 use barometer_strategy::{Duration, QueueAnnouncement, StepKind, Strategy};
-use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+
+use flat_day::flat_day;
 
 const DAYS: u32 = 1000;
 const PATIENCE_SECS: f64 = 180.0;
 
-/// Five hours of 60 calls of five minutes each half-hour, ten Erlang, with so many agents.
+/// Five hours with this number of agents, and exponential patience.
 fn inputs(agents: u32) -> TrialInputs {
-    let opening: Timestamp = "2026-11-28T07:00:00Z".parse().unwrap();
-    let intervals: Vec<_> = (0..10)
-        .map(|half| TrialInterval {
-            start: opening + (30 * half).minutes(),
-            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-            agents,
-        })
-        .collect();
-    let mut customers = customers_of(&Rules::STARTING, &Duration::exponential(300.0));
-    customers.patience = Some(Duration::exponential(PATIENCE_SECS));
-    let mut inputs = TrialInputs::of_one_type(
-        Strategy::plain("Bookings"),
-        Rules::STARTING,
-        &TimeZone::UTC,
-        1800.0,
-        ("Bookings", customers),
-        &intervals,
-    );
-    inputs.replications = DAYS;
-    inputs
+    let strategy = Strategy::plain("Bookings");
+    let mut inputs = flat_day(strategy, Rules::STARTING, "2026-11-28T07:00:00Z", 10, agents);
+    inputs.types[0].customers.patience = Some(Duration::exponential(PATIENCE_SECS));
+    TrialInputs { replications: DAYS, ..inputs }
 }
 
 /// The effect that is told of a target, and its share over all days.

@@ -2,37 +2,22 @@
 
 #![cfg(test)]
 
-use barometer_plan::{
-    Answer, IntervalLoad, Question, Rules, Screened, TrialInputs, TrialInterval, customers_of,
-};
-use barometer_strategy::{Duration, Strategy};
-use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+mod flat_day;
+
+use barometer_plan::{Answer, Question, Rules, Screened, TrialInputs};
+use barometer_strategy::Strategy;
+
+use flat_day::flat_day;
 
 /// A day of one queue with room for ten waiting calls, where every agent writes up for a minute.
 fn inputs(agents: u32) -> TrialInputs {
-    let opening: Timestamp = "2026-11-28T08:00:00Z".parse().unwrap();
-    let rules = Rules { occupancy: None, abandonment: None, ..Rules::STARTING };
-    let intervals: Vec<_> = (0..12)
-        .map(|half_hour| TrialInterval {
-            start: opening + (30 * half_hour).minutes(),
-            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-            agents,
-        })
-        .collect();
     let plain = Strategy::plain("Bookings");
     let numbers = plain.numbers();
     let number = |wanted: &str| numbers.iter().find(|each| each.setting.ends_with(wanted)).unwrap();
     let strategy = number("wrap_up_secs").set(60.0).apply(&plain).unwrap();
     let strategy = number("places").set(10.0).apply(&strategy).unwrap();
-    TrialInputs::of_one_type(
-        strategy,
-        rules,
-        &TimeZone::UTC,
-        1800.0,
-        ("Bookings", customers_of(&rules, &Duration::exponential(300.0))),
-        &intervals,
-    )
+    let rules = Rules { occupancy: None, abandonment: None, ..Rules::STARTING };
+    flat_day(strategy, rules, "2026-11-28T08:00:00Z", 12, agents)
 }
 
 fn screened(inputs: &TrialInputs) -> Vec<Screened> {

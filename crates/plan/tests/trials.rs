@@ -2,30 +2,16 @@
 
 #![cfg(test)]
 
-use barometer_plan::{
-    IntervalLoad, Rules, Target, TrialInputs, TrialInterval, TrialResult, Verdict, customers_of,
-};
-use barometer_strategy::{Channel, ChannelSkill, Duration, Strategy};
-use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+mod flat_day;
+
+use barometer_plan::{Rules, Target, TrialInputs, TrialResult, Verdict};
+use barometer_strategy::{Channel, ChannelSkill, Strategy};
+
+use flat_day::flat_day;
 
 fn inputs(agents: u32) -> TrialInputs {
-    let opening: Timestamp = "2026-11-28T07:00:00Z".parse().unwrap();
-    let intervals: Vec<_> = (0..28)
-        .map(|half_hour| TrialInterval {
-            start: opening + (30 * half_hour).minutes(),
-            load: IntervalLoad { contacts: 60.0, handle_secs: 300.0 },
-            agents,
-        })
-        .collect();
-    TrialInputs::of_one_type(
-        Strategy::plain("Bookings"),
-        Rules::STARTING,
-        &TimeZone::UTC,
-        1800.0,
-        ("Bookings", customers_of(&Rules::STARTING, &Duration::exponential(300.0))),
-        &intervals,
-    )
+    let strategy = Strategy::plain("Bookings");
+    flat_day(strategy, Rules::STARTING, "2026-11-28T07:00:00Z", 28, agents)
 }
 
 fn play(inputs: &TrialInputs) -> TrialResult {

@@ -4,6 +4,7 @@ use crate::answer::{Tried, TriedWhat};
 use crate::design::{Block, Design};
 use crate::error::{SearchError, Stopped};
 use crate::goal::Goals;
+use crate::paired::mean_and_error;
 use crate::play::Days;
 use crate::progress::Progress;
 use crate::question::Question;
@@ -166,11 +167,9 @@ impl<'a> Bench<'a> {
         let n = days.count().min(known.count());
         let pairs: Vec<f64> =
             (0..n).map(|day| days.priced_on(day) - known.priced_on(day)).collect();
-        let mean = pairs.iter().sum::<f64>() / n as f64;
-        let variance =
-            pairs.iter().map(|each| (each - mean).powi(2)).sum::<f64>() / (n as f64 - 1.0);
+        let (mean, error) = mean_and_error(&pairs);
         let dearer = design.cost(self.blocks) - best.cost(self.blocks) + mean;
-        dearer > HOPELESS_ERRORS * (variance / n as f64).sqrt()
+        dearer > HOPELESS_ERRORS * error
     }
 
     /// Whether a goal will be missed on all days, by what the first of them tell: its slack on the known
@@ -182,11 +181,9 @@ impl<'a> Bench<'a> {
         let goals = self.goals.all.iter().zip(slacks).zip(changes);
         goals.into_iter().any(|((goal, slack), change)| {
             let (old, new) = (goal.by_day(&before), goal.by_day(days));
-            let n = old.len() as f64;
-            let pairs = || old.iter().zip(&new).map(|(old, new)| new - old);
-            let mean = pairs().sum::<f64>() / n;
-            let variance = pairs().map(|each| (each - mean).powi(2)).sum::<f64>() / (n - 1.0);
-            slack + change < -HOPELESS_ERRORS * (variance / n).sqrt()
+            let pairs: Vec<f64> = old.iter().zip(&new).map(|(old, new)| new - old).collect();
+            let (_, error) = mean_and_error(&pairs);
+            slack + change < -HOPELESS_ERRORS * error
         })
     }
 }

@@ -18,6 +18,7 @@ use crate::play::Days;
 use crate::progress::Progress;
 use crate::proof::{Proof, can_be_proven, prove};
 use crate::question::{Question, QuestionError};
+use crate::ranges::ranges;
 use crate::settings;
 
 /// Standard errors of the days of the search by which the best design there looks better than it is.
@@ -85,7 +86,7 @@ pub fn search(
     let points = if_days_last(frontier(&mut bench, &found.master))?;
     bench.enter(TriedWhat::Settings);
     found.values = if_days_last(settings::values(&mut bench, &tested.figures.design))?;
-    found.ranges = if_days_last(settings::ranges(&mut bench, &tested.figures.design))?;
+    found.ranges = if_days_last(ranges(&mut bench, &tested.figures.design))?;
     let start = test_base(&bench, &start, nth)?;
     Ok(answer(bench, found, tested, claim, start, points, is_cut_short))
 }

@@ -117,7 +117,7 @@ fn a_number_is_told_as_far_as_it_may_move() {
     );
     let breaks = range.up.breaks.expect("some wrap-up is too long");
     assert!(90.0 <= range.up.holds && range.up.holds < breaks && breaks <= 720.0, "{range:?}");
-    // At either end as the trial itself has it, on the days of the search.
+    // At either end by the trial itself, on the days of the search.
     let holds = |value: f64| {
         let inputs = answer.best.design.inputs(&question, &answer.blocks).unwrap();
         let mut inputs = setting.set(&inputs, value).unwrap();

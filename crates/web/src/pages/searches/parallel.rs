@@ -2,7 +2,6 @@
 
 use barometer_search::{Answer, Claim, Question, Tried};
 
-use super::result::setting_name;
 use super::typed::value_words;
 use crate::words;
 
@@ -81,7 +80,7 @@ impl Scale {
 
 impl Parallel {
     /// `None` where there is nothing to compare.
-    pub fn of(question: &Question, answer: &Answer) -> Option<Self> {
+    pub fn of(question: &Question, answer: &Answer, setting_names: &[String]) -> Option<Self> {
         let (best, is_found) = (&answer.best, answer.claim != Claim::OutOfReach);
         let near = |tried: &&Tried| {
             let is_whole = tried.hours.len() == question.teams.len();
@@ -103,7 +102,7 @@ impl Parallel {
             hours: best.design.hours_by_team(question, &answer.blocks),
             settings: best.design.settings.clone(),
         });
-        let scales = scales(question, &shown);
+        let scales = scales(question, &shown, setting_names);
         let step = (RIGHT - LEFT) / (scales.len().max(2) - 1) as f64;
         let x = |nth: usize| LEFT + step * nth as f64;
         let line = |nth: usize, tried: &Tried| {
@@ -163,7 +162,7 @@ impl Parallel {
     }
 }
 
-fn scales(question: &Question, shown: &[Tried]) -> Vec<Scale> {
+fn scales(question: &Question, shown: &[Tried], setting_names: &[String]) -> Vec<Scale> {
     let of = |name: String, unit, show: fn(f64) -> String, value: &dyn Fn(&Tried) -> f64| Scale {
         name,
         unit,
@@ -184,8 +183,8 @@ fn scales(question: &Question, shown: &[Tried]) -> Vec<Scale> {
         let is_choice = setting.option_words(0.0).is_some();
         let own = if is_choice { 0.0 } else { first };
         // Whose it is has no room: "“Bookings queue”, offer order".
-        let name = setting_name(question, &setting);
-        let name = name.split_once("”, ").map_or(name.as_str(), |(_, what)| what).to_owned();
+        let name = setting_names[nth].as_str();
+        let name = name.split_once("”, ").map_or(name, |(_, what)| what).to_owned();
         Some(Scale {
             name,
             unit: "",

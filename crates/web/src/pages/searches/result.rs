@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use barometer_plan::{Searchable, Sweepable, Verdict};
 use barometer_search::{
     Answer, Claim, DayKind, DesignFigures, GoalAnswer, GoalName, Measure, Promise, Question, Reach,
-    SettingRange, TriedWhat, ValueTried,
+    SettingKnob, SettingRange, TriedWhat, ValueTried,
 };
 use barometer_store::Search;
 use jiff::tz::TimeZone;
@@ -86,7 +86,8 @@ pub(super) struct FrontierRow {
 impl ResultView {
     pub fn of(search: &Search, answer: &Answer, zone: &TimeZone) -> Self {
         let question = &search.question;
-        let view = View { search, answer, zone, is_money: question.is_in_money() };
+        let (is_money, setting_names) = (question.is_in_money(), setting_names(question));
+        let view = View { search, answer, zone, is_money, setting_names };
         let froms: BTreeSet<usize> = answer.blocks.iter().map(|block| block.from).collect();
         let starts: Vec<_> = question.base.starts().collect();
         let is_one_day = search.subject.days == 1;
@@ -109,7 +110,7 @@ impl ResultView {
             changes_settings: answer.best.design.settings.iter().any(Option::is_some),
             frontier: view.frontier(),
             picture: Picture::of(answer),
-            parallel: Parallel::of(question, answer),
+            parallel: Parallel::of(question, answer, &view.setting_names),
             width: WIDTH,
             height: HEIGHT,
             has_prices: answer.best.goals.iter().any(|goal| goal.price_per_point > 0.0),
@@ -123,6 +124,8 @@ struct View<'a> {
     answer: &'a Answer,
     zone: &'a TimeZone,
     is_money: bool,
+    /// What each setting is called.
+    setting_names: Vec<String>,
 }
 
 impl View<'_> {
@@ -373,7 +376,7 @@ impl View<'_> {
             .zip(&self.answer.has_effect)
             .enumerate()
             .map(|(nth, ((knob, value), has_effect))| SettingRow {
-                name: setting_name(question, &knob.setting),
+                name: self.setting_names[nth].clone(),
                 value: match (value, has_effect) {
                     (_, false) => "no effect on these days".to_owned(),
                     (None, true) => "stays as it is: no value is better".to_owned(),
@@ -442,11 +445,18 @@ fn day_kind_words(kind: &DayKind) -> String {
     )
 }
 
-/// What a setting is called.
-pub(super) fn setting_name(question: &Question, setting: &Sweepable) -> String {
+/// What the settings that may change are called.
+fn setting_names(question: &Question) -> Vec<String> {
+    if question.settings.is_empty() {
+        return Vec::new();
+    }
     let all = Searchable::all(&question.base.strategy);
-    let named = all.into_iter().find(|known| known.setting.key() == setting.key());
-    named.map_or_else(|| setting.key(), |known| known.name)
+    let name = |knob: &SettingKnob| {
+        let key = knob.setting.key();
+        let named = all.iter().find(|known| known.setting.key() == key);
+        named.map_or(key, |known| known.name.clone())
+    };
+    question.settings.iter().map(name).collect()
 }
 
 /// Of a target on average, by its confidence interval; of one on a share of days, by that share.
